@@ -1,0 +1,28 @@
+// Builds everything that a page needs into src/zipplumb/web/static/build; nothing comes from outside at run time.
+import { execFileSync } from "node:child_process";
+import { build } from "esbuild";
+
+const out = "src/zipplumb/web/static/build";
+await build({
+  entryPoints: { app: "frontend/main.js" },
+  outdir: out,
+  bundle: true,
+  minify: true,
+  sourcemap: true,
+  format: "iife",
+  target: "es2022",
+});
+execFileSync("node_modules/.bin/tailwindcss", ["-i", "frontend/styles/app.css", "-o", `${out}/tailwind.css`, "--minify"], {
+  stdio: "inherit",
+});
+// a second pass takes the fonts along
+await build({
+  entryPoints: { "app-styles": `${out}/tailwind.css` },
+  outfile: `${out}/app.css`,
+  bundle: true,
+  minify: true,
+  loader: { ".woff2": "file", ".woff": "empty" },
+  assetNames: "fonts/[name]",
+  nodePaths: ["node_modules"],
+  absWorkingDir: process.cwd(),
+});

@@ -1,0 +1,36 @@
+// The keys; the device's buttons do the same.
+import htmx from "htmx.org";
+import { say } from "./notices.js";
+import { mute } from "./tones.js";
+
+export function keys(bench) {
+  const base = `/jobs/${bench.dataset.job}`;
+  const post = (path, values = {}) => htmx.ajax("POST", `${base}${path}`, { values, swap: "none", target: "body" });
+  const hand = document.querySelector("[data-hand]");
+  const take = () => (hand ? post("/hand/click", { button: "take" }) : say("Take the hit with the arm's own button."));
+  const finish = () => (hand ? post("/hand/click", { button: "finish" }) : post("/finish"));
+  const acts = {
+    t: take,
+    " ": take,
+    f: finish,
+    u: () => post("/undo"),
+    U: () => post("/undo", { sweep: "1" }),
+    j: () => post("/step/next"),
+    k: () => post("/step/back"),
+    m: () => say(mute() ? "Sound is off." : "Sound is on."),
+    "?": () => document.getElementById("keys").showModal(),
+  };
+  document.addEventListener("keydown", (event) => {
+    if (event.target.matches("input, select, textarea") || event.ctrlKey || event.metaKey || event.altKey) return;
+    if (event.key === " " && event.target.matches("button, a, summary")) return;
+    const act = acts[event.key];
+    if (!act) return;
+    event.preventDefault();
+    act();
+  });
+  document.addEventListener("click", (event) => {
+    if (!event.target.matches("[data-touch-row]")) return;
+    const [taken, wanted] = document.querySelector("#now .big .num").textContent.split("/").map(Number);
+    post("/hand/touch", { hits: Math.max(1, wanted - taken) });
+  });
+}

@@ -1,0 +1,49 @@
+// One stream of events per page: what changed comes as finished HTML, the tip as numbers.
+import htmx from "htmx.org";
+import { say } from "./notices.js";
+import { tone } from "./tones.js";
+
+export function live(bench, stage) {
+  let lost = false;
+  const stream = new EventSource(bench.dataset.live);
+
+  stream.addEventListener("update", (event) => {
+    const update = JSON.parse(event.data);
+    if (lost) {
+      lost = false;
+      say("The connection is back. Everything confirmed is here.");
+    }
+    if (update.html) htmx.swap(document.body, update.html, { swapStyle: "none" });
+    stage.update(update.scene);
+    if (update.tone) tone(update.tone);
+    refresh(update);
+    document.dispatchEvent(new CustomEvent("zipplumb:update", { detail: update }));
+  });
+
+  stream.addEventListener("tip", (event) => stage.tip(JSON.parse(event.data)));
+  stream.addEventListener("trouble", (event) => {
+    lost = true;
+    say(JSON.parse(event.data).words);
+  });
+  stream.addEventListener("error", () => {
+    if (!lost) say("The server is away for a moment. Every confirmed hit is kept; this page goes on by itself.");
+    lost = true;
+    if (stream.readyState === EventSource.CLOSED) setTimeout(() => location.reload(), 2000);
+  });
+  window.addEventListener("pagehide", () => stream.close());
+}
+
+// What stands in the slip follows, unless somebody is typing in it.
+function refresh(update) {
+  const slip = document.getElementById("slip");
+  if (slip.contains(document.activeElement) && document.activeElement.matches("input, select")) return;
+  const row = slip.querySelector("[data-refresh-row]");
+  const stage = document.querySelector(".words [aria-current=page]")?.textContent.trim();
+  if (row && stage === "Measure" && update.tone && update.scene.current && row.dataset.refreshRow !== String(update.scene.current)) {
+    htmx.ajax("GET", location.pathname.replace(/[^/]*$/, `rows/${update.scene.current}`), { target: "#slip" });
+  } else if (row && (update.rows.map(String).includes(row.dataset.refreshRow) || update.what === "sheet")) {
+    htmx.trigger(row, "refresh");
+  }
+  const any = slip.querySelector("[data-refresh=any]");
+  if (any && update.what) htmx.trigger(any, "refresh");
+}

@@ -1,0 +1,29 @@
+// Sentences that come up and go away, and a word before a hopeless upload.
+export function say(words) {
+  const box = document.createElement("div");
+  box.className = "notice";
+  box.setAttribute("role", "alert");
+  box.innerHTML = '<p></p><button type="button" data-close aria-label="Close">Close</button>';
+  box.firstChild.textContent = words;
+  const notices = document.getElementById("notices");
+  notices.append(box);
+  while (notices.children.length > 3) notices.firstElementChild.remove();
+}
+
+export function notices() {
+  document.addEventListener("click", (event) => {
+    if (event.target.matches("[data-close]")) event.target.closest(".notice").remove();
+    if (event.target.matches("[data-keys]")) document.getElementById("keys").showModal();
+  });
+  document.addEventListener("change", (event) => {
+    const largest = event.target.dataset?.largest;
+    if (!largest || !event.target.files?.length || event.target.files[0].size <= Number(largest)) return;
+    event.target.value = "";
+    say(`That file is larger than ${Math.round(largest / 1048576)} MB. Nothing was sent. Export only the bodies that are needed.`);
+  });
+  document.addEventListener("htmx:sendError", () => say("The server does not answer. Nothing was changed. It is tried again by itself when you press again."));
+  new MutationObserver((changes) => {
+    for (const change of changes)
+      for (const box of change.addedNodes) if (box.nodeType === 1) setTimeout(() => box.remove(), 12000);
+  }).observe(document.getElementById("notices"), { childList: true });
+}

@@ -1,0 +1,235 @@
+// The stage: the part like a plate in a manual, and what is touched on it.
+import { AmbientLight, Box3, DirectionalLight, OrthographicCamera, Raycaster, Scene, Vector2, Vector3, WebGLRenderer } from "three";
+import { OrbitControls } from "three/addons/controls/OrbitControls.js";
+import htmx from "htmx.org";
+import { CURRENT, PICKED, PLANNED, WORDS } from "./colors.js";
+import { Marks } from "./marks.js";
+import { PartModel, unpack } from "./model.js";
+
+const VIEWS = { iso: [-0.62, -1, 0.62], front: [0, -1, 0.0001], side: [1, 0, 0.0001], top: [0, -0.0001, 1] };
+
+export class Stage {
+  constructor(bench) {
+    this.bench = bench;
+    this.base = `/jobs/${bench.dataset.job}`;
+    this.canvas = document.getElementById("canvas");
+    this.about = JSON.parse(document.getElementById("about").textContent);
+    this.state = this.about.scene;
+    this.ready = false;
+    this.picked = null;
+    this.selected = null;
+    try {
+      this.renderer = new WebGLRenderer({ canvas: this.canvas, antialias: true, alpha: true, preserveDrawingBuffer: true });
+    } catch {
+      document.getElementById("stage").insertAdjacentHTML("afterbegin", '<p class="empty">This browser draws no 3D. The run sheet and the Now band work all the same.</p>');
+      return;
+    }
+    this.renderer.setPixelRatio(Math.min(devicePixelRatio, 2));
+    this.scene = new Scene();
+    this.camera = new OrthographicCamera(-1, 1, 1, -1, -10000, 10000);
+    this.camera.up.set(0, 0, 1);
+    this.scene.add(new AmbientLight("#fff6e6", 2.1));
+    for (const [at, strength] of [[[-0.5, -1, 1.4], 1.25], [[1, 0.4, 0.3], 0.35]]) {
+      const light = new DirectionalLight("#fffaf0", strength);
+      light.position.set(...at);
+      this.scene.add(light);
+    }
+    this.controls = new OrbitControls(this.camera, this.canvas);
+    this.controls.addEventListener("change", () => this.draw());
+    this.marks = new Marks(this.scene, document.getElementById("tags"));
+    new ResizeObserver(() => this.resize()).observe(this.canvas.parentElement);
+    this.listen();
+    this.load();
+  }
+
+  async load() {
+    const response = await fetch(this.bench.dataset.model);
+    if (!response.ok) return;
+    this.part = new PartModel(unpack(await response.arrayBuffer()), this.about.kept);
+    for (const { mesh, lines } of this.part.bodies) this.scene.add(mesh, lines);
+    this.box = new Box3();
+    for (const face of this.part.faces)
+      if (this.part.bodies[face.body].mesh.visible)
+        this.box.union(new Box3(new Vector3(...face.box.slice(0, 3)), new Vector3(...face.box.slice(3))));
+    this.resize();
+    this.look("iso");
+    this.ready = true;
+    this.paint();
+  }
+
+  // ---- looking ------------------------------------------------------------------------
+
+  look(name) {
+    const size = this.box.getSize(new Vector3()).length() / 2;
+    const middle = this.box.getCenter(new Vector3());
+    this.controls.target.copy(middle);
+    this.camera.position.copy(middle).addScaledVector(new Vector3(...VIEWS[name]).normalize(), 2 * size);
+    this.camera.zoom = 1;
+    this.controls.update();
+    this.fit();
+    this.draw();
+  }
+
+  resize() {
+    const { clientWidth: width, clientHeight: height } = this.canvas.parentElement;
+    if (!width || !height) return;
+    this.renderer.setSize(width, height, false);
+    this.part?.ink.resolution.set(width, height);
+    if (this.ready || this.box) this.fit();
+  }
+
+  // The whole part as it is seen now, with a margin, and clear of the words above and below it.
+  fit() {
+    const { clientWidth: width, clientHeight: height } = this.canvas.parentElement;
+    this.camera.updateMatrixWorld();
+    const seen = new Box3();
+    for (let k = 0; k < 8; k++) {
+      const corner = new Vector3(...[0, 1, 2].map((a) => (k & (1 << a) ? this.box.max : this.box.min).getComponent(a)));
+      seen.expandByPoint(corner.applyMatrix4(this.camera.matrixWorldInverse));
+    }
+    const size = seen.getSize(new Vector3());
+    const half = Math.max(size.x / 2 / 0.9 / (width / height), size.y / 2 / 0.82);
+    Object.assign(this.camera, { left: (-half * width) / height, right: (half * width) / height, top: half, bottom: -half });
+    this.camera.updateProjectionMatrix();
+    this.draw();
+  }
+
+  draw() {
+    if (this.waiting) return;
+    this.waiting = true;
+    requestAnimationFrame(() => {
+      this.waiting = false;
+      this.renderer.render(this.scene, this.camera);
+      const { clientWidth, clientHeight } = this.canvas.parentElement;
+      this.marks.placeLabels(this.camera, clientWidth, clientHeight);
+    });
+  }
+
+  picture() {
+    this.renderer.render(this.scene, this.camera);
+    const paper = document.createElement("canvas");
+    [paper.width, paper.height] = [this.canvas.width, this.canvas.height];
+    const pen = paper.getContext("2d");
+    pen.fillStyle = "#f7f3ea";
+    pen.fillRect(0, 0, paper.width, paper.height);
+    pen.drawImage(this.canvas, 0, 0);
+    this.drawTags(pen, paper.width / this.canvas.parentElement.clientWidth);
+    return paper.toDataURL("image/png");
+  }
+
+  drawTags(pen, scale) {
+    pen.font = `600 ${15 * scale}px "Atkinson Hyperlegible Next"`;
+    pen.textAlign = "center";
+    pen.textBaseline = "middle";
+    for (const { at, span } of this.marks.labels) {
+      const p = at.clone().project(this.camera);
+      const [x, y] = [((p.x + 1) / 2) * pen.canvas.width, ((1 - p.y) / 2) * pen.canvas.height];
+      const half = pen.measureText(span.textContent).width / 2 + 6 * scale;
+      pen.fillStyle = "#fffdf7";
+      pen.fillRect(x - half, y - 11 * scale, 2 * half, 22 * scale);
+      pen.strokeRect(x - half, y - 11 * scale, 2 * half, 22 * scale);
+      pen.fillStyle = "#1f2933";
+      pen.fillText(span.textContent, x, y);
+    }
+  }
+
+  // ---- what stands on it --------------------------------------------------------------
+
+  update(scene) {
+    this.state = { ...scene, rows: { ...this.state.rows, ...scene.rows } };
+    for (const id of Object.keys(this.state.rows)) if (!scene.order.includes(id)) delete this.state.rows[id];
+    if (this.ready) this.paint();
+  }
+
+  paint() {
+    const { rows, current } = this.state;
+    const tints = new Map();
+    for (const row of Object.values(rows)) if (row.face != null && !tints.has(row.face)) tints.set(row.face, WORDS[row.word] ?? PLANNED);
+    if (rows[current]?.face != null) tints.set(rows[current].face, CURRENT);
+    if (this.picked != null) tints.set(this.picked, PICKED);
+    this.part.tint(tints);
+    this.marks.showRow(rows[this.selected ?? current] ?? rows[current]);
+    const labels = Object.values(rows)
+      .filter((row) => row.datum && row.face != null)
+      .map((row) => ({ at: this.part.spot(row.face), text: row.datum }));
+    this.marks.setLabels(labels);
+    this.draw();
+  }
+
+  tip(message) {
+    document.getElementById("tip-line").textContent = message.text;
+    const now = document.getElementById("tip-now");
+    if (now) now.textContent = message.text;
+    if (!this.ready) return;
+    const pixel = 2 / this.canvas.parentElement.clientHeight;
+    this.marks.showTip(message, pixel * (this.camera.top / this.camera.zoom));
+    this.draw();
+  }
+
+  // ---- the hand on the mouse ----------------------------------------------------------
+
+  listen() {
+    let down = null;
+    this.canvas.addEventListener("pointerdown", (event) => (down = [event.clientX, event.clientY]));
+    this.canvas.addEventListener("pointerup", (event) => {
+      if (down && Math.hypot(event.clientX - down[0], event.clientY - down[1]) < 5) this.clicked(event);
+      down = null;
+    });
+    document.addEventListener("click", (event) => {
+      const { view, look } = event.target.dataset;
+      if (view) this.look(view);
+      if (look) this.through(event.target);
+    });
+    document.addEventListener("change", (event) => {
+      if (event.target.dataset.body === undefined) return;
+      this.part.show(Number(event.target.dataset.body), event.target.checked);
+      this.draw();
+    });
+    document.addEventListener("htmx:afterSwap", () => this.follow());
+    document.addEventListener("pointerover", (event) => {
+      const ends = event.target.closest?.("[data-ends]")?.dataset.ends.split(",").map(Number);
+      if (!ends || !this.ready) return;
+      this.marks.showEnds([ends.slice(0, 3), ends.slice(3)]);
+      this.draw();
+    });
+  }
+
+  follow() {
+    const chosen = document.querySelector("#slip [data-selected]")?.dataset.selected ?? null;
+    if (chosen === this.selected) return;
+    this.selected = chosen;
+    if (this.ready) this.paint();
+  }
+
+  through(button) {
+    const on = button.getAttribute("aria-pressed") !== "true";
+    button.setAttribute("aria-pressed", String(on));
+    Object.assign(this.part.material, { transparent: on, opacity: on ? 0.35 : 1, depthWrite: !on, needsUpdate: true });
+    this.draw();
+  }
+
+  clicked(event) {
+    const box = this.canvas.getBoundingClientRect();
+    const at = new Vector2(((event.clientX - box.left) / box.width) * 2 - 1, 1 - ((event.clientY - box.top) / box.height) * 2);
+    const ray = new Raycaster();
+    ray.setFromCamera(at, this.camera);
+    const [hit] = ray.intersectObjects(this.part.bodies.map((b) => b.mesh).filter((m) => m.visible));
+    if (!hit) return;
+    const face = this.part.faceOf(hit);
+    if (document.querySelector("[data-click-touches]")?.checked) {
+      htmx.ajax("POST", document.querySelector("[data-hand]").dataset.hand, { values: { face, point: hit.point.toArray().join(",") }, swap: "none", target: "body" });
+      return;
+    }
+    this.pick(face);
+  }
+
+  async pick(face) {
+    this.picked = face;
+    this.paint();
+    if (!document.getElementById("picked")) {
+      await htmx.ajax("GET", `${this.base}/part`, { target: "#slip" });
+      history.pushState({}, "", `${this.base}/part`);
+    }
+    htmx.ajax("GET", `${this.base}/faces/${face}`, { target: "#picked" });
+  }
+}

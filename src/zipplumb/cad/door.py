@@ -1,0 +1,99 @@
+"""The door to CAD: a file is read in a process of its own, with limits of time and memory."""
+
+from __future__ import annotations
+
+import json
+import selectors
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+from ..core.errors import FileError
+from .model import CadModel
+
+NOTHING_KEPT = "Nothing of it was kept."
+
+
+@dataclass(frozen=True)
+class Limits:
+    seconds: float = 300.0
+    memory_mb: int = 8000
+
+
+def read_step(
+    path: Path, progress: Callable[[float, str], None] = lambda share, words: None, limits: Limits = Limits()
+) -> CadModel:
+    """Read a STEP file.
+
+    Parameters
+    ----------
+    path : the file
+    progress : called with a share of the work (0 to 1) and what is being done
+    limits : of time and memory
+
+    Raises
+    ------
+    FileError
+        Not STEP, cut off, beyond the limits, or such that the CAD library gives up or crashes.
+    """
+    _check_head_and_tail(path)
+    with tempfile.TemporaryDirectory() as folder:
+        target = Path(folder) / "model"
+        command = [sys.executable, "-m", "zipplumb.cad.child", str(path), str(target), str(limits.memory_mb)]
+        child = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL)
+        try:
+            error = _follow(child, progress, time.monotonic() + limits.seconds)
+        finally:
+            if child.poll() is None:
+                child.kill()
+            child.wait()
+            child.stdout.close()
+        if error:
+            raise FileError(f"{path.name} cannot be used: {error}.", NOTHING_KEPT, "Export it again as STEP.")
+        if child.returncode != 0 or not target.exists():
+            raise FileError(
+                f"The CAD library gave up on {path.name}.",
+                NOTHING_KEPT,
+                "Export it again, if possible as STEP AP214 or AP242 with solids only.",
+            )
+        return CadModel.unpack(target.read_bytes())
+
+
+def _check_head_and_tail(path: Path) -> None:
+    """ISO 10303-21 files begin and end with its name: a quick word before the long work."""
+    with path.open("rb") as file:
+        head = file.read(256)
+        file.seek(0, 2)
+        file.seek(max(0, file.tell() - 512))
+        tail = file.read()
+    if b"ISO-10303-21" not in head:
+        raise FileError(f"{path.name} is not a STEP file.", NOTHING_KEPT, "Choose a file that was exported as STEP.")
+    if b"END-ISO-10303-21" not in tail:
+        raise FileError(
+            f"{path.name} is cut off: its end is missing.",
+            NOTHING_KEPT,
+            "Copy it again from where it came, or export it again.",
+        )
+
+
+def _follow(child: subprocess.Popen, progress, deadline: float) -> str | None:
+    """Pass the child's steps on until it ends; its own word of an error, or None."""
+    error = None
+    with selectors.DefaultSelector() as selector:
+        selector.register(child.stdout, selectors.EVENT_READ)
+        while True:
+            if not selector.select(timeout=max(0.0, deadline - time.monotonic())):
+                child.kill()
+                return "reading it took longer than is allowed"
+            line = child.stdout.readline()
+            if not line:
+                child.wait()
+                return error
+            word = json.loads(line)
+            error = word.get("error", error)
+            if "share" in word:
+                progress(word["share"], word["words"])

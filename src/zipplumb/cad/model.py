@@ -1,0 +1,106 @@
+"""What a CAD file gives: bodies, faces with their exact nominals, and a mesh to draw.
+
+The packed form is what the browser's stage reads: a little-endian unsigned 32-bit length, that
+many bytes of JSON (padded to a multiple of four), and the arrays one after another in the order
+of the JSON's ``arrays`` list. docs/formats.md describes it.
+"""
+
+from __future__ import annotations
+
+import json
+import struct
+from dataclasses import asdict, dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+
+@dataclass(frozen=True)
+class Body:
+    index: int
+    name: str
+    faces: int
+
+
+@dataclass(frozen=True)
+class Face:
+    """One face of a body.
+
+    ``nominal`` is JSON of NominalPlane or NominalCylinder (part frame, mm) where the surface is
+    one of these, otherwise None; ``surface`` is the plain word for what it is. ``box`` holds
+    the least and greatest x, y, z.
+    """
+
+    index: int
+    body: int
+    surface: str
+    nominal: dict | None
+    area_mm2: float
+    box: tuple[float, ...]
+
+
+@dataclass(frozen=True, eq=False)
+class CadModel:
+    """A read file.
+
+    Attributes
+    ----------
+    units : str, the file's own length unit; everything here is mm
+    positions, normals : (n, 3) float32, one block of vertices per face
+    triangles : (m, 3) uint32
+    face_triangles : (faces + 1,) uint32, where each face's triangles begin
+    edge_points : (k, 3) float32, polylines of all edges
+    edge_starts : (edges + 1,) uint32, where each polyline begins
+    edge_bodies : (edges,) uint32
+    """
+
+    units: str
+    bodies: tuple[Body, ...]
+    faces: tuple[Face, ...]
+    positions: NDArray[np.float32]
+    normals: NDArray[np.float32]
+    triangles: NDArray[np.uint32]
+    face_triangles: NDArray[np.uint32]
+    edge_points: NDArray[np.float32]
+    edge_starts: NDArray[np.uint32]
+    edge_bodies: NDArray[np.uint32]
+
+    ARRAYS = (
+        ("positions", "<f4", 3),
+        ("normals", "<f4", 3),
+        ("triangles", "<u4", 3),
+        ("face_triangles", "<u4", 1),
+        ("edge_points", "<f4", 3),
+        ("edge_starts", "<u4", 1),
+        ("edge_bodies", "<u4", 1),
+    )
+
+    def pack(self) -> bytes:
+        arrays = [np.ascontiguousarray(getattr(self, name), kind) for name, kind, _ in self.ARRAYS]
+        head = {
+            "units": self.units,
+            "bodies": [asdict(b) for b in self.bodies],
+            "faces": [asdict(f) for f in self.faces],
+            "arrays": [[name, kind[1:], a.size] for (name, kind, _), a in zip(self.ARRAYS, arrays, strict=True)],
+        }
+        text = json.dumps(head, separators=(",", ":")).encode()
+        text += b" " * (-len(text) % 4)
+        return struct.pack("<I", len(text)) + text + b"".join(a.tobytes() for a in arrays)
+
+    @classmethod
+    def unpack(cls, data: bytes) -> CadModel:
+        (length,) = struct.unpack_from("<I", data)
+        head = json.loads(data[4 : 4 + length])
+        at, arrays = 4 + length, {}
+        for (name, kind, width), (_, _, size) in zip(cls.ARRAYS, head["arrays"], strict=True):
+            array = np.frombuffer(data, kind, size, at)
+            arrays[name] = array.reshape(-1, width) if width > 1 else array
+            at += array.nbytes
+        bodies = tuple(Body(**b) for b in head["bodies"])
+        faces = tuple(Face(**{**f, "box": tuple(f["box"])}) for f in head["faces"])
+        return cls(head["units"], bodies, faces, **arrays)
+
+    def mesh_of(self, face: int) -> tuple[NDArray, NDArray]:
+        """Corners (t, 3, 3) and vertex normals (t, 3, 3) of one face's triangles, mm."""
+        mine = self.triangles[self.face_triangles[face] : self.face_triangles[face + 1]]
+        return self.positions[mine].astype(float), self.normals[mine].astype(float)

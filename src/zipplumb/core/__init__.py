@@ -1,0 +1,1 @@
+"""The mathematics of the job. Imports numpy, scipy and pydantic, and nothing else of ours."""

@@ -1,0 +1,31 @@
+"""What a calibrated probe is. (How calibrations are made comes with the kit's own pages.)"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from .frames import Array
+
+
+@dataclass(frozen=True, eq=False)
+class ProbeCalibration:
+    """One calibration of one probe.
+
+    Attributes
+    ----------
+    id : int
+    offset_mm : (3,) array, tip center in the last axis of the arm
+    diameter_mm : float
+    u_radius_mm : float, standard uncertainty of the effective tip radius
+    u_hit_mm : float, standard uncertainty of one hit with this probe on this instrument
+    """
+
+    id: int
+    offset_mm: Array
+    diameter_mm: float
+    u_radius_mm: float
+    u_hit_mm: float
+
+    @property
+    def radius_mm(self) -> float:
+        return self.diameter_mm / 2

@@ -1,0 +1,117 @@
+"""Rigid motions and coordinate systems.
+
+A motion that takes part coordinates to world coordinates is called ``world_from_part``;
+``world_from_part @ part_from_tip`` then reads true.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+Array = NDArray[np.float64]
+
+
+def unit(vector: ArrayLike) -> Array:
+    """Vector(s) of shape (..., 3) scaled to length one; ValueError for a zero vector."""
+    v = np.asarray(vector, float)
+    length = np.linalg.norm(v, axis=-1, keepdims=True)
+    if not np.all(length > 0):
+        raise ValueError("a direction has no length")
+    return v / length
+
+
+def perpendicular_pair(direction: ArrayLike) -> tuple[Array, Array]:
+    """Unit vectors u, v (..., 3) with (u, v, direction) right-handed and orthonormal.
+
+    Source: Duff et al., "Building an orthonormal basis, revisited", JCGT 6 (2017).
+    """
+    x, y, z = np.moveaxis(unit(direction), -1, 0)
+    sign = np.copysign(1.0, z)
+    a = -1.0 / (sign + z)
+    b = x * y * a
+    u = np.stack([1.0 + sign * x * x * a, sign * b, -sign * x], axis=-1)
+    return u, np.stack([b, sign + y * y * a, -y], axis=-1)
+
+
+@dataclass(frozen=True, eq=False)
+class Motion:
+    """A proper rigid motion x -> rotation @ x + translation (mm).
+
+    Attributes
+    ----------
+    rotation : (3, 3) array, a proper rotation
+    translation : (3,) array, mm
+    """
+
+    rotation: Array
+    translation: Array
+
+    @classmethod
+    def identity(cls) -> Motion:
+        return cls(np.eye(3), np.zeros(3))
+
+    @classmethod
+    def from_axes(cls, x: ArrayLike, y: ArrayLike, z: ArrayLike, origin: ArrayLike) -> Motion:
+        """The motion outer_from_inner of a system whose axes and origin are given in outer."""
+        return cls(np.column_stack([x, y, z]).astype(float), np.asarray(origin, float))
+
+    @classmethod
+    def from_quaternion(cls, wxyz: ArrayLike, translation: ArrayLike) -> Motion:
+        """From a quaternion (w, x, y, z), normalised here, and a translation in mm."""
+        return cls(rotations_from_quaternions(np.asarray(wxyz, float)[None])[0], np.asarray(translation, float))
+
+    def __matmul__(self, other: Motion) -> Motion:
+        return Motion(self.rotation @ other.rotation, self.rotation @ other.translation + self.translation)
+
+    def inverse(self) -> Motion:
+        return Motion(self.rotation.T, -self.rotation.T @ self.translation)
+
+    def points(self, points: ArrayLike) -> Array:
+        """Points (..., 3) moved."""
+        return np.asarray(points, float) @ self.rotation.T + self.translation
+
+    def vectors(self, vectors: ArrayLike) -> Array:
+        """Directions (..., 3) turned."""
+        return np.asarray(vectors, float) @ self.rotation.T
+
+    def as_list(self) -> list[float]:
+        """Sixteen numbers, row by row, for pages and files."""
+        matrix = np.eye(4)
+        matrix[:3, :3], matrix[:3, 3] = self.rotation, self.translation
+        return matrix.ravel().tolist()
+
+
+def rotations_from_quaternions(wxyz: Array) -> Array:
+    """Rotation matrices (n, 3, 3) of quaternions (n, 4) in the order w, x, y, z."""
+    w, x, y, z = (wxyz / np.linalg.norm(wxyz, axis=1, keepdims=True)).T
+    return np.stack(
+        [
+            np.stack([1 - 2 * (y * y + z * z), 2 * (x * y - w * z), 2 * (x * z + w * y)], axis=-1),
+            np.stack([2 * (x * y + w * z), 1 - 2 * (x * x + z * z), 2 * (y * z - w * x)], axis=-1),
+            np.stack([2 * (x * z - w * y), 2 * (y * z + w * x), 1 - 2 * (x * x + y * y)], axis=-1),
+        ],
+        axis=-2,
+    )
+
+
+def points_of_poses(poses: Array, offset_mm: ArrayLike) -> Array:
+    """Where a tip at ``offset_mm`` in the last axis stands, for each pose.
+
+    Parameters
+    ----------
+    poses : (n, 7) array
+        x, y, z (mm) and the quaternion w, x, y, z of the last axis in the instrument's frame.
+    offset_mm : (3,) array
+        Tip center in the last axis.
+
+    Returns
+    -------
+    (n, 3) array in the instrument's frame, mm.
+    """
+    poses = np.asarray(poses, float).reshape(-1, 7)
+    if not len(poses):
+        return np.empty((0, 3))
+    return poses[:, :3] + rotations_from_quaternions(poses[:, 3:]) @ np.asarray(offset_mm, float)

@@ -1,0 +1,1 @@
+"""The demo scenario: Merrowmoor Tidal's parts, all invented."""

@@ -1,0 +1,174 @@
+"""Starting everything, keeping it running, and stopping it: database, web, link, worker, stand-in."""
+
+from __future__ import annotations
+
+import os
+import secrets
+import shutil
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+from ..store.cluster import Cluster, free_port
+from ..store.schema import upgrade
+from . import carrier_real
+from .seed import seed_job, seed_people_and_kit
+
+RESTART_S = 0.4
+
+
+class Processes:
+    """One set of processes with its own database, under one folder."""
+
+    def __init__(self, folder: Path, web_port: int | None = None, pace: float = 1.0, web_workers: int = 1):
+        self.folder, self.pace, self.web_workers = folder, pace, web_workers
+        self.web_port = web_port or free_port()
+        self.sim_port, self.control_port = free_port(), free_port()
+        self.cluster = Cluster(folder / "postgres")
+        self.children: dict[str, subprocess.Popen] = {}
+        self.job: int | None = None
+
+    @property
+    def url(self) -> str:
+        return f"http://127.0.0.1:{self.web_port}"
+
+    def prepare(self) -> None:
+        """Database, schema, CAD, truth and demo data; quick when all is there."""
+        self.folder.mkdir(parents=True, exist_ok=True)
+        os.environ["ZIPPLUMB_DATABASE"] = self.cluster.start()
+        os.environ["ZIPPLUMB_SECRET"] = self._secret()
+        os.environ["ZIPPLUMB_SIM_CONTROL"] = f"127.0.0.1:{self.control_port}"
+        upgrade()
+        self._part_files()
+        arm = seed_people_and_kit(self.sim_port)
+        self.job = seed_job(self.folder / "bearing-carrier.step", arm)
+
+    def _secret(self) -> str:
+        path = self.folder / "secret"
+        if not path.exists():
+            path.touch(mode=0o600)
+            path.write_text(secrets.token_hex(32))
+        return path.read_text()
+
+    def _part_files(self) -> None:
+        step, real = self.folder / "bearing-carrier.step", self.folder / "real.json"
+        if not step.exists():
+            # in a process of its own: the CAD library talks on standard output
+            call = f"from zipplumb.demo.carrier import write_step; from pathlib import Path; write_step(Path({str(step)!r}))"
+            subprocess.run([sys.executable, "-c", call], check=True, stdout=subprocess.DEVNULL)
+        if not real.exists():
+            from ..cad import read_step
+
+            carrier_real.write_truth(read_step(step), step, real)
+
+    def _commands(self) -> dict[str, list[str]]:
+        here = [sys.executable, "-m", "zipplumb.cli"]
+        sim = [
+            "sim",
+            "--real",
+            self.folder / "real.json",
+            "--port",
+            self.sim_port,
+            "--control",
+            self.control_port,
+            "--pace",
+            self.pace,
+        ]
+        gunicorn = [
+            sys.executable, "-m", "gunicorn", "zipplumb.web.app:create_app()", "--bind", f"127.0.0.1:{self.web_port}",
+            "--worker-class", "gthread", "--workers", self.web_workers, "--threads", "64", "--timeout", "120",
+            "--graceful-timeout", "1", "--log-level", "warning",
+        ]  # fmt: skip
+        return {
+            "sim": [*here, *map(str, sim)],
+            "link": [*here, "link"],
+            "worker": [*here, "worker"],
+            "web": list(map(str, gunicorn)),
+        }
+
+    def start(self, *names: str) -> None:
+        for name, command in self._commands().items():
+            if (not names or name in names) and name not in self.children:
+                log = (self.folder / f"{name}.log").open("ab")
+                self.children[name] = subprocess.Popen(
+                    command, stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True
+                )
+
+    def kill(self, name: str) -> None:
+        """End one process at once, as a crash would."""
+        child = self.children.pop(name)
+        os.killpg(child.pid, signal.SIGKILL)
+        child.wait()
+
+    def mend(self) -> list[str]:
+        """Start again what has ended by itself; their names."""
+        ended = [name for name, child in self.children.items() if child.poll() is not None]
+        for name in ended:
+            self.children.pop(name)
+        if ended:
+            time.sleep(RESTART_S)
+            self.start(*ended)
+        self.cluster.start()
+        return ended
+
+    def wait_for_web(self, seconds: float = 30.0) -> None:
+        import urllib.request
+
+        deadline = time.monotonic() + seconds
+        while time.monotonic() < deadline:
+            try:
+                urllib.request.urlopen(f"{self.url}/sign-in", timeout=2)
+                return
+            except OSError:
+                time.sleep(0.1)
+        raise RuntimeError(f"the web application did not start; see {self.folder / 'web.log'}")
+
+    def stop(self) -> None:
+        """Stop everything that this object started."""
+        for child in self.children.values():
+            if child.poll() is None:
+                os.killpg(child.pid, signal.SIGTERM)
+        for child in self.children.values():
+            try:
+                child.wait(timeout=6)
+            except subprocess.TimeoutExpired:
+                os.killpg(child.pid, signal.SIGKILL)
+                child.wait()
+        self.children.clear()
+        self.cluster.stop()
+
+
+def run_demo(folder: Path, port: int | None, fresh: bool, pace: float) -> int:
+    """Serve the demo until Ctrl-C."""
+    if fresh and folder.exists():
+        Cluster(folder / "postgres").destroy()
+        shutil.rmtree(folder)
+    processes = Processes(folder, port, pace)
+    signal.signal(signal.SIGTERM, lambda *_: (_ for _ in ()).throw(KeyboardInterrupt()))
+    try:
+        print("Preparing the database and the demo data …", flush=True)
+        processes.prepare()
+        processes.start()
+        processes.wait_for_web()
+        _greet(processes)
+        while True:
+            time.sleep(1)
+            for name in processes.mend():
+                print(f"{name} had ended and was started again (log: {folder / name}.log)", flush=True)
+    except KeyboardInterrupt:
+        print("\nStopping …", flush=True)
+        return 0
+    finally:
+        signal.signal(signal.SIGINT, signal.SIG_IGN)
+        processes.stop()
+
+
+def _greet(processes: Processes) -> None:
+    from .seed import PASSWORD, PEOPLE
+
+    print(f"\n  Zip Plumb is at {processes.url}\n")
+    for login, name, role in PEOPLE:
+        print(f"    {login:8} {PASSWORD}    {name}, {role}")
+    print("\n  Ctrl-C stops everything. The data stays; ./run demo --fresh begins again.\n", flush=True)

@@ -1,0 +1,101 @@
+"""The demo's people, kit and job."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from sqlalchemy import select
+
+from ..cad import CadModel
+from ..jobs import align, derive, kit, parts, people, sheet
+from ..jobs.actor import Actor
+from ..store.database import transaction
+from ..store.models import Job, Part
+from . import carrier
+
+PASSWORD = "plumb-line"
+PEOPLE = (
+    ("tamsin", "Tamsin Orrell", "technician"),
+    ("rafe", "Rafe Quillon", "reviewer"),
+    ("ines", "Ines Hadlow", "administrator"),
+)
+ARM = "Workshop arm"
+OFFSET_MM, DIAMETER_MM = [0.312, -0.204, 186.450], 6.0
+
+
+def seed_people_and_kit(sim_port: int) -> int:
+    """Everybody and the arm; an arm that is there already is only moved. Returns the arm's id."""
+    for login, name, role in PEOPLE:
+        people.add_person(login, name, role, PASSWORD)
+    arm = kit.add_instrument(ARM, "arm", "127.0.0.1", sim_port, u_hit_mm=0.012)
+    if next(i for i in kit.instruments() if i.id == arm).calibration_id is None:
+        kit.add_calibrated_probe(arm, "6 mm ruby ball", OFFSET_MM, DIAMETER_MM, 0.011, 0.002, "On the 25.4 mm sphere, 64 hits")
+    return arm
+
+
+def seed_job(step: Path, arm: int) -> int:
+    """The job *carrier inspection*, planned and not yet measured. Returns its id."""
+    with transaction() as session:
+        found = session.scalar(select(Job.id).where(Job.name == "Carrier inspection"))
+    if found:
+        return found
+    actor = Actor(people.add_person(*PEOPLE[0], PASSWORD), PEOPLE[0][1], "technician")
+    part_id = parts.add_part(actor, "Bearing carrier", "bearing-carrier.step", step.read_bytes())
+    parts.import_part(part_id)
+    with transaction() as session:
+        part = session.get(Part, part_id)
+        model = CadModel.unpack(part.model)
+    job = sheet.create_job(actor, "Carrier inspection", part_id)
+    _plan(actor, job, model)
+    kit.bring_instrument(actor, job, arm)
+    return job
+
+
+def _face(model: CadModel, **wanted) -> int:
+    """The face with this nominal: ``normal`` and ``height`` of a plane, or ``diameter`` and ``at`` of a hole."""
+    for face in model.faces:
+        nominal = face.nominal or {}
+        if "height" in wanted and nominal.get("shape") == "plane":
+            height = sum(a * b for a, b in zip(nominal["point"], wanted["normal"], strict=True))
+            same = all(abs(a - b) < 1e-6 for a, b in zip(nominal["normal"], wanted["normal"], strict=True))
+            if same and abs(height - wanted["height"]) < 1e-3:
+                return face.index
+        if "diameter" in wanted and nominal.get("shape") == "cylinder":
+            near = all(abs(a - b) < 1 for a, b in zip(nominal["point"], wanted["at"], strict=True) if b is not None)
+            if near and abs(nominal["diameter_mm"] - wanted["diameter"]) < 1e-6:
+                return face.index
+    raise LookupError(f"the carrier has no face {wanted}")
+
+
+def _plan(actor: Actor, job: int, model: CadModel) -> None:
+    def plan(name: str, lower=None, upper=None, hits=None, datum=None, **wanted) -> int:
+        row = sheet.plan_from_face(actor, job, _face(model, **wanted))
+        form = {"name": name}
+        if lower is not None:
+            form |= {"lower": str(lower), "upper": str(upper)}
+        if hits:
+            form["hits"] = str(hits)
+        if datum:
+            form["datum"] = datum
+        sheet.edit_row(actor, job, row, form)
+        return row
+
+    left, front, up = (-1.0, 0.0, 0.0), (0.0, -1.0, 0.0), (0.0, 0.0, 1.0)
+    plan("Foot top", hits=9, datum="A", normal=up, height=carrier.FOOT)
+    plan("Long side", hits=6, datum="B", normal=front, height=carrier.WIDTH / 2)
+    end = plan("Left end", hits=4, datum="C", normal=left, height=carrier.LENGTH / 2)
+    align.plan_datum_planes(actor, job)
+    plan("Bearing bore", 0, 0.040, 15, diameter=carrier.BORE, at=(0, None, None))
+    plan("Spigot", -0.046, 0, 12, diameter=carrier.SPIGOT, at=(0, None, None))
+    spigot = plan("Spigot face", -0.05, 0.05, 6, normal=front, height=carrier.BODY_WIDTH / 2 + carrier.SPIGOT_OUT)
+    rear = plan("Rear face", -0.05, 0.05, 6, normal=(0.0, 1.0, 0.0), height=carrier.BODY_WIDTH / 2)
+    right = plan("Right end", -0.2, 0.2, 4, normal=(1.0, 0.0, 0.0), height=carrier.LENGTH / 2)
+    for name, x, y in (
+        ("Bolt hole 1", -1, -1), ("Bolt hole 2", 1, -1), ("Bolt hole 3", 1, 1), ("Bolt hole 4", -1, 1),
+    ):  # fmt: skip
+        plan(name, -0.1, 0.1, 8, diameter=carrier.BOLT, at=(x * carrier.BOLT_X, y * carrier.BOLT_Y, None))
+    for name, x in (("Dowel hole 1", -1), ("Dowel hole 2", 1)):
+        plan(name, 0, 0.018, 8, diameter=carrier.DOWEL, at=(x * carrier.DOWEL_X, carrier.DOWEL_Y, None))
+    for name, first, second, half in (("Spigot to rear", spigot, rear, 0.08), ("Over all", end, right, 0.1)):
+        row = derive.plan_distance(actor, job, first, second, "perpendicular")
+        sheet.edit_row(actor, job, row, {"name": name, "lower": str(-half), "upper": str(half)})

@@ -1,0 +1,1 @@
+"""Instruments: the protocol, the agent that speaks it, and (in ``sim``) a stand-in."""

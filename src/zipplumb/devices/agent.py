@@ -1,0 +1,199 @@
+"""The agent: keeps one instrument connected and hands over what it says, safely.
+
+One thread reads, another hands over. A press is answered ("done", with a tone) only after
+the sink has committed it; the instrument sends unanswered presses again after a lost link,
+so none is lost, and the sink knows their numbers, so none is doubled.
+"""
+
+from __future__ import annotations
+
+import logging
+import queue
+import socket
+import threading
+import time
+from collections.abc import Callable
+from contextlib import suppress
+from dataclasses import dataclass, field
+from typing import Protocol
+
+import numpy as np
+
+from ..core.errors import DeviceError, PlumbError
+from .hits import HitBatch, HitMaker
+from .protocol import Hello, Pose, Press, State, decode, encode
+
+log = logging.getLogger(__name__)
+SILENCE_S = 1.0
+RETRY_S = 0.3
+FLUSH_S = 0.08
+TIP_S = 1 / 30
+
+
+class Sink(Protocol):
+    """Where readings go. Every call commits before it returns; it raises on failure."""
+
+    def connected(self, hello: Hello) -> None: ...
+    def lost(self, why: str) -> None: ...
+    def trouble(self, words: str) -> None: ...
+    def state(self, state: State) -> None: ...
+    def tip(self, pose: Pose) -> None: ...
+    def settings(self) -> tuple[list[float], float]:
+        """Tip offset (mm) and distance between hits while held (mm)."""
+        ...
+
+    def keep(self, batch: HitBatch, number: int | None) -> str:
+        """Keep hits; the tone to sound."""
+        ...
+
+    def finish(self, batch: HitBatch, number: int) -> str: ...
+    def undo(self, sweep: bool, session: str, number: int) -> str: ...
+    def step(self, by: int, session: str, number: int) -> str: ...
+
+
+@dataclass
+class _Act:
+    """Something to be committed, and the press to answer when it is."""
+
+    carry_out: Callable[[], str | None]
+    number: int | None
+    reply: Callable[[bytes], None] = field(repr=False)
+
+
+class Agent:
+    """Runs until ``stop`` is set."""
+
+    def __init__(self, host: str, port: int, sink: Sink):
+        self.host, self.port, self.sink = host, port, sink
+        self.stop = threading.Event()
+        self._acts: queue.Queue[_Act] = queue.Queue()
+        self._latest: Pose | None = None
+
+    def run(self) -> None:
+        for work in (self._hand_over, self._publish_tip):
+            threading.Thread(target=work, daemon=True).start()
+        reason = ""
+        while not self.stop.is_set():
+            try:
+                with socket.create_connection((self.host, self.port), timeout=SILENCE_S) as connection:
+                    self._listen(connection)
+                    reason = "The instrument ended the connection."
+            except TimeoutError:
+                reason = "The instrument has gone silent."
+            except OSError:
+                reason = "The instrument cannot be reached."
+            except PlumbError as error:
+                reason = str(error)
+            self._latest = None
+            self._quietly(lambda why=reason: self.sink.lost(why))
+            self.stop.wait(RETRY_S)
+
+    # ---- reading ----------------------------------------------------------------------
+
+    def _listen(self, connection: socket.socket) -> None:
+        maker: HitMaker | None = None
+        flushed = refreshed = 0.0
+        lines = connection.makefile("rb")
+
+        def reply(message: bytes) -> None:
+            with suppress(OSError):  # the press is sent again after the reconnect, and is known by its number
+                connection.sendall(message)
+
+        while not self.stop.is_set():
+            line = lines.readline(65536)
+            if not line:
+                return
+            try:
+                message = decode(line)
+            except DeviceError as error:
+                self._quietly(lambda words=str(error): self.sink.trouble(words))
+                continue
+            now = time.monotonic()
+            if isinstance(message, Hello):
+                maker = HitMaker(message.session)
+                self._quietly(lambda hello=message: self.sink.connected(hello))
+            elif maker is None:
+                raise DeviceError("The instrument did not say who it is.", "Nothing was kept.", "Check its address.")
+            elif isinstance(message, State):
+                self._quietly(lambda state=message: self.sink.state(state))
+            elif isinstance(message, Press):
+                self._refresh(maker)
+                self._pressed(message, maker, reply)
+            else:
+                self._latest = message
+                maker.seen(message)
+                if now - refreshed > 0.5:
+                    refreshed = now
+                    self._refresh(maker)
+                if now - flushed > FLUSH_S and (batch := maker.flush()):
+                    flushed = now
+                    self._queue(lambda b=batch: self.sink.keep(b, None), None, reply)
+
+    def _refresh(self, maker: HitMaker) -> None:
+        def update() -> None:
+            offset_mm, maker.spacing_mm = self.sink.settings()
+            maker.offset_mm = np.asarray(offset_mm)
+
+        self._quietly(update)
+
+    def _pressed(self, press: Press, maker: HitMaker, reply) -> None:
+        number, session = press.number, maker.session
+        if not press.down:
+            batch = maker.release() if press.button == "take" else None
+            if batch:
+                self._queue(lambda: self.sink.keep(batch, None), None, reply)
+            self._queue(lambda: None, number, reply)
+        elif press.button == "take":
+            batch = maker.press(press.pose)
+            self._queue(lambda: self.sink.keep(batch, number), number, reply)
+        elif press.button == "finish":
+            batch = maker.pull_off(press.pose)
+            self._queue(lambda: self.sink.finish(batch, number), number, reply)
+        elif press.button in ("undo", "undo_sweep"):
+            self._queue(lambda: self.sink.undo(press.button == "undo_sweep", session, number), number, reply)
+        else:
+            by = 1 if press.button == "next" else -1
+            self._queue(lambda: self.sink.step(by, session, number), number, reply)
+
+    # ---- handing over -----------------------------------------------------------------
+
+    def _queue(self, carry_out, number, reply) -> None:
+        self._acts.put(_Act(carry_out, number, reply))
+
+    def _hand_over(self) -> None:
+        while not self.stop.is_set():
+            try:
+                act = self._acts.get(timeout=0.2)
+            except queue.Empty:
+                continue
+            tone = self._until_done(act.carry_out)
+            if act.number is not None:
+                act.reply(encode(t="done", e=act.number, tone=tone or "none"))
+
+    def _until_done(self, carry_out: Callable[[], str | None]) -> str | None:
+        """Carry an act out, again and again while the database is away."""
+        while not self.stop.is_set():
+            try:
+                return carry_out()
+            except PlumbError as error:
+                self._quietly(lambda words=str(error): self.sink.trouble(words))
+                return "refused"
+            except Exception:
+                log.warning("an act could not be committed yet; trying again", exc_info=True)
+                self.stop.wait(RETRY_S)
+        return None
+
+    def _publish_tip(self) -> None:
+        last = None
+        while not self.stop.wait(TIP_S):
+            pose = self._latest
+            if pose is not None and pose is not last:
+                last = pose
+                self._quietly(lambda p=pose: self.sink.tip(p))
+
+    def _quietly(self, call: Callable[[], None]) -> None:
+        """For what may be missed: it is said again soon."""
+        try:
+            call()
+        except Exception:
+            log.warning("the database cannot be reached", exc_info=log.isEnabledFor(logging.DEBUG))

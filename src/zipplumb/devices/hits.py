@@ -1,0 +1,89 @@
+"""From a stream of poses to hits: one per press, and by distance while the button is held."""
+
+from __future__ import annotations
+
+from collections import deque
+from dataclasses import dataclass
+
+import numpy as np
+
+from ..core.frames import Array, points_of_poses
+from .protocol import Pose
+
+REMEMBERED = 250  # poses: two to five seconds, enough for any way in
+WAY_IN_MM = 6.0
+
+
+@dataclass(frozen=True)
+class HitBatch:
+    """Hits that are kept together. ``sweep``: the sample of the press that began them."""
+
+    kind: str
+    session: str
+    sweep: int
+    ns: tuple[int, ...]
+    times: tuple[float, ...]
+    poses: tuple[float, ...]
+    approach: tuple[float, ...]
+
+
+class HitMaker:
+    """Remembers the way in, and makes batches. One per session of an instrument."""
+
+    def __init__(self, session: str):
+        self.session = session
+        self.offset_mm: Array = np.zeros(3)
+        self.spacing_mm = 5.0
+        self._past: deque[Pose] = deque(maxlen=REMEMBERED)
+        self._sweep: int | None = None
+        self._last_tip: Array | None = None
+        self._pending: list[Pose] = []
+
+    def tip(self, pose: Pose) -> Array:
+        """Tip center in the instrument's frame, mm."""
+        return points_of_poses(np.array([pose.values]), self.offset_mm)[0]
+
+    def press(self, pose: Pose) -> HitBatch:
+        """The button went down: one hit, and the beginning of a sweep if it stays down."""
+        self._sweep, self._last_tip = pose.n, self.tip(pose)
+        return self._batch("press", pose.n, [pose], self._way_in(pose))
+
+    def pull_off(self, pose: Pose) -> HitBatch:
+        """Where the tip is when the feature is finished."""
+        return self._batch("pull_off", pose.n, [pose], (float("nan"),) * 7)
+
+    def release(self) -> HitBatch | None:
+        batch = self.flush()
+        self._sweep = None
+        return batch
+
+    def seen(self, pose: Pose) -> None:
+        """Every pose of the stream, in order."""
+        self._past.append(pose)
+        if self._sweep is None:
+            return
+        tip = self.tip(pose)
+        if np.linalg.norm(tip - self._last_tip) >= self.spacing_mm:
+            self._pending.append(pose)
+            self._last_tip = tip
+
+    def flush(self) -> HitBatch | None:
+        """Hits of the running sweep that have not been handed over yet."""
+        if not self._pending or self._sweep is None:
+            return None
+        poses, self._pending = self._pending, []
+        return self._batch("sweep", self._sweep, poses, (float("nan"),) * 7 * len(poses))
+
+    def _way_in(self, hit: Pose) -> tuple[float, ...]:
+        """The latest pose at which the tip was clear of the hit; NaN where there is none."""
+        if self._past:
+            poses = np.array([p.values for p in self._past])
+            tips = points_of_poses(poses, self.offset_mm)
+            clear = np.flatnonzero(np.linalg.norm(tips - self.tip(hit), axis=1) >= WAY_IN_MM)
+            if len(clear):
+                return tuple(poses[clear[-1]])
+        return (float("nan"),) * 7
+
+    def _batch(self, kind: str, sweep: int, poses: list[Pose], approach: tuple[float, ...]) -> HitBatch:
+        values = tuple(v for p in poses for v in p.values)
+        return HitBatch(kind, self.session, sweep, tuple(p.n for p in poses), tuple(p.at for p in poses), values, approach)

@@ -1,0 +1,39 @@
+"""PDF, by way of a page laid out for print."""
+
+from __future__ import annotations
+
+import base64
+from functools import lru_cache
+
+from jinja2 import Environment, PackageLoader, select_autoescape
+
+from .table import RowText
+
+
+@lru_cache(maxsize=1)
+def _templates() -> Environment:
+    return Environment(loader=PackageLoader("zipplumb.exchange"), autoescape=select_autoescape())
+
+
+def write_pdf(
+    title: str, rows: list[RowText], units: str, facts: list[tuple[str, str]], pictures: list[tuple[bytes, str]]
+) -> bytes:
+    """The report: pictures, facts, and the rows with their bars."""
+    from weasyprint import HTML  # slow to import, and only the worker needs it
+
+    shown = [("data:image/png;base64," + base64.b64encode(png).decode(), caption) for png, caption in pictures]
+    counts = {word: sum(r.word == word for r in rows) for word in ("in", "close", "out", "not proven", "to do")}
+    html = (
+        _templates()
+        .get_template("report.html")
+        .render(title=title, rows=rows, units=units, facts=facts, pictures=shown, counts=counts)
+    )
+    return HTML(string=html, url_fetcher=_nothing_from_outside).write_pdf()
+
+
+def _nothing_from_outside(url: str, *args, **kwargs):
+    from weasyprint import default_url_fetcher
+
+    if not url.startswith("data:"):
+        raise ValueError("a report fetches nothing")
+    return default_url_fetcher(url, *args, **kwargs)

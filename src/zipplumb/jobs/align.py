@@ -1,0 +1,54 @@
+"""Coordinate systems of a job."""
+
+from __future__ import annotations
+
+from sqlalchemy import select
+
+from ..core.errors import InputError
+from ..store.database import tell, transaction
+from ..store.models import Job, Row
+from .actor import Actor, record
+from .sheet import add_row, free_name
+
+
+def plan_datum_planes(actor: Actor, job_id: int, row_ids: list[int] | None = None) -> int:
+    """An alignment on three planes: those given, or those with the first three datum letters.
+
+    The first planned alignment becomes the active one. Returns the new row's id.
+    """
+    actor.must_change()
+    with transaction() as session:
+        job = session.get(Job, job_id, with_for_update=True)
+        if row_ids is None:
+            rows = session.scalars(select(Row).where(Row.job_id == job_id, Row.removed_at.is_(None))).all()
+            lettered = sorted((r.recipe["datum"], r.id) for r in rows if r.recipe.get("datum"))
+            row_ids = [i for _, i in lettered[:3]]
+        if len(set(row_ids)) < 3:
+            raise InputError(
+                "An alignment needs three different planes.",
+                "Nothing was planned.",
+                "Set datum letters A, B and C on three planes.",
+            )
+        raw = {
+            "kind": "datum_planes",
+            "name": free_name(session, job_id, "Alignment"),
+            "primary": row_ids[0],
+            "secondary": row_ids[1],
+            "tertiary": row_ids[2],
+        }
+        row_id = add_row(session, actor, job_id, raw)
+        if job.alignment_row_id is None:
+            job.alignment_row_id = row_id
+        return row_id
+
+
+def activate(actor: Actor, job_id: int, row_id: int | None) -> None:
+    """Choose the coordinate system in which everything is judged; None for the instrument's own."""
+    actor.must_change()
+    with transaction() as session:
+        row = session.get(Row, row_id) if row_id else None
+        if row_id and (row is None or row.job_id != job_id or row.recipe["kind"] != "datum_planes" or row.removed_at):
+            raise InputError("That row is no alignment.", "Nothing was changed.", "Choose an alignment.")
+        session.get(Job, job_id).alignment_row_id = row_id
+        record(session, actor, job_id, "activate alignment", row=row_id)
+        tell(session, job_id, "sheet")

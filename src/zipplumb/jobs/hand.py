@@ -1,0 +1,81 @@
+"""The stand-in's hand, for the demo: telling it what to touch. It never tells us its truth."""
+
+from __future__ import annotations
+
+import json
+import os
+import socket
+
+from ..cad import CadModel
+from ..core.errors import DeviceError, InputError
+from ..devices.sim.real_part import spots_on
+from ..store.database import transaction
+from ..store.models import Job, Part, Row
+from .actor import Actor
+
+
+def touchable_faces(model: CadModel) -> list[dict]:
+    """Faces as the stand-in wants them: nominal shape, and spots that a hand can reach."""
+    faces = []
+    for face in model.faces:
+        spots, outward = spots_on(*model.mesh_of(face.index), seed=face.index)
+        raw = {"index": face.index, "kind": "free", "spots": spots.tolist(), "outward": outward.tolist()}
+        nominal = face.nominal or {}
+        if nominal.get("shape") == "plane":
+            raw |= {"kind": "plane", "point": nominal["point"], "axis": nominal["normal"]}
+        elif nominal.get("shape") == "cylinder":
+            raw |= {
+                "kind": "cylinder",
+                "point": nominal["point"],
+                "axis": nominal["direction"],
+                "radius": nominal["diameter_mm"] / 2,
+                "inside": nominal["inside"],
+            }
+        faces.append(raw)
+    return faces
+
+
+def control_address() -> tuple[str, int] | None:
+    """Where the stand-in listens, from ZIPPLUMB_SIM_CONTROL; None outside the demo."""
+    value = os.environ.get("ZIPPLUMB_SIM_CONTROL", "")
+    host, _, port = value.partition(":")
+    return (host, int(port)) if port else None
+
+
+def tell_hand(order: dict) -> dict:
+    """Send one order to the stand-in and return its answer. Raises DeviceError."""
+    address = control_address()
+    if address is None:
+        raise DeviceError("There is no stand-in here.", "Nothing was changed.", "Start the demo to have one.")
+    try:
+        with socket.create_connection(address, timeout=3) as connection:
+            connection.sendall((json.dumps(order) + "\n").encode())
+            answer = json.loads(connection.makefile("rb").readline())
+    except (OSError, ValueError):
+        raise DeviceError("The stand-in does not answer.", "Nothing was changed.", "Wait a moment; it comes back.") from None
+    if not answer["ok"]:
+        raise DeviceError(answer["why"] + ".", "Nothing was touched.", "Choose another face.")
+    return answer
+
+
+def move_hand(actor: Actor, job_id: int, do: str, **more) -> dict:
+    """Put this job's part before the stand-in, if another one stands there, and move the hand."""
+    actor.must_change()
+    with transaction() as session:
+        job = session.get(Job, job_id)
+        row = session.get(Row, job.current_row_id) if job.current_row_id else None
+        recipe = row.recipe if row else {}
+        part = session.get(Part, job.part_id)
+        sha256 = part.sha256
+        known = tell_hand({"do": "ask"})["part"] == sha256
+        model = None if known else CadModel.unpack(part.model)
+    if model is not None:
+        tell_hand({"do": "part", "sha256": sha256, "faces": touchable_faces(model)})
+    order = {"do": do, **more}
+    if do in ("touch", "clumsy", "sweep") and "face" not in order:
+        if recipe.get("face") is None:
+            raise InputError(
+                "The current row has no face on the CAD to touch.", "Nothing was touched.", "Click on the part to touch there."
+            )
+        order["face"] = recipe["face"]
+    return tell_hand(order)

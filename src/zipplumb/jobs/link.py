@@ -1,0 +1,105 @@
+"""Between an instrument's agent and the database: the agent's sink, and the link process."""
+
+from __future__ import annotations
+
+import json
+import logging
+import threading
+import time
+
+import numpy as np
+import psycopg
+from sqlalchemy import select
+from sqlalchemy.exc import SQLAlchemyError
+
+from ..core.frames import points_of_poses
+from ..devices.agent import Agent
+from ..devices.hits import HitBatch
+from ..devices.protocol import Hello, Pose, State
+from ..store.database import TIP, database_url, transaction
+from ..store.models import Instrument, Job, Row, Station
+from . import kit, measure
+
+log = logging.getLogger(__name__)
+
+
+class JobsSink:
+    """Keeps what one instrument sends."""
+
+    def __init__(self, instrument_id: int):
+        self.instrument_id = instrument_id
+        self._offset = [0.0, 0.0, 0.0]
+        self._station: int | None = None
+        self._channel: psycopg.Connection | None = None
+
+    def connected(self, hello: Hello) -> None:
+        kit.seen(self.instrument_id, connected=True, serial=hello.serial, trouble="")
+
+    def lost(self, why: str) -> None:
+        kit.seen(self.instrument_id, connected=False, trouble=why)
+
+    def trouble(self, words: str) -> None:
+        kit.seen(self.instrument_id, trouble=words)
+
+    def state(self, state: State) -> None:
+        kit.seen(self.instrument_id, connected=True, temperature_c=state.temperature_c)
+
+    def settings(self) -> tuple[list[float], float]:
+        with transaction() as session:
+            instrument = session.get(Instrument, self.instrument_id)
+            self._station = instrument.station_id
+            if instrument.calibration:
+                self._offset = list(instrument.calibration.offset_mm)
+            spacing = 5.0
+            if instrument.station_id:
+                job = session.get(Job, session.get(Station, instrument.station_id).job_id)
+                row = session.get(Row, job.current_row_id) if job.current_row_id else None
+                spacing = (row.recipe if row else {}).get("spacing_mm", spacing)
+        return self._offset, spacing
+
+    def tip(self, pose: Pose) -> None:
+        """Send the tip round; missed ones do not matter, so nothing is stored."""
+        if self._channel is None or self._channel.closed:
+            self._channel = psycopg.connect(database_url(), autocommit=True)
+        tip = points_of_poses(np.array([pose.values]), self._offset)[0]
+        word = {"instrument": self.instrument_id, "station": self._station, "tip": [round(float(v), 4) for v in tip]}
+        try:
+            self._channel.execute("SELECT pg_notify(%s, %s)", (TIP, json.dumps(word)))
+        except psycopg.Error:
+            self._channel.close()
+            raise
+
+    def keep(self, batch: HitBatch, number: int | None) -> str:
+        return measure.keep_hits(self.instrument_id, batch, number)
+
+    def finish(self, batch: HitBatch, number: int) -> str:
+        return measure.finish_from_device(self.instrument_id, batch, number)
+
+    def undo(self, sweep: bool, session: str, number: int) -> str:
+        return measure.undo_from_device(self.instrument_id, sweep, session, number)
+
+    def step(self, by: int, session: str, number: int) -> str:
+        return measure.step_from_device(self.instrument_id, by, session, number)
+
+
+def run_link() -> None:
+    """Keep an agent for every instrument, those added later included. Never returns."""
+    agents: dict[int, tuple[tuple[str, int], Agent]] = {}
+    while True:
+        try:
+            with transaction() as session:
+                wanted = {i.id: (i.host, i.port) for i in session.scalars(select(Instrument))}
+        except SQLAlchemyError:
+            log.warning("the database cannot be reached; trying again")
+            time.sleep(1)
+            continue
+        for instrument_id, address in wanted.items():
+            running = agents.get(instrument_id)
+            if running and running[0] == address:
+                continue
+            if running:
+                running[1].stop.set()
+            agent = Agent(*address, JobsSink(instrument_id))
+            threading.Thread(target=agent.run, daemon=True).start()
+            agents[instrument_id] = (address, agent)
+        time.sleep(2)

@@ -1,0 +1,141 @@
+"""Reports: what goes in, and making them in the worker."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from ..core.errors import InputError, PlumbError
+from ..core.units import degrees_text, length_text
+from ..exchange.csv_file import write_csv
+from ..exchange.pdf_file import write_pdf
+from ..exchange.xlsx_file import write_xlsx
+from ..store.database import tell, transaction
+from ..store.models import Calibration, Instrument, Picture, Reading, Report, Station, User
+from .actor import Actor, record
+from .results import JobResults, load
+from .rows_text import row_texts
+
+KINDS = {
+    "pdf": "application/pdf",
+    "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+    "csv": "text/csv; charset=utf-8",
+}
+PNG = b"\x89PNG\r\n\x1a\n"
+LARGEST_PICTURE = 8_000_000
+
+
+def keep_picture(actor: Actor, job_id: int, png: bytes, caption: str) -> int:
+    """Keep a picture of the stage for the report. Returns its id."""
+    actor.must_change()
+    if not png.startswith(PNG) or len(png) > LARGEST_PICTURE:
+        raise InputError("That is no picture of the stage.", "Nothing was kept.", "Press “Keep this view” again.")
+    with transaction() as session:
+        picture = Picture(job_id=job_id, png=png, caption=caption[:120])
+        session.add(picture)
+        session.flush()
+        record(session, actor, job_id, "keep picture", picture=picture.id)
+        return picture.id
+
+
+def drop_picture(actor: Actor, job_id: int, picture_id: int) -> None:
+    actor.must_change()
+    with transaction() as session:
+        picture = session.get(Picture, picture_id)
+        if picture is not None and picture.job_id == job_id:
+            session.delete(picture)
+            record(session, actor, job_id, "drop picture", picture=picture_id)
+
+
+def ask_report(actor: Actor, job_id: int, kind: str, row_ids: list[int]) -> int:
+    """Note a report to be made of the chosen rows (none: all). Returns its id."""
+    if kind not in KINDS:
+        raise InputError("A report is PDF, XLSX or CSV.", "Nothing was made.", "Choose one of the three.")
+    with transaction() as session:
+        state = load(session, job_id)
+        known = {r.id for r in state.rows}
+        if not set(row_ids) <= known:
+            raise InputError("A chosen row is not in this job any more.", "Nothing was made.", "Choose the rows again.")
+        report = Report(job_id=job_id, kind=kind, rows=sorted(row_ids), by=actor.id)
+        session.add(report)
+        session.flush()
+        record(session, actor, job_id, "report", report=report.id, kind=kind)
+        return report.id
+
+
+def make_report(report_id: int) -> None:
+    """Make an asked report (in the worker)."""
+    with transaction() as session:
+        report = session.get(Report, report_id)
+        try:
+            report.data = _made(session, report)
+            report.state = "ready"
+        except PlumbError as error:
+            report.state, report.message = "failed", str(error)
+        tell(session, report.job_id, "report", report=report_id)
+
+
+def _made(session: Session, report: Report) -> bytes:
+    state = load(session, report.job_id)
+    rows = [r for r in row_texts(state) if not report.rows or r.id in report.rows]
+    facts = gather_facts(session, state, report.by)
+    units = state.job.units
+    if report.kind == "csv":
+        return write_csv(rows, units)
+    if report.kind == "xlsx":
+        return write_xlsx(rows, units, facts)
+    pictures = session.scalars(select(Picture).where(Picture.job_id == report.job_id).order_by(Picture.id)).all()
+    return write_pdf(state.job.name, rows, units, facts, [(p.png, p.caption) for p in pictures])
+
+
+def gather_facts(session: Session, state: JobResults, by: int | None) -> list[tuple[str, str]]:
+    """Who, when, with what: what a reviewer needs to believe the numbers."""
+    job = state.job
+    person = session.get(User, by) if by else None
+    facts = [
+        ("Job", job.name),
+        ("Part", f"{job.part.name} ({job.part.file_name}, file in {job.part.units})"),
+        ("Lengths in", "millimetres" if job.units == "mm" else "inches"),
+        ("Made by", person.name if person else "–"),
+        ("Made at", datetime.now(UTC).strftime("%Y-%m-%d %H:%M UTC")),
+    ]
+    readings = session.execute(
+        select(Reading.station_id, Reading.calibration_id, Reading.temperature_c, Reading.kept_at).where(
+            Reading.job_id == job.id
+        )
+    ).all()
+    if readings:
+        first, last = min(r.kept_at for r in readings), max(r.kept_at for r in readings)
+        facts.append(("Read", f"{first:%Y-%m-%d %H:%M} to {last:%H:%M} UTC"))
+        known = [r.temperature_c for r in readings if r.temperature_c is not None]
+        if known:
+            facts.append(("Temperature", f"{min(known):.1f} to {max(known):.1f} °C, lengths as read, not brought to 20 °C"))
+    for station_id in sorted({r.station_id for r in readings}):
+        station = session.get(Station, station_id)
+        instrument = session.get(Instrument, station.instrument_id)
+        facts.append(("Instrument", f"{instrument.name}, {instrument.serial}, {station.name}"))
+    for calibration_id in sorted({r.calibration_id for r in readings}):
+        facts.append(("Probe", calibration_words(session.get(Calibration, calibration_id))))
+    facts.append(("Coordinate system", alignment_words(state)))
+    return facts
+
+
+def calibration_words(cal: Calibration) -> str:
+    return (
+        f"{cal.probe.name}, {length_text(cal.diameter_mm, 'mm')} mm ({length_text(cal.diameter_mm, 'in')} in), "
+        f"calibrated {cal.made_at:%Y-%m-%d %H:%M}, rms {length_text(cal.rms_mm, 'mm')} mm"
+    )
+
+
+def alignment_words(state: JobResults) -> str:
+    solved = state.results.get(state.job.alignment_row_id)
+    if solved is None or solved.alignment is None:
+        return "the instrument's own: the part is not aligned"
+    name = state.row(state.job.alignment_row_id).recipe.name
+    worst = max(solved.alignment.squareness, key=lambda s: abs(s.error_rad))
+    return (
+        f"{name}: six freedoms held, {solved.alignment.spare} holds spare; "
+        f"{worst.first} to {worst.second} out of square by {degrees_text(worst.error_rad)}"
+    )

@@ -1,0 +1,166 @@
+"""Loading a job and having it worked out.
+
+Raw readings never change, so each batch is fetched once per process and kept; results are
+kept too, and evaluate() takes over what did not change.
+"""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict, defaultdict
+from dataclasses import dataclass, field
+
+import numpy as np
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from ..core.calibration import ProbeCalibration
+from ..core.errors import InputError
+from ..core.frames import Motion
+from ..core.sheet import Kit, Reading, RowResult, Sheet, SheetRow, Station, evaluate, recipe_from_dict
+from ..store import models
+from ..store.models import Calibration, Instrument, Job, Mark, Row
+
+JOBS_REMEMBERED = 32
+
+
+@dataclass(frozen=True, eq=False)
+class JobResults:
+    """A job as it stands: what was asked, what was read, what was found."""
+
+    job: Job
+    rows: tuple[SheetRow, ...]
+    results: dict[int, RowResult]
+    readings: dict[int, Reading]
+    kit: Kit
+
+    def row(self, row_id: int) -> SheetRow:
+        found = next((r for r in self.rows if r.id == row_id), None)
+        if found is None:
+            raise InputError("That row is not in this job any more.", "Nothing was changed.", "Choose another row.")
+        return found
+
+    @property
+    def current(self) -> SheetRow | None:
+        return next((r for r in self.rows if r.id == self.job.current_row_id), None)
+
+
+@dataclass
+class _Memory:
+    lock: threading.Lock = field(default_factory=threading.Lock)
+    batches: dict[int, models.Reading] = field(default_factory=dict)
+    recipes: dict[int, tuple[dict, object]] = field(default_factory=dict)
+    found: dict = field(default_factory=dict)
+
+
+_memories: OrderedDict[int, _Memory] = OrderedDict()
+_memories_lock = threading.Lock()
+
+
+def _memory(job_id: int) -> _Memory:
+    with _memories_lock:
+        memory = _memories.setdefault(job_id, _Memory())
+        _memories.move_to_end(job_id)
+        while len(_memories) > JOBS_REMEMBERED:
+            _memories.popitem(last=False)
+        return memory
+
+
+def forget_all() -> None:
+    """Forget everything kept in this process (another database is used from now on)."""
+    with _memories_lock:
+        _memories.clear()
+
+
+def load(session: Session, job_id: int) -> JobResults:
+    """The job with all its results. Raises InputError for a job that is not there."""
+    job = session.get(Job, job_id)
+    if job is None:
+        raise InputError("That job is not there.", "Nothing was changed.", "Choose a job from the list.")
+    memory = _memory(job_id)
+    with memory.lock:
+        rows = _rows(session, job_id, memory)
+        batches = _batches(session, job_id, memory)
+        readings = _readings(batches, _marks(session, job_id), {r.id for r in rows})
+        kit = _kit(session, job_id, batches)
+        sheet = Sheet(rows, job.alignment_row_id)
+        results, memory.found = evaluate(sheet, readings, kit, memory.found)
+    return JobResults(job, rows, results, readings, kit)
+
+
+def _rows(session: Session, job_id: int, memory: _Memory) -> tuple[SheetRow, ...]:
+    query = select(Row.id, Row.recipe, Row.finished_at).where(Row.job_id == job_id, Row.removed_at.is_(None))
+    rows = []
+    for row_id, raw, finished_at in session.execute(query.order_by(Row.position, Row.id)):
+        before = memory.recipes.get(row_id)
+        if before is None or before[0] != raw:
+            before = memory.recipes[row_id] = (raw, recipe_from_dict(raw))
+        rows.append(SheetRow(row_id, before[1], finished_at is not None))
+    return tuple(rows)
+
+
+def _batches(session: Session, job_id: int, memory: _Memory) -> list[models.Reading]:
+    ids = session.scalars(select(models.Reading.id).where(models.Reading.job_id == job_id)).all()
+    new = [i for i in ids if i not in memory.batches]
+    if new:
+        for batch in session.scalars(select(models.Reading).where(models.Reading.id.in_(new))):
+            session.expunge(batch)
+            memory.batches[batch.id] = batch
+    return [memory.batches[i] for i in sorted(ids)]
+
+
+def _marks(session: Session, job_id: int) -> dict[int, set[int]]:
+    query = (
+        select(Mark.reading_id, Mark.hit)
+        .join(models.Reading, models.Reading.id == Mark.reading_id)
+        .where(models.Reading.job_id == job_id, Mark.lifted_at.is_(None))
+    )
+    marks: dict[int, set[int]] = defaultdict(set)
+    for reading_id, hit in session.execute(query):
+        marks[reading_id].add(hit)
+    return marks
+
+
+def _readings(batches: list[models.Reading], marks: dict[int, set[int]], rows: set[int]) -> dict[int, Reading]:
+    by_row: dict[int, list[models.Reading]] = defaultdict(list)
+    pull_offs: dict[int, models.Reading] = {}
+    for batch in batches:
+        if batch.row_id not in rows:
+            continue
+        if batch.kind == "pull_off":
+            pull_offs[batch.row_id] = batch
+        else:
+            by_row[batch.row_id].append(batch)
+    return {row: _joined(mine, marks, pull_offs.get(row)) for row, mine in by_row.items()}
+
+
+def _joined(batches: list[models.Reading], marks: dict[int, set[int]], pull_off: models.Reading | None) -> Reading:
+    counts = [len(b.ns) for b in batches]
+    return Reading(
+        keys=tuple(f"{b.id}.{k}" for b in batches for k in range(len(b.ns))),
+        poses=np.concatenate([np.reshape(b.poses, (-1, 7)) for b in batches]),
+        approach=np.concatenate([np.reshape(np.array(b.approach, float), (-1, 7)) for b in batches]),
+        aside=np.array([k in marks.get(b.id, ()) for b in batches for k in range(len(b.ns))], bool),
+        stations=np.repeat([b.station_id for b in batches], counts),
+        calibrations=np.repeat([b.calibration_id for b in batches], counts),
+        times=np.concatenate([b.times for b in batches]),
+        pull_off=np.array(pull_off.poses) if pull_off else None,
+        pull_off_station=pull_off.station_id if pull_off else None,
+        pull_off_calibration=pull_off.calibration_id if pull_off else None,
+    )
+
+
+def _kit(session: Session, job_id: int, batches: list[models.Reading]) -> Kit:
+    stations, calibrations = {}, {}
+    used = {b.calibration_id for b in batches}
+    query = select(models.Station, Instrument.u_hit_mm, Instrument.calibration_id).join(
+        Instrument, Instrument.id == models.Station.instrument_id
+    )
+    u_hit = 0.0
+    for station, u_hit_mm, calibration_id in session.execute(query.where(models.Station.job_id == job_id)):
+        stations[station.id] = Station(station.id, Motion.identity())
+        u_hit = max(u_hit, u_hit_mm)
+        used |= {calibration_id} if calibration_id else set()
+    for cal in session.scalars(select(Calibration).where(Calibration.id.in_(used))) if used else ():
+        calibrations[cal.id] = ProbeCalibration(cal.id, np.array(cal.offset_mm), cal.diameter_mm, cal.u_radius_mm, u_hit)
+    return Kit(stations, calibrations)

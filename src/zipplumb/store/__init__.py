@@ -1,0 +1,1 @@
+"""The PostgreSQL database: mapping, sessions, cluster, migrations."""

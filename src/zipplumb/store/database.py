@@ -1,0 +1,40 @@
+"""Sessions, and the word that goes round when something has changed."""
+
+from __future__ import annotations
+
+import json
+import os
+from collections.abc import Iterator
+from contextlib import contextmanager
+from functools import lru_cache
+
+from sqlalchemy import Engine, create_engine, text
+from sqlalchemy.orm import Session, sessionmaker
+
+CHANGED, TIP = "zp_changed", "zp_tip"
+
+
+def database_url() -> str:
+    """PostgreSQL address from ZIPPLUMB_DATABASE, in libpq's own form."""
+    return os.environ["ZIPPLUMB_DATABASE"]
+
+
+@lru_cache(maxsize=1)
+def engine() -> Engine:
+    url = database_url().replace("postgresql://", "postgresql+psycopg://", 1)
+    return create_engine(url, pool_pre_ping=True, pool_size=10, max_overflow=30, pool_timeout=5)
+
+
+@contextmanager
+def transaction() -> Iterator[Session]:
+    """One act: committed whole, or not at all."""
+    with sessionmaker(engine(), expire_on_commit=False).begin() as session:
+        yield session
+
+
+def tell(session: Session, job_id: int | None, what: str, **more) -> None:
+    """Let every page know, once this transaction is committed."""
+    session.execute(
+        text("SELECT pg_notify(:channel, :payload)"),
+        {"channel": CHANGED, "payload": json.dumps({"job": job_id, "what": what, **more})},
+    )

@@ -1,0 +1,238 @@
+"""Tables. Raw readings are only ever added; what a person changes about them is a mark."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import (
+    BigInteger,
+    Boolean,
+    DateTime,
+    Double,
+    Float,
+    ForeignKey,
+    Index,
+    Integer,
+    LargeBinary,
+    String,
+    Text,
+    UniqueConstraint,
+    func,
+)
+from sqlalchemy.dialects.postgresql import ARRAY, JSONB
+from sqlalchemy.orm import DeclarativeBase, Mapped, deferred, mapped_column, relationship
+
+from ..core.units import Units
+
+
+class Base(DeclarativeBase):
+    type_annotation_map = {datetime: DateTime(timezone=True), dict[str, Any]: JSONB, list[Any]: JSONB, str: Text}
+
+
+def _now() -> Mapped[datetime]:
+    return mapped_column(DateTime(timezone=True), server_default=func.now())
+
+
+class User(Base):
+    __tablename__ = "users"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    login: Mapped[str] = mapped_column(String(60), unique=True)
+    name: Mapped[str]
+    role: Mapped[str] = mapped_column(String(20))
+    password_hash: Mapped[str]
+
+
+class SignInAttempt(Base):
+    __tablename__ = "sign_in_attempts"
+    __table_args__ = (Index("sign_in_attempts_lookup", "login", "at"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    login: Mapped[str] = mapped_column(String(60))
+    address: Mapped[str] = mapped_column(String(60))
+    succeeded: Mapped[bool]
+    at: Mapped[datetime] = _now()
+
+
+class Change(Base):
+    """Who changed what, when."""
+
+    __tablename__ = "changes"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    at: Mapped[datetime] = _now()
+    user_id: Mapped[int | None] = mapped_column(ForeignKey("users.id"))
+    job_id: Mapped[int | None] = mapped_column(Integer, index=True)
+    act: Mapped[str] = mapped_column(String(60))
+    detail: Mapped[dict[str, Any]] = mapped_column(JSONB, server_default="{}")
+
+
+class Part(Base):
+    """A CAD file as it came, and what reading it gave."""
+
+    __tablename__ = "parts"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str]
+    file_name: Mapped[str]
+    sha256: Mapped[str] = mapped_column(String(64))
+    file: Mapped[bytes] = deferred(mapped_column(LargeBinary))
+    state: Mapped[str] = mapped_column(String(20), server_default="importing")
+    share: Mapped[float] = mapped_column(Float, server_default="0")
+    words: Mapped[str] = mapped_column(Text, server_default="")
+    units: Mapped[str | None] = mapped_column(String(20))
+    bodies: Mapped[list[Any]] = mapped_column(JSONB, server_default="[]")
+    kept_bodies: Mapped[list[Any] | None] = mapped_column(JSONB)
+    faces: Mapped[list[Any]] = deferred(mapped_column(JSONB, server_default="[]"))
+    model: Mapped[bytes | None] = deferred(mapped_column(LargeBinary))
+    created_at: Mapped[datetime] = _now()
+
+
+class Job(Base):
+    __tablename__ = "jobs"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str]
+    part_id: Mapped[int] = mapped_column(ForeignKey("parts.id"))
+    units: Mapped[Units] = mapped_column(String(2), server_default="mm")
+    current_row_id: Mapped[int | None] = mapped_column(ForeignKey("rows.id", use_alter=True))
+    alignment_row_id: Mapped[int | None] = mapped_column(ForeignKey("rows.id", use_alter=True))
+    created_by: Mapped[int | None] = mapped_column(ForeignKey("users.id"))
+    created_at: Mapped[datetime] = _now()
+    part: Mapped[Part] = relationship()
+
+
+class Row(Base):
+    """One row of the run sheet. Removed rows stay, with their readings."""
+
+    __tablename__ = "rows"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    job_id: Mapped[int] = mapped_column(ForeignKey("jobs.id"), index=True)
+    position: Mapped[int]
+    recipe: Mapped[dict[str, Any]] = mapped_column(JSONB)
+    finished_at: Mapped[datetime | None]
+    removed_at: Mapped[datetime | None]
+
+
+class Probe(Base):
+    __tablename__ = "probes"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str]
+    kind: Mapped[str] = mapped_column(String(20))
+    diameter_mm: Mapped[float]
+
+
+class Calibration(Base):
+    """A probe's calibration on an instrument."""
+
+    __tablename__ = "calibrations"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    probe_id: Mapped[int] = mapped_column(ForeignKey("probes.id"))
+    offset_mm: Mapped[list[float]] = mapped_column(ARRAY(Double))
+    diameter_mm: Mapped[float]
+    rms_mm: Mapped[float]
+    u_radius_mm: Mapped[float]
+    made_at: Mapped[datetime] = _now()
+    note: Mapped[str] = mapped_column(Text, server_default="")
+    probe: Mapped[Probe] = relationship()
+
+
+class Instrument(Base):
+    """An instrument, where it is reached, and how the link last saw it."""
+
+    __tablename__ = "instruments"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str]
+    kind: Mapped[str] = mapped_column(String(20))
+    host: Mapped[str]
+    port: Mapped[int]
+    u_hit_mm: Mapped[float]
+    calibration_id: Mapped[int | None] = mapped_column(ForeignKey("calibrations.id"))
+    station_id: Mapped[int | None] = mapped_column(ForeignKey("stations.id", use_alter=True))
+    connected: Mapped[bool] = mapped_column(Boolean, server_default="false")
+    seen_at: Mapped[datetime | None]
+    serial: Mapped[str] = mapped_column(Text, server_default="")
+    temperature_c: Mapped[float | None]
+    trouble: Mapped[str] = mapped_column(Text, server_default="")
+    calibration: Mapped[Calibration | None] = relationship()
+
+
+class Station(Base):
+    """An instrument standing at one place of one job."""
+
+    __tablename__ = "stations"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    job_id: Mapped[int] = mapped_column(ForeignKey("jobs.id"), index=True)
+    instrument_id: Mapped[int] = mapped_column(ForeignKey("instruments.id"))
+    name: Mapped[str]
+    created_at: Mapped[datetime] = _now()
+
+
+class Reading(Base):
+    """A batch of hits as they came: a press, the hits of one sweep, or a pull-off.
+
+    ``poses`` and ``approach`` hold seven numbers per hit, one after another; NaN in
+    ``approach`` where the way in is not known. ``ns`` are the device's own sample numbers.
+    """
+
+    __tablename__ = "readings"
+    __table_args__ = (UniqueConstraint("session", "kind", "first_n", name="readings_once"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    job_id: Mapped[int] = mapped_column(ForeignKey("jobs.id"))
+    row_id: Mapped[int] = mapped_column(ForeignKey("rows.id"), index=True)
+    station_id: Mapped[int] = mapped_column(ForeignKey("stations.id"))
+    calibration_id: Mapped[int] = mapped_column(ForeignKey("calibrations.id"))
+    kind: Mapped[str] = mapped_column(String(10))
+    session: Mapped[str] = mapped_column(String(40))
+    first_n: Mapped[int] = mapped_column(BigInteger)
+    sweep: Mapped[int] = mapped_column(BigInteger)
+    ns: Mapped[list[int]] = mapped_column(ARRAY(BigInteger))
+    times: Mapped[list[float]] = mapped_column(ARRAY(Double))
+    poses: Mapped[list[float]] = mapped_column(ARRAY(Double))
+    approach: Mapped[list[float]] = mapped_column(ARRAY(Double))
+    temperature_c: Mapped[float | None]
+    kept_at: Mapped[datetime] = _now()
+
+
+class Mark(Base):
+    """A hit that does not count, until the mark is lifted."""
+
+    __tablename__ = "marks"
+    __table_args__ = (
+        Index("marks_once", "reading_id", "hit", unique=True, postgresql_where="lifted_at IS NULL"),
+        Index("marks_reading", "reading_id"),
+    )
+    id: Mapped[int] = mapped_column(primary_key=True)
+    reading_id: Mapped[int] = mapped_column(ForeignKey("readings.id"))
+    hit: Mapped[int]
+    reason: Mapped[str] = mapped_column(String(10))
+    by: Mapped[int | None] = mapped_column(ForeignKey("users.id"))
+    at: Mapped[datetime] = _now()
+    lifted_at: Mapped[datetime | None]
+
+
+class DeviceEvent(Base):
+    """Button presses already carried out, so that one sent twice is done once."""
+
+    __tablename__ = "device_events"
+    session: Mapped[str] = mapped_column(String(40), primary_key=True)
+    number: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    at: Mapped[datetime] = _now()
+
+
+class Picture(Base):
+    __tablename__ = "pictures"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    job_id: Mapped[int] = mapped_column(ForeignKey("jobs.id"), index=True)
+    png: Mapped[bytes] = deferred(mapped_column(LargeBinary))
+    caption: Mapped[str] = mapped_column(Text, server_default="")
+    at: Mapped[datetime] = _now()
+
+
+class Report(Base):
+    __tablename__ = "reports"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    job_id: Mapped[int] = mapped_column(ForeignKey("jobs.id"), index=True)
+    kind: Mapped[str] = mapped_column(String(5))
+    state: Mapped[str] = mapped_column(String(10), server_default="making")
+    message: Mapped[str] = mapped_column(Text, server_default="")
+    rows: Mapped[list[Any]] = mapped_column(JSONB, server_default="[]")
+    data: Mapped[bytes | None] = deferred(mapped_column(LargeBinary))
+    by: Mapped[int | None] = mapped_column(ForeignKey("users.id"))
+    at: Mapped[datetime] = _now()

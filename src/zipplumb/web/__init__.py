@@ -1,0 +1,1 @@
+"""The pages: a blueprint per stage, with its templates beside it."""

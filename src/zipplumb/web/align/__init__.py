@@ -1,0 +1,47 @@
+"""Align: where is the part?"""
+
+from __future__ import annotations
+
+from flask import Blueprint, g, render_template, request
+from sqlalchemy.orm import Session
+
+from ...core.sheet import PlaneRecipe
+from ...core.units import degrees_text, length_text
+from ...jobs import align
+from ...jobs.results import JobResults
+from ...jobs.rows_text import is_alignment
+from ..job import done
+from ..stages import shows
+from ..view import JobView
+
+blueprint = Blueprint("align", __name__, url_prefix="/jobs/<int:job_id>")
+
+
+@shows("align")
+def panel(session: Session, state: JobResults, view: JobView) -> str:
+    units = state.job.units
+    cards = []
+    for row in filter(is_alignment, state.rows):
+        found = state.results[row.id]
+        squareness = [
+            (f"{s.first} to {s.second}", degrees_text(s.error_rad), length_text(s.over_mm, units), s.went_to)
+            for s in (found.alignment.squareness if found.alignment else ())
+        ]
+        cards.append({"row": row, "found": found, "squareness": squareness, "active": row.id == state.job.alignment_row_id})
+    lettered = sorted(
+        (r.recipe.datum, r.recipe.name) for r in state.rows if isinstance(r.recipe, PlaneRecipe) and r.recipe.datum
+    )
+    return render_template("_align.html", view=view, cards=cards, lettered=lettered)
+
+
+@blueprint.post("/alignments")
+def plan(job_id: int):
+    align.plan_datum_planes(g.actor, job_id)
+    return done()
+
+
+@blueprint.post("/alignments/active")
+def activate(job_id: int):
+    row = request.form.get("row", "")
+    align.activate(g.actor, job_id, int(row) if row.isdigit() else None)
+    return done()

@@ -1,0 +1,116 @@
+"""The Flask application."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+from flask import Flask, g, jsonify, render_template, request
+from flask_login import LoginManager, current_user
+from flask_wtf.csrf import CSRFError, CSRFProtect
+from jinja2 import ChoiceLoader, FileSystemLoader
+from sqlalchemy.exc import OperationalError
+from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
+
+from ..core.errors import InputError, NotAllowed, PlumbError
+from ..core.units import degrees_text, length_text
+from ..jobs.parts import LARGEST_MB
+from . import align, auth, derive, home, job, kit, measure, part, report
+from .auth import Person, load_person
+
+ROOM = Path(__file__).parent
+BLUEPRINTS = (auth, home, job, part, kit, align, measure, derive, report)
+POLICY = (
+    "default-src 'self'; img-src 'self' data: blob:; connect-src 'self'; object-src 'none'; "
+    "base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
+)
+
+
+def create_app() -> Flask:
+    """The application; ZIPPLUMB_SECRET signs its sessions."""
+    app = Flask(__name__, static_folder=str(ROOM / "static"))
+    app.config.update(
+        SECRET_KEY=os.environ["ZIPPLUMB_SECRET"],
+        SESSION_COOKIE_HTTPONLY=True,
+        SESSION_COOKIE_SAMESITE="Strict",
+        MAX_CONTENT_LENGTH=LARGEST_MB * 1024 * 1024 + 65536,
+        MAX_FORM_MEMORY_SIZE=12_000_000,
+        WTF_CSRF_TIME_LIMIT=None,
+        SEND_FILE_MAX_AGE_DEFAULT=3600,
+    )
+    folders = [FileSystemLoader(ROOM / b.__name__.rsplit(".", 1)[1] / "templates") for b in BLUEPRINTS]
+    app.jinja_loader = ChoiceLoader([FileSystemLoader(ROOM / "templates"), *folders])
+    app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
+    app.jinja_env.globals.update(length_text=length_text, degrees_text=degrees_text)
+    CSRFProtect(app)
+    login = LoginManager(app)
+    login.login_view = "auth.sign_in"
+    login.login_message = ""
+    login.user_loader(load_person)
+    login.anonymous_user = Person.nobody
+    for module in BLUEPRINTS:
+        app.register_blueprint(module.blueprint)
+    app.before_request(_signed_in_only)
+    app.after_request(_headers)
+    _errors(app)
+    return app
+
+
+def _signed_in_only():
+    """Nothing but the sign-in page and the styles it needs, for somebody not signed in."""
+    if request.endpoint in ("auth.sign_in", "static"):
+        return None
+    if not current_user.is_authenticated:
+        from flask import current_app
+
+        return current_app.login_manager.unauthorized()
+    g.actor = current_user.actor
+    return None
+
+
+def _headers(response):
+    response.headers["Content-Security-Policy"] = POLICY
+    response.headers["X-Content-Type-Options"] = "nosniff"
+    response.headers["Referrer-Policy"] = "same-origin"
+    response.headers["X-Frame-Options"] = "DENY"
+    if request.endpoint != "static":
+        response.headers.setdefault("Cache-Control", "no-store")
+    return response
+
+
+def _errors(app: Flask) -> None:
+    def answer(message: str, status: int):
+        if request.headers.get("HX-Request"):
+            page = render_template("_notice.html", message=message)
+            return page, status, {"HX-Retarget": "#notices", "HX-Reswap": "beforeend"}
+        if request.accept_mimetypes.best == "application/json":
+            return jsonify(error=message), status
+        return render_template("trouble.html", message=message), status
+
+    @app.errorhandler(PlumbError)
+    def plumb(error):
+        status = 403 if isinstance(error, NotAllowed) else 422 if isinstance(error, InputError) else 409
+        return answer(str(error), status)
+
+    @app.errorhandler(CSRFError)
+    def forged(error):
+        return answer("This page is too old to change anything. Nothing was changed. Load it again.", 400)
+
+    @app.errorhandler(RequestEntityTooLarge)
+    def too_large(error):
+        return answer(
+            f"The file is larger than {LARGEST_MB} MB. Nothing of it was kept. Export only the bodies that are needed.", 413
+        )
+
+    @app.errorhandler(OperationalError)
+    def database_away(error):
+        return answer("The database is away for a moment. Nothing confirmed is lost. Try again in a few seconds.", 503)
+
+    @app.errorhandler(HTTPException)
+    def other(error):
+        return answer(f"{error.name}. Nothing was changed. Go back and try again.", error.code)
+
+    @app.errorhandler(Exception)
+    def unknown(error):
+        app.logger.exception("unexpected")
+        return answer("Something went wrong on our side. Nothing was half-written. Try again; if it comes again, tell us.", 500)

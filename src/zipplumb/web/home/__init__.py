@@ -1,0 +1,71 @@
+"""The jobs, and beginning a new one from a STEP file."""
+
+from __future__ import annotations
+
+from flask import Blueprint, g, redirect, render_template, request, url_for
+from sqlalchemy import func, select
+
+from ...jobs import parts, queue
+from ...jobs.sheet import create_job
+from ...store.database import transaction
+from ...store.models import Job, Part, Row
+
+blueprint = Blueprint("home", __name__)
+
+
+@blueprint.get("/")
+def jobs():
+    with transaction() as session:
+        done = func.count(Row.finished_at)
+        query = (
+            select(Job, Part.name, func.count(Row.id), done)
+            .join(Part, Part.id == Job.part_id)
+            .outerjoin(
+                Row, (Row.job_id == Job.id) & Row.removed_at.is_(None) & Row.recipe["kind"].astext.in_(("plane", "cylinder"))
+            )
+            .group_by(Job.id, Part.name)
+            .order_by(Job.id)
+        )
+        found = session.execute(query).all()
+        waiting = session.scalars(
+            select(Part).where(~select(Job.id).where(Job.part_id == Part.id).exists()).order_by(Part.id.desc())
+        ).all()
+    return render_template("jobs.html", jobs=found, waiting=waiting)
+
+
+@blueprint.post("/parts")
+def upload():
+    g.actor.must_change()
+    file = request.files.get("file")
+    part_id = parts.add_part(g.actor, request.form.get("name", ""), file.filename if file else "", file.read() if file else b"")
+    queue.defer("import_part", part_id=part_id)
+    return redirect(url_for("home.part", part_id=part_id))
+
+
+def _part(part_id: int) -> Part:
+    from werkzeug.exceptions import NotFound
+
+    with transaction() as session:
+        found = session.get(Part, part_id)
+    if found is None:
+        raise NotFound()
+    return found
+
+
+@blueprint.get("/parts/<int:part_id>")
+def part(part_id: int):
+    return render_template("import.html", part=_part(part_id))
+
+
+@blueprint.get("/parts/<int:part_id>/progress")
+def progress(part_id: int):
+    return render_template("_import.html", part=_part(part_id))
+
+
+@blueprint.post("/parts/<int:part_id>/job")
+def new_job(part_id: int):
+    job_id = create_job(g.actor, request.form.get("name", ""), part_id)
+    kept = [int(b) for b in request.form.getlist("body") if b.isdigit()]
+    if request.form.getlist("body"):
+        parts.choose_bodies(g.actor, job_id, kept)
+    return redirect(url_for("job.page", job_id=job_id, stage="part"))

@@ -1,0 +1,128 @@
+"""A job's page: the shell, its live events, the run sheet's rows, and what a row says of itself."""
+
+from __future__ import annotations
+
+from flask import Blueprint, Response, current_app, g, jsonify, redirect, render_template, request, url_for
+from werkzeug.exceptions import NotFound
+
+from ...jobs import hand, measure, sheet
+from ...jobs.results import load
+from ...store.database import transaction
+from ...store.models import Job, Part
+from ..live import Hub
+from ..stages import STAGES, panel
+from ..view import JobView, scene_of
+from .slip import row_slip
+
+blueprint = Blueprint("job", __name__, url_prefix="/jobs/<int:job_id>")
+
+
+def hub() -> Hub:
+    app = current_app._get_current_object()  # type: ignore[attr-defined]
+    return app.extensions.setdefault("hub", Hub(app))
+
+
+def done():
+    """A change was made: the live events carry what follows from it."""
+    if request.headers.get("HX-Request"):
+        return "", 204
+    return jsonify(ok=True)
+
+
+@blueprint.get("/")
+def start(job_id: int):
+    return redirect(url_for("job.page", job_id=job_id, stage="measure"))
+
+
+@blueprint.get("/<stage>")
+def page(job_id: int, stage: str):
+    if stage not in STAGES:
+        raise NotFound()
+    with transaction() as session:
+        state = load(session, job_id)
+        view = JobView.of(session, state)
+        content = panel(stage, session, state, view)
+        if request.headers.get("HX-Request"):
+            return content + render_template("_words.html", view=view, stage=stage, stages=STAGES, oob=True)
+        part = state.job.part
+        about = {"sha256": part.sha256, "kept": part.kept_bodies, "scene": scene_of(state)}
+    return render_template(
+        "shell.html", view=view, stage=stage, stages=STAGES, content=content, about=about, hand=hand.control_address()
+    )
+
+
+@blueprint.get("/live")
+def live(job_id: int):
+    with transaction() as session:
+        if session.get(Job, job_id) is None:
+            raise NotFound()
+    headers = {"Cache-Control": "no-store", "X-Accel-Buffering": "no"}
+    return Response(hub().stream(job_id), mimetype="text/event-stream", headers=headers)
+
+
+@blueprint.get("/model")
+def model(job_id: int):
+    """The packed CAD model; it never changes for one file, so a browser may keep it."""
+    with transaction() as session:
+        part = session.get(Part, session.get(Job, job_id).part_id)
+        response = Response(part.model, mimetype="application/octet-stream")
+    response.headers["Cache-Control"] = "private, max-age=31536000, immutable"
+    return response
+
+
+@blueprint.get("/rows/<int:row_id>")
+def row(job_id: int, row_id: int):
+    with transaction() as session:
+        return row_slip(session, load(session, job_id), row_id)
+
+
+@blueprint.post("/rows/<int:row_id>/current")
+def make_current(job_id: int, row_id: int):
+    measure.make_current(g.actor, job_id, row_id)
+    return done()
+
+
+@blueprint.post("/rows/<int:row_id>/edit")
+def edit(job_id: int, row_id: int):
+    sheet.edit_row(g.actor, job_id, row_id, request.form.to_dict())
+    return done()
+
+
+@blueprint.post("/rows/<int:row_id>/terms")
+def terms(job_id: int, row_id: int):
+    sheet.switch_terms(g.actor, job_id, row_id)
+    return done()
+
+
+@blueprint.post("/rows/<int:row_id>/remove")
+def remove(job_id: int, row_id: int):
+    sheet.remove_row(g.actor, job_id, row_id)
+    return "", 200, {"HX-Location": url_for("job.page", job_id=job_id, stage="part")}
+
+
+@blueprint.post("/rows/<int:row_id>/move/<direction>")
+def move(job_id: int, row_id: int, direction: str):
+    sheet.move_row(g.actor, job_id, row_id, -1 if direction == "up" else 1)
+    return done()
+
+
+@blueprint.post("/units")
+def units(job_id: int):
+    sheet.set_units(g.actor, job_id, request.form.get("units", ""))
+    return "", 200, {"HX-Refresh": "true"}
+
+
+@blueprint.post("/hand/<do>")
+def move_hand(job_id: int, do: str):
+    """Tell the demo's stand-in what to touch."""
+    form = request.form
+    more: dict = {k: form[k] for k in ("button",) if k in form}
+    for name in ("face", "hits"):
+        if form.get(name, "").isdigit():
+            more[name] = int(form[name])
+    if "point" in form:
+        more["point"] = [float(v) for v in form["point"].split(",")]
+    if do == "pull_off":
+        more["wrong"] = form.get("wrong") == "1"
+    hand.move_hand(g.actor, job_id, do, **more)
+    return done()

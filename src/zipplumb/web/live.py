@@ -1,0 +1,198 @@
+"""Live pages: one listener per web process turns the database's word into server-sent events.
+
+A change is worked out and rendered once per process, and the same bytes go to every page of
+the job; so what is rendered here must not depend on who looks.
+"""
+
+from __future__ import annotations
+
+import json
+import logging
+import queue
+import threading
+import time
+from collections.abc import Iterator
+
+import numpy as np
+import psycopg
+from flask import Flask, render_template
+
+from ..core.errors import PlumbError
+from ..core.units import Units, length_text
+from ..jobs.results import JobResults, load
+from ..store.database import CHANGED, TIP, database_url, transaction
+from .view import JobView, scene_of
+
+log = logging.getLogger(__name__)
+BACKLOG = 200
+HEARTBEAT_S = 5.0
+
+
+def _event(name: str, data: dict) -> bytes:
+    return f"event: {name}\ndata: {json.dumps(data, separators=(',', ':'))}\n\n".encode()
+
+
+class Hub:
+    """Everybody who listens in this process, by job."""
+
+    def __init__(self, app: Flask):
+        self.app = app
+        self.lock = threading.Lock()
+        self.pages: dict[int, set[queue.Queue]] = {}
+        self.sent: dict[int, dict[str, str]] = {}
+        self.latest: dict[int, JobResults] = {}
+        self.away = False
+        self._thread: threading.Thread | None = None
+
+    def stream(self, job_id: int) -> Iterator[bytes]:
+        """Events for one page, beginning with everything as it stands."""
+        mine: queue.Queue = queue.Queue(BACKLOG)
+        with self.lock:
+            self.pages.setdefault(job_id, set()).add(mine)
+            self._start()
+        try:
+            yield b"retry: 700\n\n"
+            yield from self._whole(job_id)
+            while True:
+                try:
+                    yield mine.get(timeout=HEARTBEAT_S)
+                except queue.Empty:
+                    yield b": still here\n\n"
+        finally:
+            with self.lock:
+                self.pages[job_id].discard(mine)
+                if not self.pages[job_id]:
+                    for known in (self.pages, self.sent, self.latest):
+                        known.pop(job_id, None)
+
+    def _start(self) -> None:
+        if self._thread is None:
+            self._thread = threading.Thread(target=self._listen, daemon=True)
+            self._thread.start()
+
+    def _whole(self, job_id: int) -> list[bytes]:
+        try:
+            pieces, scene, state = self._rendered(job_id)
+        except Exception:
+            log.warning("a page begins while the database is away", exc_info=True)
+            return [_event("trouble", {"words": AWAY})]
+        self.latest[job_id] = state
+        return [_event("update", {"html": "".join(pieces.values()), "scene": scene, "rows": list(scene["rows"])})]
+
+    def _rendered(self, job_id: int) -> tuple[dict[str, str], dict, JobResults]:
+        with transaction() as session:
+            state = load(session, job_id)
+            view = JobView.of(session, state)
+        with self.app.test_request_context():  # links are made without a page that asks
+            pieces = {"now": render_template("_now.html", view=view, oob=True)}
+            pieces["sheet"] = render_template("_sheet_rows.html", view=view, oob=True)
+            for row in view.rows:
+                pieces[f"row-{row.id}"] = render_template("_row.html", row=row, view=view, oob=True)
+        return pieces, scene_of(state), state
+
+    # ---- listening ---------------------------------------------------------------------
+
+    def _listen(self) -> None:
+        while True:
+            try:
+                with psycopg.connect(database_url(), autocommit=True, connect_timeout=3) as connection:
+                    connection.execute(f"LISTEN {CHANGED}")
+                    connection.execute(f"LISTEN {TIP}")
+                    if self.away:
+                        self.away = False
+                        self._everybody(lambda job_id: self._changed(job_id, {"what": "back"}))
+                    for word in connection.notifies():
+                        self._heard(word.channel, json.loads(word.payload))
+            except psycopg.Error:
+                pass
+            except Exception:
+                log.exception("the listener starts again")
+            if not self.away:
+                self.away = True
+                self._everybody(lambda job_id: self._send(job_id, _event("trouble", {"words": AWAY})))
+            time.sleep(0.5)
+
+    def _heard(self, channel: str, word: dict) -> None:
+        if channel == TIP:
+            self._everybody(lambda job_id: self._tip(job_id, word))
+        elif word["job"] is None:
+            self._everybody(lambda job_id: self._changed(job_id, word))
+        elif word["job"] in self.pages:
+            self._changed(word["job"], word)
+
+    def _everybody(self, call) -> None:
+        for job_id in list(self.pages):
+            call(job_id)
+
+    def _changed(self, job_id: int, word: dict) -> None:
+        try:
+            pieces, scene, state = self._rendered(job_id)
+        except PlumbError:
+            return
+        except Exception:
+            log.warning("a change could not be worked out; it comes with the next", exc_info=True)
+            return
+        before = self.sent.get(job_id, {})
+        self.sent[job_id] = pieces
+        previous, self.latest[job_id] = self.latest.get(job_id), state
+        if word.get("what") == "back" or not before or list(pieces) != list(before):
+            html, rows = pieces["now"] + pieces["sheet"], list(scene["rows"])
+        else:
+            new = {k: v for k, v in pieces.items() if before.get(k) != v and k != "sheet"}
+            html = "".join(new.values())
+            rows = [r for r in scene["rows"] if previous is None or previous.results.get(int(r)) is not state.results[int(r)]]
+        scene = {**scene, "rows": {r: scene["rows"][r] for r in rows}}
+        message = {
+            "html": html,
+            "scene": scene,
+            "rows": rows,
+            "tone": word.get("tone"),
+            "what": word.get("what"),
+            "at": word.get("at"),
+        }
+        self._send(job_id, _event("update", message))
+
+    def _tip(self, job_id: int, word: dict) -> None:
+        state = self.latest.get(job_id)
+        if state is None or word["station"] not in state.kit.stations:
+            return
+        world = state.kit.stations[word["station"]].world_from_station.points(word["tip"])
+        solved = state.results.get(state.job.alignment_row_id)
+        aligned = bool(solved and solved.alignment)
+        tip = solved.alignment.part_from_world.points(world) if aligned else world
+        message = {"aligned": aligned, "tip": [round(float(v), 3) for v in tip], "text": _tip_text(tip, state.job.units)}
+        if aligned:
+            message |= _from_nominal(state, tip)
+        self._send(job_id, _event("tip", message), may_drop=True)
+
+    def _send(self, job_id: int, event: bytes, may_drop: bool = False) -> None:
+        with self.lock:
+            pages = list(self.pages.get(job_id, ()))
+        for page in pages:
+            if may_drop and page.qsize() > 3:
+                continue
+            try:
+                page.put_nowait(event)
+            except queue.Full:
+                log.warning("a page is too slow; it is told everything when it comes back")
+
+
+AWAY = "The database is away for a moment. Every confirmed hit is kept; this page goes on by itself."
+
+
+def _tip_text(tip, units: Units) -> str:
+    return "  ".join(f"{axis} {length_text(float(v), units):>9}" for axis, v in zip("XYZ", tip, strict=True))
+
+
+def _from_nominal(state: JobResults, tip_part) -> dict:
+    """How far the tip's surface is from the current row's nominal, mm."""
+    row = state.current
+    nominal = getattr(row.recipe, "nominal", None) if row else None
+    if nominal is None or not state.kit.calibrations:
+        return {}
+    shape = nominal.as_shape()
+    distance = float(shape.distance(np.asarray(tip_part)[None])[0])
+    if getattr(nominal, "inside", False):
+        distance = -distance
+    radius = next(iter(state.kit.calibrations.values())).radius_mm
+    return {"off": round(distance - radius, 3)}

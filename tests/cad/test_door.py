@@ -1,0 +1,101 @@
+import subprocess
+import sys
+
+import numpy as np
+import pytest
+
+from zipplumb.cad import CadModel, Limits, read_step
+from zipplumb.core.errors import FileError
+
+
+@pytest.fixture(scope="module")
+def step(tmp_path_factory):
+    path = tmp_path_factory.mktemp("cad") / "carrier.step"
+    call = f"from zipplumb.demo.carrier import write_step; from pathlib import Path; write_step(Path({str(path)!r}))"
+    subprocess.run([sys.executable, "-c", call], check=True, stdout=subprocess.DEVNULL)
+    return path
+
+
+def test_the_carrier_is_read_with_its_nominals(step):
+    seen = []
+    model = read_step(step, lambda share, words: seen.append(share))
+    assert (model.units, len(model.bodies), len(model.faces)) == ("mm", 1, 20)
+    assert model.bodies[0].name == "Bearing carrier"
+    bore = next(f for f in model.faces if f.nominal and f.nominal.get("diameter_mm") == pytest.approx(160))
+    assert bore.nominal["inside"]
+    spigot = next(f for f in model.faces if f.nominal and f.nominal.get("diameter_mm") == pytest.approx(200))
+    assert not spigot.nominal["inside"]
+    assert seen == sorted(seen)
+    assert seen[-1] == 1.0
+
+
+def test_normals_point_out_of_the_material(step):
+    """The divergence theorem: the mesh, by its own winding, encloses the volume of the part."""
+    model = read_step(step)
+    corners = model.positions[model.triangles].astype(float)
+    volume = np.einsum("ij,ij->i", corners[:, 0], np.cross(corners[:, 1], corners[:, 2])).sum() / 6
+    foot = 500 * 280 * 60 - (4 * 22**2 + 2 * 16**2) * np.pi / 4 * 60
+    assert volume > foot
+    for face in model.faces:
+        if face.surface == "plane":
+            mesh, normals = model.mesh_of(face.index)
+            assert np.allclose(normals @ np.array(face.nominal["normal"]), 1, atol=1e-5)
+            assert np.allclose((mesh - face.nominal["point"]) @ face.nominal["normal"], 0, atol=1e-3)
+
+
+def test_packing_and_unpacking_is_the_same(step):
+    model = read_step(step)
+    again = CadModel.unpack(model.pack())
+    assert again.faces == model.faces
+    assert np.array_equal(again.triangles, model.triangles)
+
+
+def refused(path, words, **limits):
+    with pytest.raises(FileError, match=words) as error:
+        read_step(path, limits=Limits(**limits))
+    assert "Nothing of it was kept" in str(error.value)
+
+
+def test_a_file_that_is_not_step(tmp_path):
+    path = tmp_path / "poem.step"
+    path.write_text("Shall I compare thee")
+    refused(path, "is not a STEP file")
+
+
+def test_a_cut_off_file(step, tmp_path):
+    path = tmp_path / "cut.step"
+    path.write_bytes(step.read_bytes()[:20_000])
+    refused(path, "cut off")
+
+
+def test_a_file_cut_in_the_middle_with_its_end_pasted_on(step, tmp_path):
+    path = tmp_path / "pasted.step"
+    path.write_bytes(step.read_bytes()[:9_000] + b"\nENDSEC;\nEND-ISO-10303-21;\n")
+    with pytest.raises(FileError):
+        read_step(path)
+
+
+def test_a_file_with_nothing_in_it(tmp_path):
+    path = tmp_path / "empty.step"
+    path.write_text("ISO-10303-21;\nHEADER;\nENDSEC;\nDATA;\nENDSEC;\nEND-ISO-10303-21;\n")
+    with pytest.raises(FileError):
+        read_step(path)
+
+
+def test_a_reading_that_takes_too_long_is_ended(step):
+    refused(step, "longer than is allowed", seconds=0.05)
+
+
+def test_a_reading_that_takes_too_much_memory_is_ended(step):
+    with pytest.raises(FileError):
+        read_step(step, limits=Limits(memory_mb=300))
+
+
+def test_a_crash_of_the_library_is_survived(step, monkeypatch):
+    """A child that dies by a signal, as the CAD library does on some files."""
+    import zipplumb.cad.door as door
+
+    real = subprocess.Popen
+    crash = [sys.executable, "-c", "import os; os.kill(os.getpid(), 11)"]
+    monkeypatch.setattr(door.subprocess, "Popen", lambda command, **k: real(crash, **k))
+    refused(step, "gave up")

@@ -1,0 +1,57 @@
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from scipy.spatial.transform import Rotation
+
+from zipplumb.core.errors import InputError
+from zipplumb.core.frames import Motion, perpendicular_pair, points_of_poses
+from zipplumb.core.units import length_from_text, length_text
+
+numbers = st.floats(-1e4, 1e4, allow_nan=False)
+
+
+@given(st.lists(numbers, min_size=3, max_size=3), st.integers(0, 2**32 - 1))
+def test_a_motion_and_its_inverse_leave_a_point_where_it_is(point, seed):
+    motion = Motion(Rotation.random(random_state=seed % 2**31).as_matrix(), np.array([1.0, -2.0, 300.0]))
+    assert np.allclose((motion.inverse() @ motion).points(point), point, atol=1e-8)
+
+
+def test_quaternions_turn_as_the_reference_library_does(random):
+    turn = Rotation.random(random_state=3)
+    x, y, z, w = turn.as_quat()
+    poses = np.array([[10, 20, 30, w, x, y, z]])
+    offset = np.array([0.3, -0.2, 186.0])
+    assert np.allclose(points_of_poses(poses, offset)[0], turn.apply(offset) + [10, 20, 30], atol=1e-12)
+
+
+@given(st.lists(numbers, min_size=3, max_size=3).filter(lambda v: np.linalg.norm(v) > 1e-3))
+def test_the_perpendicular_pair_is_right_handed(direction):
+    u, v = perpendicular_pair(direction)
+    axes = np.column_stack([u, v, np.array(direction) / np.linalg.norm(direction)])
+    assert np.allclose(axes.T @ axes, np.eye(3), atol=1e-9)
+    assert np.linalg.det(axes) > 0
+
+
+@pytest.mark.parametrize(
+    ("text", "units", "mm"),
+    [("25.4", "mm", 25.4), ("1", "in", 25.4), ("1 in", "mm", 25.4), ("25,4 mm", "in", 25.4), ("3 thou", "mm", 0.0762)],
+)
+def test_a_typed_unit_goes_before_the_jobs(text, units, mm):
+    assert length_from_text(text, units) == pytest.approx(mm, abs=1e-12)
+
+
+@pytest.mark.parametrize("text", ["", "abc", "1.2.3", "nan", "inf", "1e99", "12 furlongs"])
+def test_what_is_no_length_is_refused_in_words(text):
+    with pytest.raises(InputError, match=r"Nothing was changed"):
+        length_from_text(text, "mm")
+
+
+@given(st.floats(-5000, 5000))
+def test_inches_shown_and_typed_again_are_the_same_length(mm):
+    shown = length_text(mm, "in").replace("−", "-")
+    assert length_from_text(shown, "in") == pytest.approx(mm, abs=25.4 * 0.51e-4)
+
+
+def test_a_deviation_of_nothing_has_no_minus():
+    assert length_text(-1e-9, "mm", sign=True) == "+0.000"

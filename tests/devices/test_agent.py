@@ -1,0 +1,130 @@
+"""The agent against a device that misbehaves."""
+
+import json
+import socket
+import threading
+import time
+
+import pytest
+
+from zipplumb.core.errors import InputError
+from zipplumb.devices.agent import Agent
+from zipplumb.devices.protocol import encode
+
+HELLO = encode(t="hello", protocol=1, session="s1", kind="arm", model="m", serial="1", rate_hz=100)
+
+
+def a_pose(n):
+    return {"n": n, "at": 1.0 + n, "p": [float(n), 0, 0], "q": [1.0, 0, 0, 0]}
+
+
+def a_press(number, name="take", down=True):
+    return encode(t="button", e=number, name=name, down=down, **a_pose(number))
+
+
+class Sink:
+    """Keeps in memory; fails as often as it is told to."""
+
+    def __init__(self):
+        self.kept, self.said, self.failures, self.refuse = [], [], 0, False
+
+    def connected(self, hello):
+        self.said.append("connected")
+
+    def lost(self, why):
+        self.said.append(why)
+
+    def trouble(self, words):
+        self.said.append(words)
+
+    def state(self, state): ...
+
+    def tip(self, pose): ...
+
+    def settings(self):
+        return [0.0, 0.0, 0.0], 5.0
+
+    def keep(self, batch, number):
+        if self.failures:
+            self.failures -= 1
+            raise ConnectionError("the database is away")
+        if self.refuse:
+            raise InputError("No row to measure is current.")
+        self.kept.append(batch.ns[0])
+        return "taken"
+
+    def finish(self, batch, number):
+        self.kept.append("finish")
+        return "finished"
+
+    undo = step = finish
+
+
+@pytest.fixture
+def device():
+    server = socket.create_server(("127.0.0.1", 0))
+    server.settimeout(5)
+    sink = Sink()
+    agent = Agent("127.0.0.1", server.getsockname()[1], sink)
+    threading.Thread(target=agent.run, daemon=True).start()
+    yield server, sink
+    agent.stop.set()
+    server.close()
+
+
+def answers(connection, count):
+    connection.settimeout(5)
+    lines = connection.makefile("rb")
+    return [json.loads(lines.readline()) for _ in range(count)]
+
+
+def until(true, seconds=5.0):
+    end = time.monotonic() + seconds
+    while not true() and time.monotonic() < end:
+        time.sleep(0.01)
+    assert true()
+
+
+def test_a_press_is_answered_only_after_it_is_kept(device):
+    server, sink = device
+    sink.failures = 2
+    connection, _ = server.accept()
+    connection.sendall(HELLO + a_press(7))
+    assert answers(connection, 1) == [{"t": "done", "e": 7, "tone": "taken"}]
+    assert sink.kept == [7]
+
+
+def test_a_refused_press_is_said_and_answered(device):
+    server, sink = device
+    sink.refuse = True
+    connection, _ = server.accept()
+    connection.sendall(HELLO + a_press(3))
+    assert answers(connection, 1)[0]["tone"] == "refused"
+    until(lambda: any("No row" in words for words in sink.said))
+
+
+def test_nonsense_is_said_and_the_stream_goes_on(device):
+    server, sink = device
+    connection, _ = server.accept()
+    connection.sendall(HELLO + b'{"t":"pose","n":1,"at":1,"p":[NaN,0,0],"q":[1,0,0,0]}\n' + a_press(9))
+    assert answers(connection, 1)[0]["e"] == 9
+    assert any("not a number" in words for words in sink.said)
+
+
+def test_a_lost_device_is_said_and_found_again(device):
+    server, sink = device
+    connection, _ = server.accept()
+    connection.sendall(HELLO)
+    until(lambda: "connected" in sink.said)
+    connection.close()
+    again, _ = server.accept()
+    again.sendall(HELLO + a_press(2))
+    assert answers(again, 1)[0]["e"] == 2
+    assert any("ended the connection" in words for words in sink.said)
+
+
+def test_a_silent_device_is_said(device):
+    server, sink = device
+    connection, _ = server.accept()
+    connection.sendall(HELLO)
+    until(lambda: any("silent" in words for words in sink.said))

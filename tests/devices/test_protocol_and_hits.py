@@ -1,0 +1,81 @@
+import json
+from contextlib import suppress
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from zipplumb.core.errors import DeviceError
+from zipplumb.devices.hits import HitMaker
+from zipplumb.devices.protocol import Hello, Pose, Press, State, decode, encode
+
+POSE = {"n": 5, "at": 1000.0, "p": [1.0, 2.0, 3.0], "q": [1.0, 0.0, 0.0, 0.0]}
+
+
+def test_every_kind_of_message_comes_through():
+    assert isinstance(decode(encode(t="pose", **POSE)), Pose)
+    press = decode(encode(t="button", e=3, name="take", down=True, **POSE))
+    assert isinstance(press, Press)
+    assert press.pose.values == (1, 2, 3, 1, 0, 0, 0)
+    assert decode(encode(t="state", temperature_c=20.5)) == State(20.5)
+    hello = {"t": "hello", "protocol": 1, "session": "s", "kind": "arm", "model": "m", "serial": "1", "rate_hz": 100}
+    assert isinstance(decode(encode(**hello)), Hello)
+
+
+@pytest.mark.parametrize(
+    "line",
+    [
+        b"",
+        b"not json",
+        b"[]",
+        b'{"t":"pose"}',
+        b'{"t":"dance"}',
+        json.dumps({"t": "pose", **POSE, "p": [float("nan"), 0, 0]}).encode(),
+        json.dumps({"t": "pose", **POSE, "p": [float("inf"), 0, 0]}).encode(),
+        json.dumps({"t": "pose", **POSE, "p": [0, 0]}).encode(),
+        json.dumps({"t": "pose", **POSE, "q": [0, 0, 0, 0]}).encode(),
+        json.dumps({"t": "button", "e": 1, "name": "launch", "down": True, **POSE}).encode(),
+        json.dumps(
+            {"t": "hello", "protocol": 2, "session": "s", "kind": "a", "model": "", "serial": "", "rate_hz": 1}
+        ).encode(),
+        b"[" * 100_000,
+    ],
+)
+def test_what_is_no_reading_is_refused_in_words(line):
+    with pytest.raises(DeviceError):
+        decode(line)
+
+
+@given(st.binary(max_size=200))
+def test_no_bytes_do_more_than_be_refused(line):
+    with suppress(DeviceError):
+        decode(line)
+
+
+def pose(n, x, z=0.0):
+    return Pose(n, n / 100, (x, 0.0, z, 1.0, 0.0, 0.0, 0.0))
+
+
+def test_a_press_is_one_hit_with_its_way_in():
+    maker = HitMaker("s")
+    for n in range(20):
+        maker.seen(pose(n, 0, 20 - n))
+    batch = maker.press(pose(20, 0, 0))
+    assert batch.ns == (20,)
+    assert batch.approach[2] == 6.0  # the latest place that was clear of the hit
+
+
+def test_held_hits_come_by_distance_and_belong_to_one_sweep():
+    maker = HitMaker("s")
+    maker.spacing_mm = 5.0
+    maker.press(pose(0, 0))
+    for n in range(1, 101):
+        maker.seen(pose(n, 0.4 * n))
+    batch = maker.release()
+    steps = np.diff(np.reshape(batch.poses, (-1, 7))[:, 0])
+    assert len(batch.ns) == 7
+    assert np.all(steps >= 5.0)
+    assert batch.sweep == 0
+    maker.seen(pose(102, 500))
+    assert maker.flush() is None  # nothing more once the button is let go

@@ -1,0 +1,196 @@
+"""Keeping, undoing, finishing: at most once, and never a change of what was read."""
+
+import itertools
+import threading
+
+import numpy as np
+import pytest
+from sqlalchemy import func, select
+
+from zipplumb.core.errors import InputError, NotAllowed
+from zipplumb.demo.seed import DIAMETER_MM, OFFSET_MM
+from zipplumb.devices.hits import HitBatch
+from zipplumb.jobs import kit, measure, sheet
+from zipplumb.jobs.actor import Actor
+from zipplumb.jobs.results import load
+from zipplumb.store.database import transaction
+from zipplumb.store.models import Job, Reading, Row
+
+TECHNICIAN, REVIEWER = Actor(1, "Tamsin", "technician"), Actor(2, "Rafe", "reviewer")
+numbers = itertools.count(1)
+
+
+@pytest.fixture
+def place(stack):
+    """A job with one bore row, and an arm of its own standing at it."""
+    with transaction() as session:
+        part_id = session.get(Job, stack.job).part_id
+    job = sheet.create_job(TECHNICIAN, "Test", part_id)
+    with transaction() as session:
+        raw = {"kind": "cylinder", "name": "Bore 1", "nominal": None, "hits": 6}
+        row = sheet.add_row(session, TECHNICIAN, job, raw)
+    arm = kit.add_instrument(f"Arm of job {job}", "arm", "127.0.0.1", 1, 0.012)
+    kit.add_calibrated_probe(arm, "ball", OFFSET_MM, DIAMETER_MM, 0.01, 0.002, "")
+    kit.bring_instrument(TECHNICIAN, job, arm)
+    return job, row, arm
+
+
+def upright_at(center):
+    """The last axis, upright, for a tip at ``center``."""
+    return [*(np.array(center) - OFFSET_MM).tolist(), 1.0, 0.0, 0.0, 0.0]
+
+
+def batch(kind="press", session=None, center=(0.0, 0.0, 0.0), sweep=None, many=1):
+    n = next(numbers)
+    ns = tuple(range(1000 * n, 1000 * n + many))
+    pose = upright_at(center)
+    nan = (float("nan"),) * 7
+    return HitBatch(kind, session or "s", sweep or ns[0], ns, tuple(float(k) for k in ns), tuple(pose) * many, nan * many)
+
+
+def bore(turn, depth=0.0):
+    return (27 * np.cos(turn), 27 * np.sin(turn), depth)
+
+
+def take_bore(arm, count=8):
+    for k in range(count):
+        measure.keep_hits(arm, batch(center=bore(k * 0.8, 9.0 * (k % 3))), next(numbers))
+
+
+def count(row):
+    with transaction() as session:
+        return session.scalar(select(func.count()).select_from(Reading).where(Reading.row_id == row))
+
+
+def found(job, row):
+    with transaction() as session:
+        return load(session, job).results[row]
+
+
+def test_the_same_press_sent_twice_is_kept_once(place):
+    _, row, arm = place
+    one, number = batch(), next(numbers)
+    for _ in range(3):
+        assert measure.keep_hits(arm, one, number) == "taken"
+    assert count(row) == 1
+
+
+def test_the_same_press_from_two_links_at_once_is_kept_once(place):
+    _, row, arm = place
+    one, number = batch(), next(numbers)
+    threads = [threading.Thread(target=measure.keep_hits, args=(arm, one, number)) for _ in range(6)]
+    for t in threads:
+        t.start()
+    for t in threads:
+        t.join()
+    assert count(row) == 1
+
+
+def test_a_sweep_sent_again_is_kept_once(place):
+    _, row, arm = place
+    held = batch("sweep", many=5)
+    measure.keep_hits(arm, held, None)
+    measure.keep_hits(arm, held, None)
+    assert count(row) == 1
+
+
+def test_a_bore_is_measured_finished_and_opened_again(place):
+    job, row, arm = place
+    take_bore(arm)
+    assert measure.finish_from_device(arm, batch("pull_off", center=(5.0, 0, 0)), next(numbers)) == "finished"
+    result = found(job, row)
+    assert result.state == "done"
+    assert result.actual_mm == pytest.approx(60.0, abs=1e-6)
+    measure.undo(TECHNICIAN, job, sweep=False)
+    assert found(job, row).state == "taking"
+
+
+def test_too_few_hits_are_not_finished(place):
+    job, row, arm = place
+    take_bore(arm, 3)
+    with pytest.raises(InputError, match="needs 5 hits"):
+        measure.finish(TECHNICIAN, job)
+    assert found(job, row).hits == 3
+
+
+def test_a_pull_off_outside_asks_and_a_second_one_settles(place):
+    job, row, arm = place
+    for k in range(8):
+        turn = 0.8 * k
+        one = batch(center=bore(turn, 9.0 * (k % 3)))
+        inner = upright_at((10 * np.cos(turn), 10 * np.sin(turn), 0))
+        measure.keep_hits(arm, HitBatch(**{**one.__dict__, "approach": tuple(inner)}), next(numbers))
+    assert measure.finish_from_device(arm, batch("pull_off", center=(60.0, 0, 0)), next(numbers)) == "asks"
+    assert found(job, row).state == "asks"
+    assert measure.finish_from_device(arm, batch("pull_off", center=(4.0, 0, 0)), next(numbers)) == "finished"
+    assert found(job, row).actual_mm == pytest.approx(60.0, abs=1e-6)
+
+
+def test_undo_takes_back_one_hit_or_the_whole_sweep_and_deletes_nothing(place):
+    job, row, arm = place
+    take_bore(arm, 2)
+    press = batch()
+    measure.keep_hits(arm, press, next(numbers))
+    measure.keep_hits(arm, batch("sweep", sweep=press.sweep, many=4), None)
+    assert found(job, row).hits == 7
+    measure.undo(TECHNICIAN, job, sweep=False)
+    assert found(job, row).hits == 6
+    measure.undo(TECHNICIAN, job, sweep=True)
+    assert found(job, row).hits == 2
+    assert count(row) == 4
+
+
+def test_a_hit_set_aside_and_counted_again(place):
+    job, row, arm = place
+    take_bore(arm)
+    before = found(job, row)
+    measure.set_aside(TECHNICIAN, job, row, before.counted[2], True)
+    assert found(job, row).hits == 7
+    measure.set_aside(TECHNICIAN, job, row, before.counted[2], False)
+    assert found(job, row).actual_mm == before.actual_mm
+    with pytest.raises(InputError, match="not on this row"):
+        measure.set_aside(TECHNICIAN, job, row, "999999.0", True)
+
+
+def test_a_reviewer_changes_nothing(place):
+    job, row, _ = place
+    for act in (
+        lambda: measure.undo(REVIEWER, job, False),
+        lambda: measure.finish(REVIEWER, job),
+        lambda: sheet.edit_row(REVIEWER, job, row, {"name": "x"}),
+        lambda: sheet.remove_row(REVIEWER, job, row),
+        lambda: sheet.create_job(REVIEWER, "mine", 1),
+    ):
+        with pytest.raises(NotAllowed, match="Nothing was changed"):
+            act()
+
+
+def test_limits_are_typed_in_the_rows_own_terms(place):
+    job, row, _ = place
+    sheet.edit_row(TECHNICIAN, job, row, {"lower": "-0.01", "upper": "0.01"})
+    sheet.switch_terms(TECHNICIAN, job, row)
+    sheet.edit_row(TECHNICIAN, job, row, {"lower": "-0.01", "upper": "0.01"})
+    with transaction() as session:
+        assert session.get(Row, row).recipe["tolerance"] == {"lower_mm": -0.02, "upper_mm": 0.02}
+
+
+def test_an_upper_limit_below_the_lower_one_leaves_the_row_as_it_was(place):
+    job, row, _ = place
+    sheet.edit_row(TECHNICIAN, job, row, {"lower": "-0.01", "upper": "0.01"})
+    with pytest.raises(InputError, match="upper limit lies below"):
+        sheet.edit_row(TECHNICIAN, job, row, {"lower": "0.02", "upper": "0.01"})
+    with pytest.raises(InputError, match="two limits"):
+        sheet.edit_row(TECHNICIAN, job, row, {"lower": "0.02", "upper": ""})
+    with transaction() as session:
+        assert session.get(Row, row).recipe["tolerance"] == {"lower_mm": -0.01, "upper_mm": 0.01}
+
+
+def test_units_change_what_is_typed_and_nothing_stored(place):
+    job, row, _ = place
+    sheet.edit_row(TECHNICIAN, job, row, {"lower": "-0.254", "upper": "0.254"})
+    sheet.set_units(TECHNICIAN, job, "in")
+    with transaction() as session:
+        before = dict(session.get(Row, row).recipe)
+    sheet.edit_row(TECHNICIAN, job, row, {"lower": "-0.01", "upper": "0.01"})
+    with transaction() as session:
+        assert session.get(Row, row).recipe == before
