@@ -2,8 +2,9 @@
 import htmx from "htmx.org";
 
 export function report(bench, stage) {
+  const post = (url) => htmx.ajax("POST", url, { values: { png: stage.picture(), caption: "The part as it stood on the stage" }, swap: "none", target: "body" });
   const keep = async (url) => {
-    await htmx.ajax("POST", url, { values: { png: stage.picture(), caption: "The part as it stood on the stage" }, swap: "none", target: "body" });
+    await post(url);
     await htmx.ajax("GET", location.pathname, { target: "#slip" });
   };
   document.addEventListener("click", (event) => {
@@ -11,12 +12,13 @@ export function report(bench, stage) {
     if (url) keep(url);
   });
   document.addEventListener("htmx:confirm", (event) => {
-    const form = event.target;
-    if (!form.matches?.("[data-report]") || form.dataset.pictured) return;
-    const button = document.querySelector("[data-keep-view]");
-    if (!button || document.querySelector(".pictures img")) return;
+    if (event.target.dataset?.report !== "pdf" || document.querySelector(".pictures img")) return;
+    const keepView = document.querySelector("[data-keep-view]");
+    if (!keepView || document.body.classList.contains("reader")) return;
     event.preventDefault();
-    form.dataset.pictured = "1";
-    htmx.ajax("POST", button.dataset.keepView, { values: { png: stage.picture(), caption: "The part as it stood on the stage" }, swap: "none", target: "body" }).then(() => event.detail.issueRequest(true));
+    post(keepView.dataset.keepView).then(() => event.detail.issueRequest(true));
+  });
+  document.addEventListener("htmx:afterRequest", (event) => {
+    if (event.target.dataset?.report === "pdf") htmx.ajax("GET", location.pathname, { target: "#slip" });
   });
 }

@@ -7,7 +7,7 @@ from scipy.spatial.transform import Rotation
 from zipplumb.core.alignment import align_datum_planes
 from zipplumb.core.deriving import plane_distance
 from zipplumb.core.errors import AlignmentError, DeriveError
-from zipplumb.core.frames import Motion, unit
+from zipplumb.core.frames import Motion, perpendicular_pair, unit
 from zipplumb.core.shapes import Plane
 from zipplumb.core.tolerances import judge
 
@@ -53,6 +53,26 @@ def test_three_planes_have_no_hold_to_spare():
     """Practice: 3-2-1 with just enough gives zero residuals whatever was touched."""
     found = align_datum_planes(NOMINAL, in_world(NOMINAL))
     assert (found.holds, found.spare, len(found.held)) == (6, 0, 6)
+
+
+def test_the_poses_uncertainty_agrees_with_monte_carlo():
+    """Published: JCGM 100 (linear propagation) against JCGM 101 (Monte Carlo)."""
+    random = np.random.default_rng(11)
+    covariance = np.diag([0.006**2, 5e-5**2, 8e-5**2])
+    planes = in_world(NOMINAL)
+    locals_world = [Motion.from_axes(*perpendicular_pair(p.normal), p.normal, p.point) for p in planes]
+    found = align_datum_planes(NOMINAL, planes, locals_world=locals_world, covariances=[covariance] * 3)
+    point, direction = np.array([200.0, 100, 300]), np.array([0.0, 1, 0])
+    world = WORLD_FROM_PART.points(point)
+    seen = []
+    for _ in range(3000):
+        shaken = []
+        for plane, local in zip(planes, locals_world, strict=True):
+            offset, *tilts = random.multivariate_normal(np.zeros(3), covariance)
+            turn = Rotation.from_rotvec(local.rotation[:, 0] * tilts[0] + local.rotation[:, 1] * tilts[1])
+            shaken.append(Plane(plane.point + offset * plane.normal, turn.apply(plane.normal)))
+        seen.append(align_datum_planes(NOMINAL, shaken).part_from_world.points(world) @ direction)
+    assert found.u_along(point, direction) == pytest.approx(np.std(seen), rel=0.05)
 
 
 def test_planes_that_leave_a_freedom_loose_are_refused():

@@ -66,7 +66,7 @@ def _words(state: JobResults, row: SheetRow, found: RowResult, instrument: Instr
     if found.state == "asks":
         return f"{name}: which side is air?", _doubt(row, found) + " Pull off again and press finish, or choose here.", "ask"
     if row.finished and found.state == "done" and all(r.finished for r in state.rows if hasattr(r.recipe, "hits")):
-        return "All rows are done. Make the report.", "Touch again to add hits to the current row.", ""
+        return "All rows are done. Make the report.", f"Touch again, and the hits go to {name}.", ""
     if found.state == "failed":
         return f"{name} cannot be worked out.", found.message, "warn"
     left = row.recipe.hits - found.hits

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 from datetime import UTC, datetime
 
 from sqlalchemy import select
@@ -18,6 +19,7 @@ from .actor import Actor, record
 from .results import JobResults, load
 from .rows_text import row_texts
 
+log = logging.getLogger(__name__)
 KINDS = {
     "pdf": "application/pdf",
     "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
@@ -66,15 +68,19 @@ def ask_report(actor: Actor, job_id: int, kind: str, row_ids: list[int]) -> int:
 
 
 def make_report(report_id: int) -> None:
-    """Make an asked report (in the worker)."""
-    with transaction() as session:
-        report = session.get(Report, report_id)
-        try:
-            report.data = _made(session, report)
-            report.state = "ready"
-        except PlumbError as error:
-            report.state, report.message = "failed", str(error)
-        tell(session, report.job_id, "report", report=report_id)
+    """Make an asked report (in the worker); what went wrong is said on the report itself."""
+    try:
+        with transaction() as session:
+            report = session.get(Report, report_id)
+            report.data, report.state = _made(session, report), "ready"
+            tell(session, report.job_id, "report", report=report_id)
+    except Exception as error:
+        log.exception("report %s", report_id)
+        known = str(error) if isinstance(error, PlumbError) else "It could not be made. The job is untouched. Try again."
+        with transaction() as session:
+            report = session.get(Report, report_id)
+            report.state, report.message = "failed", known
+            tell(session, report.job_id, "report", report=report_id)
 
 
 def _made(session: Session, report: Report) -> bytes:

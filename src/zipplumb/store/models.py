@@ -130,7 +130,7 @@ class Calibration(Base):
     u_radius_mm: Mapped[float]
     made_at: Mapped[datetime] = _now()
     note: Mapped[str] = mapped_column(Text, server_default="")
-    probe: Mapped[Probe] = relationship()
+    probe: Mapped[Probe] = relationship(lazy="selectin")
 
 
 class Instrument(Base):
@@ -150,7 +150,7 @@ class Instrument(Base):
     serial: Mapped[str] = mapped_column(Text, server_default="")
     temperature_c: Mapped[float | None]
     trouble: Mapped[str] = mapped_column(Text, server_default="")
-    calibration: Mapped[Calibration | None] = relationship()
+    calibration: Mapped[Calibration | None] = relationship(lazy="selectin")
 
 
 class Station(Base):

@@ -42,16 +42,24 @@ class Alignment:
     Attributes
     ----------
     part_from_world : Motion
+    covariance : (6, 6) array
+        Of a small slide (mm) and turn (rad) of the part at its origin, along and about its axes.
     squareness : how far the real planes are from the nominal's angles
     held : (freedom, by which) pairs, in words of the part
     holds, spare : int, of six freedoms how many are held and how many holds are more than needed
     """
 
     part_from_world: Motion
+    covariance: Array
     squareness: tuple[Squareness, ...]
     held: tuple[tuple[str, str], ...]
     holds: int
     spare: int
+
+    def u_along(self, point_part: Array, direction_part: Array) -> float:
+        """Standard uncertainty (mm) of where the alignment puts a point, along a direction."""
+        lever = np.concatenate([direction_part, np.cross(point_part, direction_part)])
+        return float(np.sqrt(lever @ self.covariance @ lever))
 
 
 def _system(primary: Array, secondary: Array) -> Array:
@@ -73,6 +81,8 @@ def align_datum_planes(
     actual_world: Sequence[Plane],
     extents_mm: Sequence[float] = (0.0, 0.0, 0.0),
     letters: Sequence[str] = ("A", "B", "C"),
+    locals_world: Sequence[Motion] | None = None,
+    covariances: Sequence[Array] | None = None,
 ) -> Alignment:
     """The part's coordinate system from three measured planes.
 
@@ -82,12 +92,23 @@ def align_datum_planes(
     actual_world : the same planes as measured; ``point`` is the middle of their hits
     extents_mm : how far the hits of each plane reach, to tell angles as lengths
     letters : names for the words
+    locals_world, covariances : of each plane's offset (mm) and tilts about its u and v (rad)
+        As a plane's fit gives them; left out, the planes are taken as exact.
 
     Raises
     ------
     AlignmentError
         Planes nearly parallel, so that a freedom stays loose.
     """
+    part_from_world = _solve(nominal, actual_world)
+    covariance = np.zeros((6, 6))
+    if locals_world is not None and covariances is not None:
+        covariance = _pose_covariance(nominal, actual_world, part_from_world, locals_world, covariances)
+    squareness = _squareness(nominal, actual_world, extents_mm, letters)
+    return Alignment(part_from_world, covariance, squareness, _held(nominal, letters), 6, 0)
+
+
+def _solve(nominal: Sequence[Plane], actual_world: Sequence[Plane]) -> Motion:
     nominal_axes = _system(nominal[0].normal, nominal[1].normal)
     actual_axes = _system(actual_world[0].normal, actual_world[1].normal)
     rotation = nominal_axes @ actual_axes.T
@@ -107,8 +128,25 @@ def align_datum_planes(
     wanted = np.array([n.normal @ n.point for n in nominal])
     middles = np.array([n.normal @ (rotation @ a.point) for n, a in zip(nominal, actual_world, strict=True)])
     translation = np.linalg.solve(normals, wanted - middles)
-    part_from_world = Motion(rotation, translation)
-    return Alignment(part_from_world, _squareness(nominal, actual_world, extents_mm, letters), _held(nominal, letters), 6, 0)
+    return Motion(rotation, translation)
+
+
+def _pose_covariance(nominal, actual, part_from_world, locals_world, covariances) -> Array:
+    """Linear propagation (JCGM 100) from the nine parameters of the planes to six of the pose."""
+    spread, change, step = np.zeros((9, 9)), np.empty((6, 9)), 1e-6
+    for i, (local, covariance) in enumerate(zip(locals_world, covariances, strict=True)):
+        spread[3 * i : 3 * i + 3, 3 * i : 3 * i + 3] = covariance
+        u, v, w = local.rotation.T
+        plane = actual[i]
+        leaning = [
+            Plane(plane.point + step * w, plane.normal),
+            *(Plane(plane.point, plane.normal + step * np.cross(axis, plane.normal)) for axis in (u, v)),
+        ]
+        for k, other in enumerate(leaning):
+            moved = _solve(nominal, [*actual[:i], other, *actual[i + 1 :]]) @ part_from_world.inverse()
+            turn = (moved.rotation - moved.rotation.T)[[2, 0, 1], [1, 2, 0]] / 2
+            change[:, 3 * i + k] = np.concatenate([moved.translation, turn]) / step
+    return change @ spread @ change.T
 
 
 def _squareness(nominal, actual, extents, letters) -> tuple[Squareness, ...]:

@@ -175,8 +175,7 @@ class _Work:
 
     def _expanded(self, row: SheetRow, result: FitResult, cal) -> float | None:
         """U of the row's own quantity: hits (the worse of stated and seen) and the tip."""
-        seen = result.sigma
-        u_hit = max(cal.u_hit_mm, seen) if np.isfinite(seen) else cal.u_hit_mm
+        u_hit = _worse(cal.u_hit_mm, result.sigma)
         if isinstance(row.recipe, CylinderRecipe):
             return float(COVERAGE * np.hypot(2 * result.u("radius", u_hit), 2 * cal.u_radius_mm))
         return float(COVERAGE * np.hypot(result.u("offset", u_hit), cal.u_radius_mm))
@@ -197,7 +196,14 @@ class _Work:
             return RowResult(row.id, key, "waits", f"Waits for {' and '.join(missing)}.", uses=ids)
         nominal = [self.rows[i].recipe.nominal.as_shape() for i in ids]
         letters = [self.rows[i].recipe.datum or name for i, name in zip(ids, names, strict=True)]
-        alignment = align_datum_planes(nominal, [p.surface_world for p in planes], [p.extent_mm for p in planes], letters)
+        alignment = align_datum_planes(
+            nominal,
+            [p.surface_world for p in planes],
+            [p.extent_mm for p in planes],
+            letters,
+            [p.fit.local for p in planes],
+            [p.fit.unit_covariance * self._u_hit(p) ** 2 for p in planes],
+        )
         return RowResult(row.id, key, "done", alignment=alignment, uses=ids)
 
     def _active(self) -> RowResult | None:
@@ -239,6 +245,8 @@ class _Work:
         opposite = found.surface_part.normal @ nominal.normal < 0
         if opposite and found.state == "done" and row.recipe.settled_air is None:
             return replace(found, state="asks", side=replace(found.side, doubt=True))
+        u_place = active.alignment.u_along(found.surface_part.point, nominal.normal)
+        found = replace(found, U_mm=float(np.hypot(found.U_mm, COVERAGE * u_place)))
         return _judged(found, recipe, float(found.surface_part.point @ nominal.normal))
 
     def judge_distance(self, row: SheetRow, key: str) -> RowResult:
@@ -275,17 +283,17 @@ class _Work:
         """
         variance = 0.0
         for end, place in zip(ends, (foot, None), strict=True):
-            cal = self._calibration(end.row)
-            seen = end.fit.sigma
-            u_hit = max(cal.u_hit_mm, seen) if np.isfinite(seen) else cal.u_hit_mm
             lever = np.array([1.0, 0.0, 0.0])
             if place is not None:
                 local = end.fit.local.inverse().points(place)
                 lever = np.array([1.0, local[1], -local[0]])
-            variance += float(lever @ end.fit.unit_covariance @ lever) * u_hit**2
+            variance += float(lever @ end.fit.unit_covariance @ lever) * self._u_hit(end) ** 2
         facing = ends[0].surface_world.normal @ ends[1].surface_world.normal
         tip = 2 * self._calibration(ends[0].row).u_radius_mm if facing < 0 else 0.0
         return float(COVERAGE * np.sqrt(variance + tip**2))
+
+    def _u_hit(self, found: RowResult) -> float:
+        return _worse(self._calibration(found.row).u_hit_mm, found.fit.sigma)
 
     def _calibration(self, row_id: int):
         reading = self.readings[row_id]
@@ -310,6 +318,11 @@ def _nominal_air(recipe) -> int | None:
     if isinstance(recipe, CylinderRecipe) and recipe.nominal:
         return -1 if recipe.nominal.inside else 1
     return None
+
+
+def _worse(stated_mm: float, seen_mm: float) -> float:
+    """A hit is as good as its maker states, unless its own scatter says worse."""
+    return max(stated_mm, seen_mm) if np.isfinite(seen_mm) else stated_mm
 
 
 def _longest(points: Array) -> Array:

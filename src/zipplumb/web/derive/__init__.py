@@ -5,6 +5,7 @@ from __future__ import annotations
 from flask import Blueprint, g, render_template, request
 from sqlalchemy.orm import Session
 
+from ...core.errors import PlumbError
 from ...core.sheet import PlaneRecipe
 from ...core.units import length_text
 from ...jobs import derive
@@ -39,7 +40,10 @@ def choices(job_id: int):
     first, second = _pair(request.args)
     if not first or not second or first == second:
         return render_template("_choices.html", choices=[], remark="Choose two different planes.")
-    found, remark = derive.choices(job_id, first, second)
+    try:
+        found, remark = derive.choices(job_id, first, second)
+    except PlumbError as error:
+        return render_template("_choices.html", choices=[], remark=str(error))
     with transaction() as session:
         units = session.get(Job, job_id).units
     shown = [

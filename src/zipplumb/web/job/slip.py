@@ -71,8 +71,10 @@ def provenance(session: Session, state: JobResults, row_id: int) -> list[tuple[s
         rms = length_text(found.fit.rms, units, extra=1)
         facts.append(("Fit", f"gaussian, {found.hits} hits, {found.fit.spare} spare, rms {rms}"))
     if found.U_mm is not None:
+        placed = found.aligned_by and found.quantity == "height"
+        sources = "the hits, the tip and the alignment" if placed else "the scatter of the hits and the tip"
         expanded = length_text(terms_factor(state.row(row_id).recipe) * found.U_mm, units)
-        facts.append(("Uncertainty", f"U = {expanded} (k = 2), from the scatter of the hits and the tip"))
+        facts.append(("Uncertainty", f"U = {expanded} (k = 2), from {sources}"))
     return facts
 
 

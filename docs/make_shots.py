@@ -1,0 +1,106 @@
+"""Takes the pictures of the main views from fresh demo data: ./run shots."""
+
+from __future__ import annotations
+
+import shutil
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+ROOT = Path(__file__).parent.parent
+sys.path[:0] = [str(ROOT / "tests" / "e2e")]
+
+from conftest import CHROMIUM, Person  # noqa: E402
+from playwright.sync_api import sync_playwright  # noqa: E402
+
+from zipplumb.demo.processes import Processes  # noqa: E402
+
+TARGET = ROOT / "docs" / "screenshots"
+
+
+def main() -> None:
+    processes = Processes(ROOT / "var" / "shots", pace=5.0)
+    TARGET.mkdir(exist_ok=True)
+    try:
+        processes.prepare()
+        processes.start()
+        processes.wait_for_web()
+        with sync_playwright() as playwright:
+            browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+            walk(Person(browser, processes), processes)
+            browser.close()
+    finally:
+        processes.stop()
+        processes.cluster.destroy()
+        shutil.rmtree(processes.folder, ignore_errors=True)
+
+
+def walk(person: Person, processes: Processes) -> None:
+    page = person.page
+
+    def shot(name: str) -> None:
+        time.sleep(0.6)
+        page.screenshot(path=TARGET / f"{name}.png")
+
+    shot("jobs")
+    person.open(processes.job)
+    for name in ("Foot top", "Long side", "Left end"):
+        person.measure(name)
+    person.touch_row()
+    shot("measure")
+    person.hand("Finish")
+    person.measure("Spigot")
+    person.touch_row()
+    person.hand("One clumsy hit")
+    time.sleep(1.2)
+    shot("spoilt")
+    page.keyboard.press("u")
+    time.sleep(0.4)
+    person.hand("Pull off, wrong side")
+    time.sleep(0.6)
+    person.hand("Finish")
+    shot("side")
+    page.get_by_text("The other side").click()
+    for name in (
+        "Rear face",
+        "Right end",
+        "Bolt hole 1",
+        "Bolt hole 2",
+        "Bolt hole 3",
+        "Bolt hole 4",
+        "Dowel hole 1",
+        "Dowel hole 2",
+    ):
+        person.measure(name)
+    person.row("Bearing bore").click()
+    shot("row")
+    person.go("Part")
+    person.pick(3)
+    shot("part")
+    for stage in ("Kit", "Align"):
+        person.go(stage)
+        shot(stage.lower())
+    person.go("Derive")
+    page.select_option("[name=first]", label="Left end")
+    page.select_option("[name=second]", label="Right end")
+    time.sleep(0.5)
+    page.locator(".choice").first.hover()
+    shot("derive")
+    person.go("Report")
+    page.locator("#slip").get_by_role("button", name="PDF", exact=True).click()
+    with page.expect_download() as download:
+        page.locator(".report-line >> text=Download").first.click()
+    subprocess.run(
+        ["pdftoppm", "-r", "70", "-png", "-f", "1", "-l", "1", "-singlefile", download.value.path(), TARGET / "report-page"],
+        check=True,
+    )
+    shot("report")
+    person.go("Measure")
+    page.set_viewport_size({"width": 390, "height": 844})
+    person.open(processes.job)
+    shot("phone")
+
+
+if __name__ == "__main__":
+    main()
