@@ -61,7 +61,7 @@ def walk(person: Person, processes: Processes) -> None:
     time.sleep(0.6)
     person.hand("Finish")
     shot("side")
-    page.get_by_text("The other side").click()
+    page.get_by_text("Air on the other side").click()
     for name in (
         "Rear face",
         "Right end",

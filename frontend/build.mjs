@@ -1,5 +1,6 @@
 // Builds everything that a page needs into src/zipplumb/web/static/build; nothing comes from outside at run time.
 import { execFileSync } from "node:child_process";
+import { copyFileSync, mkdirSync } from "node:fs";
 import { build } from "esbuild";
 
 const out = "src/zipplumb/web/static/build";
@@ -15,6 +16,11 @@ await build({
 execFileSync("node_modules/.bin/tailwindcss", ["-i", "frontend/styles/app.css", "-o", `${out}/tailwind.css`, "--minify"], {
   stdio: "inherit",
 });
+mkdirSync("src/zipplumb/exchange/fonts", { recursive: true });
+for (const weight of [400, 600]) {
+  const name = `atkinson-hyperlegible-next-latin-${weight}-normal.woff2`;
+  copyFileSync(`node_modules/@fontsource/atkinson-hyperlegible-next/files/${name}`, `src/zipplumb/exchange/fonts/${name}`);
+}
 // a second pass takes the fonts along
 await build({
   entryPoints: { "app-styles": `${out}/tailwind.css` },

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import base64
 from functools import lru_cache
+from pathlib import Path
 
 from jinja2 import Environment, PackageLoader, select_autoescape
 
@@ -13,6 +14,14 @@ from .table import RowText
 @lru_cache(maxsize=1)
 def _templates() -> Environment:
     return Environment(loader=PackageLoader("zipplumb.exchange"), autoescape=select_autoescape())
+
+
+@lru_cache(maxsize=1)
+def _fonts() -> list[tuple[int, str]]:
+    """The application's own type, laid here by the front end's build; the system's where it is not."""
+    folder = Path(__file__).parent / "fonts"
+    found = [(weight, folder / f"atkinson-hyperlegible-next-latin-{weight}-normal.woff2") for weight in (400, 600)]
+    return [(w, "data:font/woff2;base64," + base64.b64encode(p.read_bytes()).decode()) for w, p in found if p.exists()]
 
 
 def write_pdf(
@@ -26,6 +35,6 @@ def write_pdf(
     html = (
         _templates()
         .get_template("report.html")
-        .render(title=title, rows=rows, units=units, facts=facts, pictures=shown, counts=counts)
+        .render(title=title, rows=rows, units=units, facts=facts, pictures=shown, counts=counts, fonts=_fonts())
     )
     return HTML(string=html, url_fetcher=urls.URLFetcher(allowed_protocols={"data"})).write_pdf()

@@ -100,7 +100,7 @@ def spoiling_words(state: JobResults, row: SheetRow, found: RowResult) -> str:
 
 def _size(state: JobResults, row: SheetRow, found: RowResult) -> tuple[str, str]:
     units = state.job.units
-    if found.surface_world is None:
+    if found.surface_world is None or found.state == "asks":
         return (
             ("Radius" if terms_factor(row.recipe) < 1 else "Diameter", "–")
             if isinstance(row.recipe, CylinderRecipe)
@@ -113,14 +113,14 @@ def _size(state: JobResults, row: SheetRow, found: RowResult) -> tuple[str, str]
 
 
 def _side_words(row: SheetRow, found: RowResult) -> str:
-    if found.side is None or not found.side.air:
+    if found.side is None or not found.side.air or found.state == "asks":
         return ""
     if isinstance(row.recipe, CylinderRecipe):
         return "inside, a bore" if found.side.air < 0 else "outside, a boss"
     return "as the tip came" if found.side.air > 0 else "turned"
 
 
-_WITNESS = {"pull_off": "The pull-off", "approach": "The way in", "nominal": "The nominal"}
+_WITNESS = {"pull_off": "The pull-off", "approach": "the way in", "nominal": "the nominal"}
 
 
 def _doubt(row: SheetRow, found: RowResult) -> str:
@@ -129,9 +129,11 @@ def _doubt(row: SheetRow, found: RowResult) -> str:
         return "Nothing tells the side."
     if not round_one and len(set(found.side.witnesses.values())) == 1:
         return "The touched side lies opposite to the nominal one."
-    words = {1: "outside", -1: "inside"} if round_one else {1: "the near side", -1: "the far side"}
+    if not round_one:
+        return "The tip came in from one side and left through the other."
+    words = {1: "outside", -1: "inside"}
     said = [f"{_WITNESS[k]} says {words[v]}" for k, v in found.side.witnesses.items()]
-    return "; ".join(said) + "."
+    return ", ".join(said) + "."
 
 
 def _question(row: SheetRow, found: RowResult) -> tuple[tuple[int, str], ...]:
@@ -139,7 +141,7 @@ def _question(row: SheetRow, found: RowResult) -> tuple[tuple[int, str], ...]:
         return ()
     if isinstance(row.recipe, CylinderRecipe):
         return ((-1, "Inside: a bore"), (1, "Outside: a boss"))
-    return ((1, "Where it was pulled off"), (-1, "The other side"))
+    return ((1, "Air where it left"), (-1, "Air on the other side"))
 
 
 def _last(state: JobResults, current: SheetRow) -> str:

@@ -230,9 +230,10 @@ class _Work:
                 surface_part=found.surface_world.moved(motion),
                 contacts_part=motion.points(found.contacts_world),
             )
+        if found.state == "asks":
+            return found
         if isinstance(recipe, CylinderRecipe):
-            actual = 2 * found.surface_world.radius
-            return _judged(found, recipe, actual)
+            return _judged(found, recipe, 2 * found.surface_world.radius)
         if recipe.nominal is None:
             return replace(found, actual_mm=found.fit.form)
         nominal = recipe.nominal.as_shape()

@@ -1,0 +1,108 @@
+"""The running application: hit to screen with ten pages open, and page times."""
+
+from __future__ import annotations
+
+import shutil
+import sys
+import time
+from pathlib import Path
+
+import numpy as np
+from measure import spread
+from playwright.sync_api import sync_playwright
+
+ROOT = Path(__file__).parent.parent
+sys.path.insert(0, str(ROOT / "tests" / "e2e"))
+
+from conftest import CHROMIUM, Person  # noqa: E402
+
+from zipplumb.demo.processes import Processes  # noqa: E402
+from zipplumb.jobs import sheet  # noqa: E402
+from zipplumb.jobs.actor import Actor  # noqa: E402
+from zipplumb.jobs.hand import tell_hand  # noqa: E402
+from zipplumb.store.database import transaction  # noqa: E402
+from zipplumb.store.models import Job  # noqa: E402
+
+SEEN = """() => {
+  window.seen = [];
+  document.addEventListener("zipplumb:update", (event) => {
+    const { tone, at } = event.detail;
+    if (tone === "taken" && at) requestAnimationFrame(() => window.seen.push(Date.now() / 1000 - at));
+  });
+}"""
+
+
+def run() -> None:
+    processes = Processes(ROOT / "var" / "bench", pace=1.0)
+    try:
+        processes.prepare()
+        processes.start()
+        processes.wait_for_web()
+        with sync_playwright() as playwright:
+            browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+            _hits(browser, processes)
+            _pages(browser, processes)
+            browser.close()
+    finally:
+        processes.stop()
+        processes.cluster.destroy()
+        shutil.rmtree(processes.folder, ignore_errors=True)
+
+
+def _hits(browser, processes) -> None:
+    """From the device's own time of the sample to the frame in which the page shows it."""
+    print("Hit taken -> seen in the browser, device at 100 Hz")
+    technician = Person(browser, processes)
+    technician.open(processes.job)
+    technician.page.evaluate(SEEN)
+    _take(technician, 30)
+    print(f"  one page open    {spread(technician.page.evaluate('window.seen'))}")
+    others = [Person(browser, processes, "rafe") for _ in range(9)]
+    for other in others:  # they listen; drawing ten stages in software on one machine is not the server's work
+        other.page.goto(f"{processes.url}/jobs/{processes.job}/measure")
+        other.page.evaluate("document.getElementById('canvas').remove()")
+    technician.page.bring_to_front()
+    technician.page.evaluate("window.seen = []")
+    _take(technician, 60)
+    print(f"  ten pages open   {spread(technician.page.evaluate('window.seen'))}")
+    for other in others:
+        other.context.close()
+    technician.context.close()
+
+
+def _take(person, count: int) -> None:
+    before = person.hits[0]
+    for _ in range(count):
+        tell_hand({"do": "click", "button": "take"})
+        time.sleep(0.12)
+    person.until(lambda: person.hits[0] >= before + count, 30)
+
+
+def _pages(browser, processes) -> None:
+    person = Person(browser, processes)
+    many = _large_job(processes.job, 5000)
+    for name, job in (("demo job", processes.job), ("5,000 rows", many)):
+        print(f"Page times on the server, {name}")
+        for path in ("measure", "part", "kit", "align", "derive", "report"):
+            seconds = []
+            for _ in range(12):
+                begin = time.perf_counter()
+                answer = person.context.request.get(f"{processes.url}/jobs/{job}/{path}", headers={"HX-Request": "true"})
+                assert answer.ok
+                seconds.append(time.perf_counter() - begin)
+            print(f"  {path:10} {spread(seconds[2:])}")
+
+
+def _large_job(like: int, rows: int) -> int:
+    actor = Actor(1, "bench", "technician")
+    with transaction() as session:
+        part = session.get(Job, like).part_id
+    job = sheet.create_job(actor, "Many rows", part)
+    random = np.random.default_rng(1)
+    with transaction() as session:
+        from zipplumb.store.models import Row
+
+        for k in range(rows):
+            nominal = {"shape": "plane", "point": random.uniform(-200, 200, 3).tolist(), "normal": [0, 0, 1]}
+            session.add(Row(job_id=job, position=k, recipe={"kind": "plane", "name": f"Plane {k + 1}", "nominal": nominal}))
+    return job
