@@ -87,6 +87,6 @@ def test_the_stated_uncertainty_holds_the_truth(kind, parameter, true):
         points = tube(15, seed=seed)
         if kind == "circle":
             points[:, 2] = 0
-        result = fit(kind, points, hint={"normal": [0, 0, 1]} if kind == "circle" else None)
+        result = fit(kind, points, fixed={"normal": [0, 0, 1]} if kind == "circle" else {})
         inside += abs(result.shape.radius - true) < 1.96 * result.u(parameter, 0.01)
     assert 0.92 < inside / 250 < 0.98

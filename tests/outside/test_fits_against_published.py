@@ -25,7 +25,7 @@ def flat(xy):
 
 def test_the_published_circle():
     """Published: center (4.7398, 2.9835), radius 4.7142; the algebraic fit would give radius 3.0370."""
-    circle = fit("circle", flat(GANDER), hint={"normal": [0, 0, 1]}).shape
+    circle = fit("circle", flat(GANDER), fixed={"normal": [0, 0, 1]}).shape
     assert circle.center[:2] == pytest.approx([4.73978, 2.98353], abs=5e-6)
     assert circle.radius == pytest.approx(4.71423, abs=5e-6)
 
@@ -44,7 +44,7 @@ def test_the_published_circle_to_twelve_digits():
         ]
 
     a, b = mp.findroot(gradient, (4.74, 2.98))
-    circle = fit("circle", flat(GANDER), hint={"normal": [0, 0, 1]}).shape
+    circle = fit("circle", flat(GANDER), fixed={"normal": [0, 0, 1]}).shape
     assert circle.center[:2] == pytest.approx([float(a), float(b)], abs=1e-9)
 
 
@@ -70,7 +70,7 @@ def test_circle_against_scikit_image(random):
     turn = random.uniform(0, 2 * np.pi, 60)
     xy = np.column_stack([80 * np.cos(turn) + 12, 80 * np.sin(turn) - 7]) + random.normal(0, 0.02, (60, 2))
     reference = CircleModel.from_estimate(xy) if hasattr(CircleModel, "from_estimate") else CircleModel()
-    circle = fit("circle", flat(xy), hint={"normal": [0, 0, 1]}).shape
+    circle = fit("circle", flat(xy), fixed={"normal": [0, 0, 1]}).shape
     # theirs is algebraic: it agrees only as far as the noise lets the two criteria agree
     assert circle.center[:2] == pytest.approx(reference.center, abs=0.002)
     assert circle.radius == pytest.approx(reference.radius, abs=0.002)

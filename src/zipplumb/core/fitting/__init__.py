@@ -1,6 +1,6 @@
 """Shapes from points."""
 
-from .api import KINDS, fit
+from .api import CRITERIA, KINDS, fit
 from .result import FitResult, SpoilingHit
 
-__all__ = ["KINDS", "FitResult", "SpoilingHit", "fit"]
+__all__ = ["CRITERIA", "KINDS", "FitResult", "SpoilingHit", "fit"]

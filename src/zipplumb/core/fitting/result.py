@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 import numpy as np
 from scipy import stats
 
 from ..frames import Array, Motion
+
+SURE = 0.99  # from here on a hit is said to spoil the shape
 
 
 @dataclass(frozen=True)
@@ -37,19 +40,16 @@ class FitResult:
 
     Attributes
     ----------
-    shape : Plane, Line, Circle, Sphere or Cylinder
+    shape : the fitted shape, in the frame of the points
     residuals : (n,) array, mm, + on the normal's side or outside a round shape
-    rms : float, root of the mean squared residual
-    form : float, largest minus smallest residual
-    parameters : names of the parameters, in the order of ``covariance``
-    covariance : (k, k) array
-        Of the parameters in ``local`` axes, from the residuals' scatter; NaN where no hit is spare.
+    parameters : names of the free parameters, in the order of the covariance
+        Small shifts ``x, y, z`` (mm) and turns ``rx, ry, rz`` (rad) of the shape in ``local``
+        axes, then its sizes by their names.
+    jacobian : (n, k) array, of the residuals by the parameters
     unit_covariance : (k, k) array
-        The same for hits of 1 mm standard uncertainty: scale it by a variance known beforehand.
+        For hits of 1 mm standard uncertainty: scale it by a variance known beforehand.
     local : Motion
-        world_from_local of the frame in which the parameters are small steps.
-    spare : int, hits (degrees of freedom) beyond the least number
-    worst : SpoilingHit or None where no hit is spare
+        world_from_local of the axes of the parameters.
     warnings : plain sentences about data that cannot carry the result
     """
 
@@ -58,22 +58,26 @@ class FitResult:
     shape: Any
     residuals: Array
     parameters: tuple[str, ...]
+    jacobian: Array
     unit_covariance: Array
     local: Motion
-    worst: SpoilingHit | None = None
-    warnings: tuple[str, ...] = field(default=())
+    warnings: tuple[str, ...] = ()
+    per_point: int = 1
 
     @property
     def rms(self) -> float:
+        """Root of the mean squared residual."""
         return float(np.sqrt(np.mean(self.residuals**2)))
 
     @property
     def form(self) -> float:
+        """Largest minus smallest residual."""
         return float(np.ptp(self.residuals))
 
     @property
     def spare(self) -> int:
-        return len(self.residuals) - len(self.parameters)
+        """Degrees of freedom: what was read beyond the least number."""
+        return self.per_point * len(self.residuals) - len(self.parameters)
 
     @property
     def sigma(self) -> float:
@@ -84,13 +88,26 @@ class FitResult:
 
     @property
     def covariance(self) -> Array:
+        """Of the parameters, from the residuals' own scatter; NaN where no hit is spare."""
         return self.unit_covariance * self.sigma**2
 
     def u(self, parameter: str, u_hit_mm: float | None = None) -> float:
-        """Standard uncertainty of one parameter, from the scatter or from a hit's known one."""
+        """Standard uncertainty of one parameter, from the scatter or from a hit's known one.
+
+        A parameter that was held has none: 0.
+        """
+        if parameter not in self.parameters:
+            return 0.0
         k = self.parameters.index(parameter)
         scale = self.sigma if u_hit_mm is None else u_hit_mm
         return float(np.sqrt(self.unit_covariance[k, k]) * scale)
+
+    @cached_property
+    def worst(self) -> SpoilingHit | None:
+        """The hit that spoils the shape most, or None where none can be judged."""
+        if self.per_point != 1 or self.criterion != "gaussian":
+            return None
+        return spoiling_hit(self.residuals, self.jacobian)
 
 
 def spoiling_hit(residuals: Array, jacobian: Array) -> SpoilingHit | None:
@@ -112,3 +129,13 @@ def spoiling_hit(residuals: Array, jacobian: Array) -> SpoilingHit | None:
     index = int(np.argmax(studentised))
     chance = min(1.0, n * 2 * stats.t.sf(studentised[index], spare - 1))
     return SpoilingHit(index, float(residuals[index] / room[index]), float(1 - chance))
+
+
+def unit_covariance(jacobian: Array) -> Array | None:
+    """Inverse of the scaled normal matrix; None where the parameters are not determined."""
+    normal = jacobian.T @ jacobian
+    scale = 1 / np.sqrt(np.maximum(np.diag(normal), 1e-300))
+    scaled = normal * scale[:, None] * scale
+    if np.linalg.eigvalsh(scaled)[0] < 1e-13:
+        return None
+    return np.linalg.inv(scaled) * scale[:, None] * scale

@@ -130,7 +130,7 @@ class _Work:
         base = RowResult(row.id, key, "taking", hits=len(centers), centers_world=centers, counted=counted)
         pull_off = self._pull_off(reading)
         try:
-            result = fit(row.recipe.kind, centers, hint=_plane_hint(row, centers, approach, pull_off))
+            result = fit(row.recipe.kind, centers, toward=_toward(row, centers, approach, pull_off))
         except PlumbError as error:
             return replace(base, state="failed" if row.finished else "taking", message=str(error))
         side = side_of_air(result.shape, centers, approach, pull_off, _nominal_air(row.recipe), row.recipe.settled_air)
@@ -178,7 +178,7 @@ class _Work:
         u_hit = _worse(cal.u_hit_mm, result.sigma)
         if isinstance(row.recipe, CylinderRecipe):
             return float(COVERAGE * np.hypot(2 * result.u("radius", u_hit), 2 * cal.u_radius_mm))
-        return float(COVERAGE * np.hypot(result.u("offset", u_hit), cal.u_radius_mm))
+        return float(COVERAGE * np.hypot(result.u("z", u_hit), cal.u_radius_mm))
 
     # ---- alignments -----------------------------------------------------------------
 
@@ -301,7 +301,7 @@ class _Work:
         return self.kit.calibrations[int(reading.calibrations[~reading.aside][0])]
 
 
-def _plane_hint(row: SheetRow, centers: Array, approach: Array, pull_off: Array | None) -> dict | None:
+def _toward(row: SheetRow, centers: Array, approach: Array, pull_off: Array | None) -> Array | None:
     """A plane's normal is turned to the pull-off, or else to where the tip came from.
 
     So +1 always means "as pulled off", also for a person's answer.
@@ -309,9 +309,9 @@ def _plane_hint(row: SheetRow, centers: Array, approach: Array, pull_off: Array 
     if not isinstance(row.recipe, PlaneRecipe):
         return None
     if pull_off is not None:
-        return {"toward": pull_off - centers.mean(axis=0)}
+        return pull_off - centers.mean(axis=0)
     come = np.isfinite(approach).all(axis=1)
-    return {"toward": (approach - centers)[come].mean(axis=0)} if come.any() else None
+    return (approach - centers)[come].mean(axis=0) if come.any() else None
 
 
 def _nominal_air(recipe) -> int | None:

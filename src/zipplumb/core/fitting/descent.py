@@ -1,0 +1,145 @@
+"""Orthogonal-distance least squares in axes that move with the shape.
+
+The shape stands still in its own axes and the points are carried into them; moving the
+shape by a small shift d and turn w changes a point's distance by -(n.d) - (p x n).w, where n
+is the gradient of the distance, so every shape shares one Jacobian.
+Source: A. B. Forbes, "Least-squares best-fit geometric elements", NPL report DITC 140/89
+(1989). Damping after D. W. Marquardt, SIAM J. Appl. Math. 11 (1963).
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from ..errors import FitError
+from ..frames import Array
+from .models import Model
+
+ITERATIONS = 200
+MOVES = ("x", "y", "z", "rx", "ry", "rz")
+
+
+@dataclass(frozen=True, eq=False)
+class Placed:
+    """A shape: its origin, its axes as columns, and its sizes."""
+
+    origin: Array
+    axes: Array
+    sizes: Array
+
+    def local(self, points: Array) -> Array:
+        return (points - self.origin) @ self.axes
+
+
+@dataclass(frozen=True)
+class Free:
+    """Which parameters a fit may change: columns of the six moves, and of the sizes."""
+
+    moves: tuple[int, ...]
+    sizes: tuple[int, ...]
+
+    @classmethod
+    def of(cls, model: Model, held: frozenset[str] = frozenset()) -> Free:
+        moves = tuple(MOVES.index(m) for m in model.moves if m not in held)
+        return cls(moves, tuple(k for k, s in enumerate(model.sizes) if s not in held))
+
+    def names(self, model: Model) -> tuple[str, ...]:
+        return tuple(MOVES[k] for k in self.moves) + tuple(model.sizes[k] for k in self.sizes)
+
+
+def linearise(model: Model, placed: Placed, points: Array, free: Free) -> tuple[Array, Array]:
+    """Residuals (n,) and their Jacobian (n, k) by the free parameters."""
+    p = placed.local(points)
+    residuals, n, by_sizes = model.distance(p, placed.sizes)
+    jacobian = np.empty((len(p), len(free.moves) + len(free.sizes)), order="F")
+    for column, move in enumerate(free.moves):
+        if move < 3:
+            np.negative(n[:, move], out=jacobian[:, column])
+        else:
+            i, j = (move - 2) % 3, (move - 1) % 3
+            jacobian[:, column] = p[:, j] * n[:, i] - p[:, i] * n[:, j]
+    for column, size in enumerate(free.sizes, start=len(free.moves)):
+        jacobian[:, column] = by_sizes[:, size]
+    return residuals, jacobian
+
+
+def stepped(placed: Placed, step: Array, free: Free) -> Placed:
+    """The shape after a small shift and turn in its own axes, and a change of its sizes."""
+    shift, turn = np.zeros(3), [0.0, 0.0, 0.0]
+    for value, move in zip(step.tolist(), free.moves, strict=False):
+        if move < 3:
+            shift[move] = value
+        else:
+            turn[move - 3] = value
+    sizes = placed.sizes
+    if free.sizes:
+        sizes = sizes.copy()
+        sizes[list(free.sizes)] += step[len(free.moves) :]
+    axes = placed.axes @ _rotation(*turn) if any(turn) else placed.axes
+    return Placed(placed.origin + placed.axes @ shift, axes, sizes)
+
+
+def _rotation(x: float, y: float, z: float) -> Array:
+    """Rotation matrix of a rotation vector (Rodrigues)."""
+    angle = math.sqrt(x * x + y * y + z * z)
+    if angle < 1e-12:
+        return np.array([[1.0, -z, y], [z, 1.0, -x], [-y, x, 1.0]])
+    x, y, z = x / angle, y / angle, z / angle
+    c, s = math.cos(angle), math.sin(angle)
+    t = 1 - c
+    return np.array(
+        [
+            [t * x * x + c, t * x * y - s * z, t * x * z + s * y],
+            [t * x * y + s * z, t * y * y + c, t * y * z - s * x],
+            [t * x * z - s * y, t * y * z + s * x, t * z * z + c],
+        ]
+    )
+
+
+def descend(model: Model, placed: Placed, points: Array, free: Free, loose: float = 1e-11) -> tuple[Placed, Array, Array]:
+    """Minimise the sum of squared distances from a start.
+
+    Parameters
+    ----------
+    loose : steps that change every residual by less than this share of their size end it.
+
+    Returns
+    -------
+    placed, residuals, jacobian at the minimum. Raises FitError when it does not settle.
+    """
+    residuals, jacobian = linearise(model, placed, points, free)
+    cost, damping, growth = float(residuals @ residuals), 0.0, 4.0
+    root = math.sqrt(len(points))
+    for _ in range(ITERATIONS):
+        normal, gradient = jacobian.T @ jacobian, jacobian.T @ residuals
+        scale = np.maximum(normal.diagonal(), 1e-300)
+        if damping:
+            normal[np.diag_indices_from(normal)] += damping * scale
+        try:
+            step = np.linalg.solve(normal, -gradient)
+        except np.linalg.LinAlgError:
+            damping = max(10 * damping, 1e-6)
+            continue
+        trial = stepped(placed, step, free)
+        trial_residuals, trial_jacobian = linearise(model, trial, points, free)
+        trial_cost = float(trial_residuals @ trial_residuals)
+        small = float(np.max(np.abs(step) * np.sqrt(scale))) <= 1e-14 * root + loose * math.sqrt(cost)
+        if trial_cost <= cost * (1 + 1e-14):
+            placed, residuals, jacobian, cost = trial, trial_residuals, trial_jacobian, trial_cost
+            damping, growth = (damping / 10 if damping > 1e-9 else 0.0), 4.0
+            if small:
+                return placed, residuals, jacobian
+        elif small:
+            return placed, residuals, jacobian
+        else:
+            damping, growth = max(growth * damping, 1e-6), 2 * growth
+            if damping > 1e15:
+                return placed, residuals, jacobian
+    raise FitError(
+        "The shape did not settle on these hits.",
+        "The hits are kept.",
+        "Take hits farther apart, or all round, and try again.",
+    )
