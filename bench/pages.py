@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import http.client
+import re
 import shutil
 import sys
+import threading
 import time
 from pathlib import Path
 
@@ -19,21 +22,25 @@ from conftest import CHROMIUM, Person  # noqa: E402
 from zipplumb.demo.processes import Processes  # noqa: E402
 from zipplumb.jobs import sheet  # noqa: E402
 from zipplumb.jobs.actor import Actor  # noqa: E402
-from zipplumb.jobs.hand import tell_hand  # noqa: E402
+from zipplumb.jobs.hand import move_hand  # noqa: E402
 from zipplumb.store.database import transaction  # noqa: E402
 from zipplumb.store.models import Job  # noqa: E402
 
+TECHNICIAN = Actor(1, "bench", "technician")
 SEEN = """() => {
   window.seen = [];
+  window.written = [];
   document.addEventListener("zipplumb:update", (event) => {
     const { tone, at } = event.detail;
-    if (tone === "taken" && at) requestAnimationFrame(() => window.seen.push(Date.now() / 1000 - at));
+    if (tone !== "taken" || !at) return;
+    window.written.push(Date.now() / 1000 - at);
+    requestAnimationFrame(() => window.seen.push(Date.now() / 1000 - at));
   });
 }"""
 
 
 def run() -> None:
-    processes = Processes(ROOT / "var" / "bench", pace=1.0)
+    processes = Processes(ROOT / "var" / "bench", pace=3.0)
     try:
         processes.prepare()
         processes.start()
@@ -56,26 +63,41 @@ def _hits(browser, processes) -> None:
     technician.open(processes.job)
     technician.page.evaluate(SEEN)
     _take(technician, 30)
-    print(f"  one page open    {spread(technician.page.evaluate('window.seen'))}")
-    others = [Person(browser, processes, "rafe") for _ in range(9)]
-    for other in others:  # they listen; drawing ten stages in software on one machine is not the server's work
-        other.page.goto(f"{processes.url}/jobs/{processes.job}/measure")
-        other.page.evaluate("document.getElementById('canvas').remove()")
-    technician.page.bring_to_front()
-    technician.page.evaluate("window.seen = []")
+    _tell(technician, "one page open")
+    stop, arrived = threading.Event(), []
+    cookie = "; ".join(f"{c['name']}={c['value']}" for c in technician.context.cookies())
+    for _ in range(9):  # nine more listeners, as pages are for the server; ten software-drawn stages would measure the drawing
+        threading.Thread(target=_listen, args=(processes, cookie, stop, arrived), daemon=True).start()
+    time.sleep(1)
+    technician.page.evaluate("() => { window.seen = []; window.written = []; }")
     _take(technician, 60)
-    print(f"  ten pages open   {spread(technician.page.evaluate('window.seen'))}")
-    for other in others:
-        other.context.close()
+    print(f"  ten pages open: at the door    {spread(arrived)}")
+    _tell(technician, "ten pages open")
+    stop.set()
     technician.context.close()
 
 
+def _tell(person, name: str) -> None:
+    print(f"  {name}: on the page    {spread(person.page.evaluate('window.written'))}")
+    print(f"  {name}: next frame     {spread(person.page.evaluate('window.seen'))}")
+
+
+def _listen(processes, cookie: str, stop: threading.Event, arrived: list[float]) -> None:
+    connection = http.client.HTTPConnection("127.0.0.1", processes.web_port, timeout=20)
+    connection.request("GET", f"/jobs/{processes.job}/live", headers={"Cookie": cookie})
+    answer = connection.getresponse()
+    while not stop.is_set():
+        line = answer.readline()
+        if b'"tone":"taken"' in line and (at := re.search(rb'"at":([\d.]+)', line)):
+            arrived.append(time.time() - float(at[1]))
+    connection.close()
+
+
 def _take(person, count: int) -> None:
+    """Real touches of what the current row asks."""
     before = person.hits[0]
-    for _ in range(count):
-        tell_hand({"do": "click", "button": "take"})
-        time.sleep(0.12)
-    person.until(lambda: person.hits[0] >= before + count, 30)
+    move_hand(TECHNICIAN, person.running.job, "touch", hits=count)
+    person.until(lambda: person.hits[0] >= before + count, 60)
 
 
 def _pages(browser, processes) -> None:
@@ -94,10 +116,9 @@ def _pages(browser, processes) -> None:
 
 
 def _large_job(like: int, rows: int) -> int:
-    actor = Actor(1, "bench", "technician")
     with transaction() as session:
         part = session.get(Job, like).part_id
-    job = sheet.create_job(actor, "Many rows", part)
+    job = sheet.create_job(TECHNICIAN, "Many rows", part)
     random = np.random.default_rng(1)
     with transaction() as session:
         from zipplumb.store.models import Row

@@ -33,14 +33,39 @@ export function live(bench, stage) {
   window.addEventListener("pagehide", () => stream.close());
 }
 
-// What stands in the slip follows, unless somebody is typing in it.
-function refresh(update) {
+// What stands in the slip follows by itself, unless somebody is typing in it: also not when the
+// answer to an earlier question comes late.
+const BY_ITSELF = "X-By-Itself";
+let touched = false;
+
+function typing() {
   const slip = document.getElementById("slip");
-  if (slip.contains(document.activeElement) && document.activeElement.matches("input, select")) return;
+  return touched || (slip.contains(document.activeElement) && document.activeElement.matches("input, select"));
+}
+
+export function guardTyping() {
+  const slip = document.getElementById("slip");
+  slip.addEventListener("input", () => (touched = true));
+  slip.addEventListener("submit", () => (touched = false));
+  document.addEventListener("htmx:afterSwap", (event) => {
+    if (event.target === slip) touched = false;
+  });
+  document.addEventListener("htmx:configRequest", (event) => {
+    if (event.detail.triggeringEvent?.type === "refresh") event.detail.headers[BY_ITSELF] = "1";
+  });
+  document.addEventListener("htmx:beforeSwap", (event) => {
+    if (event.target === slip && event.detail.requestConfig.headers[BY_ITSELF] && typing()) event.detail.shouldSwap = false;
+  });
+}
+
+function refresh(update) {
+  if (typing()) return;
+  const slip = document.getElementById("slip");
   const row = slip.querySelector("[data-refresh-row]");
   const stage = document.querySelector(".words [aria-current=page]")?.textContent.trim();
   if (row && stage === "Measure" && update.tone && update.scene.current && row.dataset.refreshRow !== String(update.scene.current)) {
-    htmx.ajax("GET", location.pathname.replace(/[^/]*$/, `rows/${update.scene.current}`), { target: "#slip" });
+    const path = location.pathname.replace(/[^/]*$/, `rows/${update.scene.current}`);
+    htmx.ajax("GET", path, { target: "#slip", headers: { [BY_ITSELF]: "1" } });
   } else if (row && (update.rows.map(String).includes(row.dataset.refreshRow) || update.what === "sheet")) {
     htmx.trigger(row, "refresh");
   }

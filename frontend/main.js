@@ -1,7 +1,7 @@
 // The front door of the page's own behaviour. Pages come from the server; this only adds what a server cannot do.
 import htmx from "htmx.org";
 import { keys } from "./keys.js";
-import { live } from "./live.js";
+import { guardTyping, live } from "./live.js";
 import { notices } from "./notices.js";
 import { plumb } from "./plumb.js";
 import { report } from "./report.js";
@@ -13,6 +13,7 @@ const bench = document.getElementById("bench");
 if (bench) {
   const stage = new Stage(bench);
   window.zipplumb = { stage }; // for tests, which wait for the stage to have drawn
+  guardTyping();
   live(bench, stage);
   keys(bench);
   plumb();

@@ -1,6 +1,6 @@
 // What lies on the part: hits, the tip, datum letters, dimension lines.
-import { BufferAttribute, BufferGeometry, CanvasTexture, Group, Line, LineBasicMaterial, Points, PointsMaterial, Sprite, SpriteMaterial, Vector3 } from "three";
-import { HIT, INK, TIP, WORST } from "./colors.js";
+import { BufferAttribute, BufferGeometry, CanvasTexture, Group, Line, LineBasicMaterial, Points, PointsMaterial, Vector3 } from "three";
+import { HIT, INK, WORST } from "./colors.js";
 
 function disc(hollow) {
   const canvas = document.createElement("canvas");
@@ -27,12 +27,13 @@ export class Marks {
     this.hidden = this.points(dot, HIT, 9, 0.22); // those behind the part, faintly
     this.hits.material.depthTest = true;
     this.worst = this.points(ring, WORST, 24);
-    this.tip = new Sprite(new SpriteMaterial({ map: dot, color: TIP, sizeAttenuation: false, depthTest: false }));
-    this.near = new Sprite(new SpriteMaterial({ map: ring, color: TIP, sizeAttenuation: false, depthTest: false }));
+    this.tip = document.getElementById("tip");
+    this.ring = this.tip.querySelector(".ring");
+    this.tipAt = null;
     this.ends = new Line(new BufferGeometry(), new LineBasicMaterial({ color: INK, depthTest: false }));
-    this.tip.visible = this.near.visible = this.ends.visible = false;
-    for (const mark of [this.tip, this.near, this.ends]) mark.renderOrder = 5;
-    this.group.add(this.hidden, this.hits, this.worst, this.tip, this.near, this.ends);
+    this.ends.visible = false;
+    this.ends.renderOrder = 5;
+    this.group.add(this.hidden, this.hits, this.worst, this.ends);
     scene.add(this.group);
   }
 
@@ -67,15 +68,19 @@ export class Marks {
     if (ends) this.ends.geometry = new BufferGeometry().setFromPoints(ends.map((p) => new Vector3(...p)));
   }
 
-  showTip(message, pixel) {
-    this.tip.visible = message.aligned;
-    this.near.visible = message.aligned && message.off !== undefined;
-    if (!message.aligned) return;
-    this.tip.position.set(...message.tip);
-    this.near.position.copy(this.tip.position);
+  // The tip moves thirty times a second: it is laid over the picture, which need not be drawn again.
+  showTip(message) {
+    this.tipAt = message.aligned ? new Vector3(...message.tip) : null;
     const away = Math.min(1, Math.abs(message.off ?? 0) / 60);
-    this.tip.scale.setScalar(11 * pixel);
-    this.near.scale.setScalar((18 + 60 * away) * pixel); // the ring closes as the tip comes near
+    const size = message.off === undefined ? 0 : 20 + 56 * away; // the ring closes as the tip comes near
+    this.ring.setAttribute("r", size / 2);
+  }
+
+  placeTip(camera, width, height) {
+    this.tip.style.visibility = this.tipAt ? "visible" : "hidden";
+    if (!this.tipAt) return;
+    const p = this.tipAt.clone().project(camera);
+    this.tip.style.transform = `translate(${((p.x + 1) / 2) * width}px, ${((1 - p.y) / 2) * height}px)`;
   }
 
   setLabels(labels) {

@@ -8,6 +8,15 @@ import { PartModel, unpack } from "./model.js";
 
 const VIEWS = { iso: [-0.62, -1, 0.62], front: [0, -1, 0.0001], side: [1, 0, 0.0001], top: [0, -0.0001, 1] };
 
+// Without a graphics card a frame costs a tenth of a second: then words must not wait for pictures.
+function drawnInSoftware() {
+  const gl = document.createElement("canvas").getContext("webgl2");
+  const names = gl?.getExtension("WEBGL_debug_renderer_info");
+  const slow = /swiftshader|llvmpipe|software/i.test(names ? gl.getParameter(names.UNMASKED_RENDERER_WEBGL) : "");
+  gl?.getExtension("WEBGL_lose_context")?.loseContext();
+  return slow;
+}
+
 export class Stage {
   constructor(bench) {
     this.bench = bench;
@@ -18,8 +27,10 @@ export class Stage {
     this.ready = false;
     this.picked = null;
     this.selected = null;
+    const slow = drawnInSoftware();
+    this.patience = slow ? 500 : 60;
     try {
-      this.renderer = new WebGLRenderer({ canvas: this.canvas, antialias: true, alpha: true, preserveDrawingBuffer: true });
+      this.renderer = new WebGLRenderer({ canvas: this.canvas, antialias: !slow, alpha: true, preserveDrawingBuffer: true });
     } catch {
       document.getElementById("stage").insertAdjacentHTML("afterbegin", '<p class="empty">This browser draws no 3D. The run sheet and the Now band work all the same.</p>');
       return;
@@ -102,6 +113,7 @@ export class Stage {
       this.renderer.render(this.scene, this.camera);
       const { clientWidth, clientHeight } = this.canvas.parentElement;
       this.marks.placeLabels(this.camera, clientWidth, clientHeight);
+      this.marks.placeTip(this.camera, clientWidth, clientHeight);
     });
   }
 
@@ -135,10 +147,15 @@ export class Stage {
 
   // ---- what stands on it --------------------------------------------------------------
 
+  // Words go first: the picture follows a moment later, once for all that came meanwhile.
   update(scene) {
-    this.state = { ...scene, rows: { ...this.state.rows, ...scene.rows } };
-    for (const id of Object.keys(this.state.rows)) if (!scene.order.includes(id)) delete this.state.rows[id];
-    if (this.ready) this.paint();
+    const standing = new Set(scene.order);
+    const rows = { ...this.state.rows, ...scene.rows };
+    this.state = { ...scene, rows: Object.fromEntries(Object.entries(rows).filter(([id]) => standing.has(id))) };
+    this.coming ??= setTimeout(() => {
+      this.coming = null;
+      if (this.ready) this.paint();
+    }, this.patience);
   }
 
   paint() {
@@ -156,14 +173,23 @@ export class Stage {
     this.draw();
   }
 
+  // Tips come faster than frames do: only the latest is shown.
   tip(message) {
+    this.latestTip = message;
+    this.tipWaiting ??= requestAnimationFrame(() => {
+      this.tipWaiting = null;
+      this.showTip(this.latestTip);
+    });
+  }
+
+  showTip(message) {
     document.getElementById("tip-line").textContent = message.text;
     const now = document.getElementById("tip-now");
     if (now) now.textContent = message.text;
     if (!this.ready) return;
-    const pixel = 2 / this.canvas.parentElement.clientHeight;
-    this.marks.showTip(message, pixel * (this.camera.top / this.camera.zoom));
-    this.draw();
+    this.marks.showTip(message);
+    const { clientWidth, clientHeight } = this.canvas.parentElement;
+    this.marks.placeTip(this.camera, clientWidth, clientHeight);
   }
 
   // ---- the hand on the mouse ----------------------------------------------------------

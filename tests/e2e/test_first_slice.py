@@ -99,6 +99,7 @@ def test_from_a_step_file_to_a_report(tamsin, running, faces, truth):
     tamsin.go("Measure")
     tamsin.measure("Plane 4")
     expect(page.locator("#now .say .ask")).to_contain_text("Bore 1")
+    expect(page.locator("#slip h2")).to_contain_text("Bore 1")
     page.fill("#slip [name=lower]", "0")
     page.fill("#slip [name=upper]", "0.05")
     page.click("#slip >> text=Save")

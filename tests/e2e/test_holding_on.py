@@ -117,6 +117,7 @@ def test_a_clumsy_hit_is_named_and_undone(tamsin, running, job):
     tamsin.open(job)
     tamsin.page.keyboard.press("j")
     expect(tamsin.page.locator("#now .say .ask")).to_contain_text("Plane 1")
+    expect(tamsin.page.locator("#slip h2")).to_contain_text("Plane 1")
     tamsin.page.fill("#slip [name=hits]", "9")
     tamsin.page.click("#slip >> text=Save")
     tamsin.until(lambda: tamsin.hits[1] == 9)

@@ -111,13 +111,13 @@ class Agent:
             now = time.monotonic()
             if isinstance(message, Hello):
                 maker = HitMaker(message.session)
+                self._refresh(maker)
                 self._quietly(lambda hello=message: self.sink.connected(hello))
             elif maker is None:
                 raise DeviceError("The instrument did not say who it is.", "Nothing was kept.", "Check its address.")
             elif isinstance(message, State):
                 self._quietly(lambda state=message: self.sink.state(state))
             elif isinstance(message, Press):
-                self._refresh(maker)
                 self._pressed(message, maker, reply)
             else:
                 self._latest = message

@@ -60,7 +60,8 @@ class JobsSink:
     def tip(self, pose: Pose) -> None:
         """Send the tip round; missed ones do not matter, so nothing is stored."""
         if self._channel is None or self._channel.closed:
-            self._channel = psycopg.connect(database_url(), autocommit=True)
+            # a tip need not outlive a crash, and waiting for the disk would hold up the hits
+            self._channel = psycopg.connect(database_url(), autocommit=True, options="-c synchronous_commit=off")
         tip = points_of_poses(np.array([pose.values]), self._offset)[0]
         word = {"instrument": self.instrument_id, "station": self._station, "tip": [round(float(v), 4) for v in tip]}
         try:

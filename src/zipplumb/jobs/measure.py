@@ -6,7 +6,7 @@ from datetime import UTC, datetime
 
 from sqlalchemy import select, text
 from sqlalchemy.dialects.postgresql import insert
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, lazyload
 
 from ..core.errors import InputError
 from ..core.sheet import CylinderRecipe, PlaneRecipe
@@ -31,7 +31,7 @@ def _first_time(session: Session, device_session: str, number: int | None) -> bo
 
 def _place(session: Session, instrument_id: int) -> tuple[Instrument, Job]:
     """The job an instrument stands at, locked, so that acts on it follow one another."""
-    instrument = session.get(Instrument, instrument_id)
+    instrument = session.get(Instrument, instrument_id, options=[lazyload(Instrument.calibration)])
     if instrument is None or instrument.station_id is None:
         raise InputError("This instrument stands at no job.", "The press was not kept.", "Bring it to a job on the Kit page.")
     station = session.get(Station, instrument.station_id)

@@ -4,11 +4,14 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from ..core.fitting import SURE, SpoilingHit
 from ..core.sheet import CylinderRecipe, PlaneRecipe, RowResult, SheetRow
 from ..core.units import length_text
 from ..store.models import Instrument
 from .results import JobResults
 from .rows_text import row_text, terms_factor
+
+MATTERS_MM = 0.03  # a hit less far off is left alone, however sure
 
 
 @dataclass(frozen=True)
@@ -88,10 +91,16 @@ def _ask(row: SheetRow) -> str:
     return f"Touch {recipe.name}{letter}, {recipe.hits} hits, far apart."
 
 
+def spoiling(found: RowResult) -> SpoilingHit | None:
+    """The hit that surely spoils a row's form by an amount that matters, if there is one."""
+    worst = found.fit.worst if found.fit else None
+    return worst if worst and worst.sure > SURE and abs(worst.off_by_mm) >= MATTERS_MM else None
+
+
 def spoiling_words(state: JobResults, row: SheetRow, found: RowResult) -> str:
     """A sentence naming the hit that spoils the form, where one surely does."""
-    worst = found.fit.worst if found.fit else None
-    if worst is None or worst.sure < 0.99 or abs(worst.off_by_mm) < 0.03:
+    worst = spoiling(found)
+    if worst is None:
         return ""
     number = state.readings[row.id].keys.index(found.counted[worst.index]) + 1
     off = length_text(abs(worst.off_by_mm), state.job.units)

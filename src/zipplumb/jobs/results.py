@@ -11,7 +11,7 @@ from collections import OrderedDict, defaultdict
 from dataclasses import dataclass, field
 
 import numpy as np
-from sqlalchemy import select
+from sqlalchemy import ColumnElement, literal_column, select, text
 from sqlalchemy.orm import Session
 
 from ..core.calibration import ProbeCalibration
@@ -26,13 +26,17 @@ JOBS_REMEMBERED = 32
 
 @dataclass(frozen=True, eq=False)
 class JobResults:
-    """A job as it stands: what was asked, what was read, what was found."""
+    """A job as it stands: what was asked, what was read, what was found.
+
+    ``instrument``: the one that stands at this job now.
+    """
 
     job: Job
     rows: tuple[SheetRow, ...]
     results: dict[int, RowResult]
     readings: dict[int, Reading]
     kit: Kit
+    instrument: Instrument | None
 
     def row(self, row_id: int) -> SheetRow:
         found = next((r for r in self.rows if r.id == row_id), None)
@@ -49,7 +53,9 @@ class JobResults:
 class _Memory:
     lock: threading.Lock = field(default_factory=threading.Lock)
     batches: dict[int, models.Reading] = field(default_factory=dict)
-    recipes: dict[int, tuple[dict, object]] = field(default_factory=dict)
+    rows: dict[int, tuple[str, SheetRow]] = field(default_factory=dict)
+    joined: dict[int, tuple[tuple, Reading]] = field(default_factory=dict)
+    calibrations: dict[int, ProbeCalibration] = field(default_factory=dict)
     found: dict = field(default_factory=dict)
 
 
@@ -81,22 +87,31 @@ def load(session: Session, job_id: int) -> JobResults:
     with memory.lock:
         rows = _rows(session, job_id, memory)
         batches = _batches(session, job_id, memory)
-        readings = _readings(batches, _marks(session, job_id), {r.id for r in rows})
-        kit = _kit(session, job_id, batches)
+        readings = _readings(batches, _marks(session, job_id), {r.id for r in rows}, memory)
+        kit, instrument = _kit(session, job_id, batches, memory)
         sheet = Sheet(rows, job.alignment_row_id)
         results, memory.found = evaluate(sheet, readings, kit, memory.found)
-    return JobResults(job, rows, results, readings, kit)
+    return JobResults(job, rows, results, readings, kit, instrument)
 
 
 def _rows(session: Session, job_id: int, memory: _Memory) -> tuple[SheetRow, ...]:
-    query = select(Row.id, Row.recipe, Row.finished_at).where(Row.job_id == job_id, Row.removed_at.is_(None))
-    rows = []
-    for row_id, raw, finished_at in session.execute(query.order_by(Row.position, Row.id)):
-        before = memory.recipes.get(row_id)
-        if before is None or before[0] != raw:
-            before = memory.recipes[row_id] = (raw, recipe_from_dict(raw))
-        rows.append(SheetRow(row_id, before[1], finished_at is not None))
-    return tuple(rows)
+    """Rows in order; only those that were written since last time are fetched whole.
+
+    PostgreSQL's ``xmin`` names the transaction that wrote a row's present version; a row
+    written by this very transaction is not remembered.
+    """
+    version: ColumnElement[str] = literal_column("rows.xmin::text")
+    query = select(Row.id, version).where(Row.job_id == job_id, Row.removed_at.is_(None))
+    versions = session.execute(query.order_by(Row.position, Row.id)).all()
+    new = [i for i, written in versions if memory.rows.get(i, ("", None))[0] != written]
+    fetched: dict[int, SheetRow] = {}
+    if new:
+        changed = select(Row.id, Row.recipe, Row.finished_at).where(Row.id.in_(new))
+        for row_id, raw, finished_at in session.execute(changed):
+            fetched[row_id] = SheetRow(row_id, recipe_from_dict(raw), finished_at is not None)
+        ours = session.scalar(text("SELECT pg_current_xact_id_if_assigned()::xid::text"))
+        memory.rows.update({i: (written, fetched[i]) for i, written in versions if i in fetched and written != ours})
+    return tuple(fetched.get(i) or memory.rows[i][1] for i, _ in versions)
 
 
 def _batches(session: Session, job_id: int, memory: _Memory) -> list[models.Reading]:
@@ -121,7 +136,7 @@ def _marks(session: Session, job_id: int) -> dict[int, set[int]]:
     return marks
 
 
-def _readings(batches: list[models.Reading], marks: dict[int, set[int]], rows: set[int]) -> dict[int, Reading]:
+def _readings(batches: list[models.Reading], marks: dict[int, set[int]], rows: set[int], memory: _Memory) -> dict[int, Reading]:
     by_row: dict[int, list[models.Reading]] = defaultdict(list)
     pull_offs: dict[int, models.Reading] = {}
     for batch in batches:
@@ -131,7 +146,12 @@ def _readings(batches: list[models.Reading], marks: dict[int, set[int]], rows: s
             pull_offs[batch.row_id] = batch
         else:
             by_row[batch.row_id].append(batch)
-    return {row: _joined(mine, marks, pull_offs.get(row)) for row, mine in by_row.items()}
+    for row, mine in by_row.items():
+        pull_off = pull_offs.get(row)
+        which = tuple((b.id, frozenset(marks.get(b.id, ()))) for b in mine), pull_off.id if pull_off else None
+        if memory.joined.get(row, (None,))[0] != which:
+            memory.joined[row] = which, _joined(mine, marks, pull_off)
+    return {row: memory.joined[row][1] for row in by_row}
 
 
 def _joined(batches: list[models.Reading], marks: dict[int, set[int]], pull_off: models.Reading | None) -> Reading:
@@ -150,17 +170,15 @@ def _joined(batches: list[models.Reading], marks: dict[int, set[int]], pull_off:
     )
 
 
-def _kit(session: Session, job_id: int, batches: list[models.Reading]) -> Kit:
-    stations, calibrations = {}, {}
-    used = {b.calibration_id for b in batches}
-    query = select(models.Station, Instrument.u_hit_mm, Instrument.calibration_id).join(
-        Instrument, Instrument.id == models.Station.instrument_id
-    )
-    u_hit = 0.0
-    for station, u_hit_mm, calibration_id in session.execute(query.where(models.Station.job_id == job_id)):
-        stations[station.id] = Station(station.id, Motion.identity())
-        u_hit = max(u_hit, u_hit_mm)
-        used |= {calibration_id} if calibration_id else set()
-    for cal in session.scalars(select(Calibration).where(Calibration.id.in_(used))) if used else ():
-        calibrations[cal.id] = ProbeCalibration(cal.id, np.array(cal.offset_mm), cal.diameter_mm, cal.u_radius_mm, u_hit)
-    return Kit(stations, calibrations)
+def _kit(session: Session, job_id: int, batches: list[models.Reading], memory: _Memory) -> tuple[Kit, Instrument | None]:
+    """Stations and calibrations of a job, and the instrument that stands at it now."""
+    query = select(models.Station, Instrument).join(Instrument, Instrument.id == models.Station.instrument_id)
+    found = session.execute(query.where(models.Station.job_id == job_id).order_by(models.Station.id)).all()
+    stations = {station.id: Station(station.id, Motion.identity()) for station, _ in found}
+    here = next((instrument for station, instrument in found if instrument.station_id == station.id), None)
+    u_hit = max((instrument.u_hit_mm for _, instrument in found), default=0.0)
+    used = {b.calibration_id for b in batches} | {i.calibration_id for _, i in found if i.calibration_id}
+    missing = used - memory.calibrations.keys()
+    for cal in session.scalars(select(Calibration).where(Calibration.id.in_(missing))) if missing else ():
+        memory.calibrations[cal.id] = ProbeCalibration(cal.id, np.array(cal.offset_mm), cal.diameter_mm, cal.u_radius_mm, u_hit)
+    return Kit(stations, {number: memory.calibrations[number] for number in used}), here

@@ -25,10 +25,15 @@ def engine() -> Engine:
     return create_engine(url, pool_pre_ping=True, pool_size=10, max_overflow=30, pool_timeout=5)
 
 
+@lru_cache(maxsize=1)
+def _sessions() -> sessionmaker[Session]:
+    return sessionmaker(engine(), expire_on_commit=False)
+
+
 @contextmanager
 def transaction() -> Iterator[Session]:
     """One act: committed whole, or not at all."""
-    with sessionmaker(engine(), expire_on_commit=False).begin() as session:
+    with _sessions().begin() as session:
         yield session
 
 

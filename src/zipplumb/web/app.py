@@ -17,6 +17,7 @@ from ..core.units import degrees_text, length_text
 from ..jobs.parts import LARGEST_MB
 from . import align, auth, derive, home, job, kit, measure, part, report
 from .auth import Person, load_person
+from .rows import row_html
 
 ROOM = Path(__file__).parent
 BLUEPRINTS = (auth, home, job, part, kit, align, measure, derive, report)
@@ -41,7 +42,7 @@ def create_app() -> Flask:
     folders = [FileSystemLoader(ROOM / b.__name__.rsplit(".", 1)[1] / "templates") for b in BLUEPRINTS]
     app.jinja_loader = ChoiceLoader([FileSystemLoader(ROOM / "templates"), *folders])
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
-    app.jinja_env.globals.update(length_text=length_text, degrees_text=degrees_text)
+    app.jinja_env.globals.update(length_text=length_text, degrees_text=degrees_text, row_html=row_html)
     CSRFProtect(app)
     login = LoginManager(app)
     login.login_view = "auth.sign_in"

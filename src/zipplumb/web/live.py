@@ -21,6 +21,7 @@ from ..core.errors import PlumbError
 from ..core.units import Units, length_text
 from ..jobs.results import JobResults, load
 from ..store.database import CHANGED, TIP, database_url, transaction
+from .rows import row_html
 from .view import JobView, scene_of
 
 log = logging.getLogger(__name__)
@@ -72,23 +73,29 @@ class Hub:
 
     def _whole(self, job_id: int) -> list[bytes]:
         try:
-            pieces, scene, state = self._rendered(job_id)
+            _, scene, state = self._rendered(job_id)
         except Exception:
             log.warning("a page begins while the database is away", exc_info=True)
             return [_event("trouble", {"words": AWAY})]
         self.latest[job_id] = state
-        return [_event("update", {"html": "".join(pieces.values()), "scene": scene, "rows": list(scene["rows"])})]
+        return [_event("update", {"html": self._all_html(state), "scene": scene, "rows": list(scene["rows"])})]
 
     def _rendered(self, job_id: int) -> tuple[dict[str, str], dict, JobResults]:
+        """The Now band and every row, what the stage draws, and the job itself."""
         with transaction() as session:
             state = load(session, job_id)
-            view = JobView.of(session, state)
+        view = JobView.of(state)
         with self.app.test_request_context():  # links are made without a page that asks
             pieces = {"now": render_template("_now.html", view=view, oob=True)}
-            pieces["sheet"] = render_template("_sheet_rows.html", view=view, oob=True)
             for row in view.rows:
-                pieces[f"row-{row.id}"] = render_template("_row.html", row=row, view=view, oob=True)
+                pieces[f"row-{row.id}"] = row_html(row, job_id, oob=True)
         return pieces, scene_of(state), state
+
+    def _all_html(self, state: JobResults) -> str:
+        view = JobView.of(state)
+        with self.app.test_request_context():
+            now = render_template("_now.html", view=view, oob=True)
+            return now + render_template("_sheet_rows.html", view=view, oob=True)
 
     # ---- listening ---------------------------------------------------------------------
 
@@ -136,10 +143,9 @@ class Hub:
         self.sent[job_id] = pieces
         previous, self.latest[job_id] = self.latest.get(job_id), state
         if word.get("what") == "back" or not before or list(pieces) != list(before):
-            html, rows = pieces["now"] + pieces["sheet"], list(scene["rows"])
+            html, rows = self._all_html(state), list(scene["rows"])
         else:
-            new = {k: v for k, v in pieces.items() if before.get(k) != v and k != "sheet"}
-            html = "".join(new.values())
+            html = "".join(v for k, v in pieces.items() if before.get(k) != v)
             rows = [r for r in scene["rows"] if previous is None or previous.results.get(int(r)) is not state.results[int(r)]]
         scene = {**scene, "rows": {r: scene["rows"][r] for r in rows}}
         message = {

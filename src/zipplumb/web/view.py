@@ -3,16 +3,15 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session
-
+from ..core.sheet import RowResult, SheetRow
 from ..core.units import length_text
 from ..exchange.table import RowText
-from ..jobs.prompts import Prompt, prompt
+from ..jobs.prompts import Prompt, prompt, spoiling
 from ..jobs.results import JobResults
 from ..jobs.rows_text import row_texts
-from ..store.models import Instrument, Job, Station
+from ..store.models import Instrument, Job
 
 
 @dataclass(frozen=True)
@@ -29,9 +28,9 @@ class JobView:
     counts: dict[str, int]
 
     @classmethod
-    def of(cls, session: Session, state: JobResults) -> JobView:
+    def of(cls, state: JobResults) -> JobView:
         job = state.job
-        instrument = instrument_of(session, job.id)
+        instrument = state.instrument
         cal = instrument.calibration if instrument else None
         solved = state.results.get(job.alignment_row_id)
         rows = row_texts(state)
@@ -47,31 +46,29 @@ class JobView:
         )
 
 
-def instrument_of(session: Session, job_id: int) -> Instrument | None:
-    """The instrument that stands at a job now."""
-    query = select(Instrument).join(Station, Station.id == Instrument.station_id).where(Station.job_id == job_id)
-    return session.scalars(query.order_by(Instrument.id)).first()
-
-
 def scene_of(state: JobResults) -> dict:
     """What the stage draws: per row its face, hits and state; part frame, mm."""
-    rows = {}
-    for row in state.rows:
-        found = state.results[row.id]
-        raw: dict = {
-            "face": getattr(row.recipe, "face", None),
-            "state": found.state,
-            "word": found.verdict.word if found.verdict else "",
-            "datum": getattr(row.recipe, "datum", None),
-            "name": row.recipe.name,
-        }
-        if found.contacts_part is not None:
-            raw["hits"] = found.contacts_part.round(3).tolist()
-            worst = found.fit.worst
-            raw["worst"] = worst.index if worst and worst.sure > 0.99 and abs(worst.off_by_mm) >= 0.03 else None
-        if found.distance is not None and found.aligned_by is not None:
-            motion = state.results[found.aligned_by].alignment.part_from_world
-            ends = motion.points([found.distance.foot, found.distance.middle])
-            raw["ends"] = ends.round(3).tolist()
-        rows[str(row.id)] = raw
+    active = state.results.get(state.job.alignment_row_id)
+    rows = {str(row.id): _scene_row(row, state.results[row.id], active) for row in state.rows}
     return {"current": state.job.current_row_id, "order": [str(r.id) for r in state.rows], "rows": rows}
+
+
+@lru_cache(maxsize=20_000)
+def _scene_row(row: SheetRow, found: RowResult, active: RowResult | None) -> dict:
+    """Remembered by the objects themselves: evaluate() hands the same ones over while nothing changed."""
+    recipe = row.recipe
+    raw: dict = {
+        "face": getattr(recipe, "face", None),
+        "state": found.state,
+        "word": found.verdict.word if found.verdict else "",
+        "datum": getattr(recipe, "datum", None),
+        "name": recipe.name,
+    }
+    if found.contacts_part is not None:
+        raw["hits"] = found.contacts_part.round(3).tolist()
+        worst = spoiling(found)
+        raw["worst"] = worst.index if worst else None
+    if found.distance is not None and active is not None and active.alignment is not None:
+        ends = active.alignment.part_from_world.points([found.distance.foot, found.distance.middle])
+        raw["ends"] = ends.round(3).tolist()
+    return raw

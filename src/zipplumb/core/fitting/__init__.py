@@ -1,6 +1,7 @@
 """Shapes from points."""
 
 from .api import CRITERIA, KINDS, fit
-from .result import FitResult, SpoilingHit
+from .recognise import Candidate, Recognition, recognise
+from .result import SURE, FitResult, SpoilingHit
 
-__all__ = ["CRITERIA", "KINDS", "FitResult", "SpoilingHit", "fit"]
+__all__ = ["CRITERIA", "KINDS", "SURE", "Candidate", "FitResult", "Recognition", "SpoilingHit", "fit", "recognise"]

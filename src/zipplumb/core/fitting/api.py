@@ -10,6 +10,7 @@ from numpy.typing import ArrayLike
 
 from ..errors import FitError
 from ..frames import Array
+from .extreme import fit_extreme
 from .flat import fit_line, fit_plane, fit_point
 from .result import FitResult
 from .solid import fit_solid
@@ -19,7 +20,14 @@ LEAST = {
     "sphere": 4, "cylinder": 5, "cone": 6, "torus": 7,
 }  # fmt: skip
 KINDS = tuple(LEAST)
-CRITERIA = ("gaussian",)
+_ROUND = ("circle", "arc", "sphere", "cylinder")
+CRITERIA = {
+    "gaussian": KINDS,
+    "chebyshev": ("plane", *_ROUND),
+    "inscribed": _ROUND,
+    "circumscribed": _ROUND,
+    "tangent": ("plane",),
+}
 FIXED = {
     "circle": {"radius", "normal", "plane"},
     "arc": {"radius", "normal", "plane"},
@@ -48,7 +56,10 @@ def fit(
         An arc is a circle of which only a part was touched.
     points : (n, 3) array, mm
     criterion : one of CRITERIA
-        gaussian: least sum of squared distances (ISO 14405-1: least squares).
+        gaussian: least sum of squared distances (ISO 14405-1: least squares). chebyshev: the
+        least largest distance (minimum zone). inscribed, circumscribed: the largest that all
+        hits lie outside of, the smallest that they lie inside of. tangent: the plane on the
+        side of ``toward`` that no hit stands out of, nearest to them all.
     fixed : parameters that are held, by name (see FIXED): a known radius, a given axis
         ``direction``, the ``normal`` of the projection plane, or a ``plane`` to lie in.
     toward : (3,) array
@@ -67,22 +78,21 @@ def fit(
     """
     fixed = dict(fixed or {})
     array = _checked(kind, points, criterion, fixed)
+    kind = "circle" if kind == "arc" else kind
     if kind == "point":
         return fit_point(array)
     if kind == "line":
         return fit_line(array)
-    if kind == "plane":
-        return fit_plane(array, toward)
-    return fit_solid("circle" if kind == "arc" else kind, array, fixed, toward)
+    result = fit_plane(array, toward) if kind == "plane" else fit_solid(kind, array, fixed, toward)
+    return result if criterion == "gaussian" else fit_extreme(result, criterion, array, frozenset(fixed))
 
 
 def _checked(kind: str, points: ArrayLike, criterion: str, fixed: dict[str, Any]) -> Array:
     if kind not in LEAST:
         raise FitError(f"There is no fit for “{kind}”.", "Nothing was changed.", f"Choose one of {', '.join(KINDS)}.")
-    if criterion not in CRITERIA:
-        raise FitError(
-            f"The criterion “{criterion}” is not there for a {kind}.", "Nothing was changed.", f"Use {', '.join(CRITERIA)}."
-        )
+    if kind not in CRITERIA.get(criterion, ()):
+        there = ", ".join(name for name, kinds in CRITERIA.items() if kind in kinds)
+        raise FitError(f"The criterion “{criterion}” is not there for a {kind}.", "Nothing was changed.", f"Use {there}.")
     unknown = set(fixed) - FIXED.get(kind, set())
     if unknown:
         known = ", ".join(sorted(FIXED.get(kind, set()))) or "nothing"

@@ -78,11 +78,11 @@ def stepped(placed: Placed, step: Array, free: Free) -> Placed:
     if free.sizes:
         sizes = sizes.copy()
         sizes[list(free.sizes)] += step[len(free.moves) :]
-    axes = placed.axes @ _rotation(*turn) if any(turn) else placed.axes
+    axes = placed.axes @ small_rotation(*turn) if any(turn) else placed.axes
     return Placed(placed.origin + placed.axes @ shift, axes, sizes)
 
 
-def _rotation(x: float, y: float, z: float) -> Array:
+def small_rotation(x: float, y: float, z: float) -> Array:
     """Rotation matrix of a rotation vector (Rodrigues)."""
     angle = math.sqrt(x * x + y * y + z * z)
     if angle < 1e-12:
@@ -99,12 +99,15 @@ def _rotation(x: float, y: float, z: float) -> Array:
     )
 
 
-def descend(model: Model, placed: Placed, points: Array, free: Free, loose: float = 1e-11) -> tuple[Placed, Array, Array]:
+def descend(
+    model: Model, placed: Placed, points: Array, free: Free, loose: float = 1e-11, iterations: int | None = None
+) -> tuple[Placed, Array, Array]:
     """Minimise the sum of squared distances from a start.
 
     Parameters
     ----------
     loose : steps that change every residual by less than this share of their size end it.
+    iterations : for a first look: so many steps are taken, settled or not
 
     Returns
     -------
@@ -112,21 +115,26 @@ def descend(model: Model, placed: Placed, points: Array, free: Free, loose: floa
     """
     residuals, jacobian = linearise(model, placed, points, free)
     cost, damping, growth = float(residuals @ residuals), 0.0, 4.0
-    root = math.sqrt(len(points))
-    for _ in range(ITERATIONS):
+    before = 0.0
+    floor = 2e-15 * math.sqrt(len(points)) * max(float(np.abs(points).max()), 1.0)  # what rounding leaves
+    for _ in range(iterations or ITERATIONS):
         normal, gradient = jacobian.T @ jacobian, jacobian.T @ residuals
         scale = np.maximum(normal.diagonal(), 1e-300)
         if damping:
             normal[np.diag_indices_from(normal)] += damping * scale
         try:
-            step = np.linalg.solve(normal, -gradient)
+            step = np.linalg.solve(normal, -gradient).astype(float, copy=False)
         except np.linalg.LinAlgError:
             damping = max(10 * damping, 1e-6)
             continue
         trial = stepped(placed, step, free)
         trial_residuals, trial_jacobian = linearise(model, trial, points, free)
         trial_cost = float(trial_residuals @ trial_residuals)
-        small = float(np.max(np.abs(step) * np.sqrt(scale))) <= 1e-14 * root + loose * math.sqrt(cost)
+        reach = float(np.max(np.abs(step) * np.sqrt(scale)))
+        # the steps shrink by a steady factor, so the next one is known before it is taken
+        coming = reach * min(1.0, 2 * reach / before) if before and not damping else reach
+        small = coming <= floor + loose * math.sqrt(cost)
+        before = reach
         if trial_cost <= cost * (1 + 1e-14):
             placed, residuals, jacobian, cost = trial, trial_residuals, trial_jacobian, trial_cost
             damping, growth = (damping / 10 if damping > 1e-9 else 0.0), 4.0
@@ -138,6 +146,8 @@ def descend(model: Model, placed: Placed, points: Array, free: Free, loose: floa
             damping, growth = max(growth * damping, 1e-6), 2 * growth
             if damping > 1e15:
                 return placed, residuals, jacobian
+    if iterations:
+        return placed, residuals, jacobian
     raise FitError(
         "The shape did not settle on these hits.",
         "The hits are kept.",

@@ -31,6 +31,7 @@ from .starts import (
     thinned,
 )  # fmt: skip
 
+LOOK = 20  # steps by which a start shows what it is worth
 GOOD = 2e-3  # rms by size: so close a fit needs no second opinion
 SIZE_NAMES = {"radius", "semi_major", "semi_minor", "length", "width", "half_angle", "major_radius", "minor_radius"}
 SPREAD_WORDS = {
@@ -77,7 +78,7 @@ def _lowest(kind: str, starts: list[Placed], points: Array, free: Free, hint: Ar
     best, best_cost, best_turn = None, np.inf, -1.0
     for start in starts:
         try:
-            placed, residuals, _ = descend(MODELS[kind], start, points, free, loose=1e-6)
+            placed, residuals, _ = descend(MODELS[kind], start, points, free, loose=1e-6, iterations=LOOK)
         except FitError:
             continue
         cost = float(residuals @ residuals)
@@ -102,7 +103,7 @@ def _fit_spatial(kind, points, fixed, hint, center, spreads) -> FitResult:
         best = _lowest(kind, [_with_sizes(kind, sphere_start(rel), fixed)], few, free)
     else:
         best = None
-        for dense, count in ((False, 2), (True, 8)):
+        for dense, count in ((False, 1), (True, 4)):
             directions = directions_of(rel, dense, given)
             if hint is not None and given is None:
                 directions = np.vstack([hint, directions])
@@ -189,7 +190,7 @@ def _result(kind: str, placed: Placed, center: Array, residuals: Array, jacobian
             f"The hits leave part of the {_word(kind)} undetermined.", "The hits are kept.", "Take hits farther round it."
         )
     origin = center + placed.origin
-    shape = _shape(kind, Placed(origin, placed.axes, placed.sizes))
+    shape = shaped(kind, Placed(origin, placed.axes, placed.sizes))
     result = FitResult(
         kind, "gaussian", shape, residuals, free.names(MODELS[kind]), jacobian, covariance, Motion(placed.axes, origin)
     )
@@ -200,7 +201,8 @@ def _result(kind: str, placed: Placed, center: Array, residuals: Array, jacobian
     return result
 
 
-def _shape(kind: str, placed: Placed):
+def shaped(kind: str, placed: Placed):
+    """The shape of a kind where ``placed`` puts it."""
     origin, sizes = placed.origin, [float(s) for s in placed.sizes]
     x, y, z = placed.axes.T
     if kind == "circle":
@@ -215,8 +217,7 @@ def _shape(kind: str, placed: Placed):
         return Torus(origin, z, sizes[0], sizes[1])
     if kind == "ellipse":
         return Ellipse(origin, z, x, *sizes) if sizes[0] >= sizes[1] else Ellipse(origin, z, y, sizes[1], sizes[0])
-    ends = "round" if kind == "round_slot" else "square"
-    return Slot(origin, z, x, sizes[0], sizes[1], ends)
+    return Slot(origin, z, x, sizes[0], sizes[1], "round" if kind == "round_slot" else "square")
 
 
 def _arc_warning(angles: Array, u_radius: float) -> tuple[str, ...]:

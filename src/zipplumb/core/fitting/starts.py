@@ -35,7 +35,7 @@ def half_sphere(count: int) -> Array:
     return np.column_stack([across * np.cos(turn), across * np.sin(turn), z])
 
 
-COARSE, FINE = half_sphere(48), half_sphere(400)
+COARSE, FINE = half_sphere(48), half_sphere(200)
 
 
 def algebraic_circles(x: Array, y: Array) -> tuple[Array, Array, Array]:

@@ -8,7 +8,6 @@ what has the same key as before is taken over as it is.
 
 from __future__ import annotations
 
-import hashlib
 from collections.abc import Mapping
 from dataclasses import replace
 
@@ -23,7 +22,7 @@ from ..probing import contacts_from_centers, side_of_air, surface_from_centers
 from ..shapes import Cylinder, Plane
 from ..tolerances import judge
 from .recipes import CylinderRecipe, DatumPlanesRecipe, DistanceRecipe, PlaneRecipe, depends_on
-from .results import Kit, Reading, RowResult, Sheet, SheetRow, State
+from .results import Kit, Reading, RowResult, Sheet, SheetRow, State, fingerprint
 
 COVERAGE = 2.0  # k of the expanded uncertainty
 
@@ -67,22 +66,16 @@ def evaluate(
     return results, work.memory
 
 
-def _hash(*parts: object) -> str:
-    return hashlib.blake2b("\x1f".join(map(str, parts)).encode(), digest_size=12).hexdigest()
-
-
 def _measure_key(row: SheetRow, reading: Reading | None, kit: Kit) -> str:
-    parts: list[object] = [row.recipe.model_dump_json(), row.finished]
-    if reading is not None:
-        used = sorted(set(reading.calibrations.tolist()) | {reading.pull_off_calibration or 0})
-        cals = [kit.calibrations[c] for c in used if c in kit.calibrations]
-        parts += [reading.keys, reading.aside.tobytes(), reading.pull_off is not None]
-        if reading.pull_off is not None:
-            parts.append(reading.pull_off.tobytes())
-        parts += [(c.id, c.offset_mm.tobytes(), c.diameter_mm, c.u_radius_mm, c.u_hit_mm) for c in cals]
-        stations = sorted(set(reading.stations.tolist()))
-        parts += [kit.stations[s].world_from_station.as_list() for s in stations]
-    return _hash(*parts)
+    if reading is None:
+        return row.digest
+    parts: list[object] = [row.digest, reading.digest]
+    for number in sorted(set(reading.calibrations.tolist()) | {reading.pull_off_calibration or 0}):
+        if cal := kit.calibrations.get(number):
+            parts.append((cal.id, cal.offset_mm.tobytes(), cal.diameter_mm, cal.u_radius_mm, cal.u_hit_mm))
+    for number in sorted(set(reading.stations.tolist())):
+        parts.append(kit.stations[number].world_from_station.as_list())
+    return fingerprint(*parts)
 
 
 class _Work:
@@ -107,11 +100,11 @@ class _Work:
 
     def inputs_key(self, row: SheetRow) -> str:
         """Of everything that a row's second storey rests on."""
-        parts: list[object] = [row.recipe.model_dump_json()]
+        parts = [row.digest]
         parts += [self._key("measured", other) for other in (row.id, *depends_on(row.recipe))]
         if not isinstance(row.recipe, DatumPlanesRecipe):
             parts.append(self._key("aligned", self.sheet.alignment))
-        return _hash(*parts)
+        return "|".join(parts) if len(parts) < 4 else fingerprint(*parts)
 
     def _key(self, storey: str, row_id: int | None) -> str:
         found = self.memory.get((storey, row_id)) if row_id is not None else None

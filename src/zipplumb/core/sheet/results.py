@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import hashlib
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Any, Literal
 
 from ..alignment import Alignment
@@ -14,13 +16,23 @@ from ..probing import Side
 from ..tolerances import Verdict
 
 
-@dataclass(frozen=True)
+def fingerprint(*parts: object) -> str:
+    """A short name for some values, the same for the same values."""
+    return hashlib.blake2b("\x1f".join(map(str, parts)).encode(), digest_size=12).hexdigest()
+
+
+@dataclass(frozen=True, eq=False)
 class SheetRow:
     """One row as asked. ``finished``: a person has said that its hits are complete."""
 
     id: int
     recipe: Any
     finished: bool = False
+
+    @cached_property
+    def digest(self) -> str:
+        """Of what was asked; the same for the same."""
+        return fingerprint(self.recipe.model_dump_json(), self.finished)
 
 
 @dataclass(frozen=True)
@@ -56,6 +68,13 @@ class Reading:
     pull_off: Array | None = None
     pull_off_station: int | None = None
     pull_off_calibration: int | None = None
+
+    @cached_property
+    def digest(self) -> str:
+        """Of what was read and which of it counts; raw readings are named by their keys."""
+        pull_off = b"" if self.pull_off is None else self.pull_off.tobytes()
+        marks = (self.aside.tobytes(), self.stations.tobytes(), self.calibrations.tobytes())
+        return fingerprint(self.keys, marks, pull_off, self.pull_off_station, self.pull_off_calibration)
 
 
 @dataclass(frozen=True, eq=False)

@@ -40,7 +40,7 @@ def page(job_id: int, stage: str):
         raise NotFound()
     with transaction() as session:
         state = load(session, job_id)
-        view = JobView.of(session, state)
+        view = JobView.of(state)
         content = panel(stage, session, state, view)
         if request.headers.get("HX-Request"):
             return content + render_template("_words.html", view=view, stage=stage, stages=STAGES, oob=True)

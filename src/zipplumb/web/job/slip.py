@@ -9,7 +9,7 @@ from flask import render_template
 from sqlalchemy.orm import Session
 
 from ...core.units import in_units, length_text
-from ...jobs.prompts import spoiling_words
+from ...jobs.prompts import spoiling, spoiling_words
 from ...jobs.report import alignment_words, calibration_words
 from ...jobs.results import JobResults
 from ...jobs.rows_text import row_text, terms_factor
@@ -39,8 +39,8 @@ def hit_bars(state: JobResults, row_id: int) -> list[HitBar]:
     found = state.results[row_id]
     residuals = {} if found.residuals is None else dict(zip(found.counted, found.residuals, strict=True))
     largest = max((abs(v) for v in residuals.values()), default=0.0) or 1.0
-    worst = found.fit.worst if found.fit else None
-    worst_key = found.counted[worst.index] if worst and worst.sure > 0.99 and abs(worst.off_by_mm) >= 0.03 else None
+    worst = spoiling(found)
+    worst_key = found.counted[worst.index] if worst else None
     return [
         HitBar(
             key, k + 1, length_text(residuals.get(key), state.job.units, sign=True),
@@ -91,7 +91,7 @@ def row_slip(session: Session, state: JobResults, row_id: int) -> str:
     bars = hit_bars(state, row_id)
     return render_template(
         "_slip_row.html",
-        view=JobView.of(session, state),
+        view=JobView.of(state),
         row=row_text(state, row_id),
         recipe=recipe,
         found=found,

@@ -63,7 +63,7 @@ def face(job_id: int, index: int):
         state = load(session, job_id)
         if index >= len(state.job.part.faces):
             return "", 404
-        return render_template("_face.html", face=describe_face(state, index), view=JobView.of(session, state))
+        return render_template("_face.html", face=describe_face(state, index), view=JobView.of(state))
 
 
 @blueprint.post("/faces/<int:index>/plan")

@@ -1,0 +1,19 @@
+"""Rows of the run sheet as HTML, made once for each thing that a row can say.
+
+The same HTML goes to everybody, so a row's template must not ask who looks.
+"""
+
+from __future__ import annotations
+
+from functools import lru_cache
+
+from flask import render_template
+from markupsafe import Markup
+
+from ..exchange.table import RowText
+
+
+@lru_cache(maxsize=20_000)
+def row_html(row: RowText, job_id: int, oob: bool = False) -> Markup:
+    """One row; ``oob``: to be swapped in for the row that a page shows already."""
+    return Markup(render_template("_row.html", row=row, job_id=job_id, oob=oob))
