@@ -17,7 +17,7 @@ from playwright.sync_api import sync_playwright
 ROOT = Path(__file__).parent.parent
 sys.path.insert(0, str(ROOT / "tests" / "e2e"))
 
-from conftest import CHROMIUM, Person  # noqa: E402
+from person import CHROMIUM, Person  # noqa: E402
 
 from zipplumb.demo.processes import Processes  # noqa: E402
 from zipplumb.jobs import sheet  # noqa: E402

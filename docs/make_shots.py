@@ -11,7 +11,7 @@ from pathlib import Path
 ROOT = Path(__file__).parent.parent
 sys.path[:0] = [str(ROOT / "tests" / "e2e")]
 
-from conftest import CHROMIUM, Person  # noqa: E402
+from person import CHROMIUM, Person  # noqa: E402
 from playwright.sync_api import sync_playwright  # noqa: E402
 
 from zipplumb.demo.processes import Processes  # noqa: E402

@@ -37,6 +37,8 @@ export function live(bench, stage) {
 // answer to an earlier question comes late.
 const BY_ITSELF = "X-By-Itself";
 let touched = false;
+let asking = false;
+let behind = null;
 
 function typing() {
   const slip = document.getElementById("slip");
@@ -52,6 +54,14 @@ export function guardTyping() {
   });
   document.addEventListener("htmx:configRequest", (event) => {
     if (event.detail.triggeringEvent?.type === "refresh") event.detail.headers[BY_ITSELF] = "1";
+    asking ||= Boolean(event.detail.headers[BY_ITSELF]);
+  });
+  // what changed while an answer was under way is asked for once more
+  document.addEventListener("htmx:afterRequest", (event) => {
+    if (!event.detail.requestConfig?.headers[BY_ITSELF]) return;
+    asking = false;
+    if (behind) setTimeout(refresh, 0, behind);
+    behind = null;
   });
   document.addEventListener("htmx:beforeSwap", (event) => {
     if (event.target === slip && event.detail.requestConfig.headers[BY_ITSELF] && typing()) event.detail.shouldSwap = false;
@@ -60,6 +70,10 @@ export function guardTyping() {
 
 function refresh(update) {
   if (typing()) return;
+  if (asking) {
+    behind = { ...update, rows: [...update.rows, ...(behind?.rows ?? [])] };
+    return;
+  }
   const slip = document.getElementById("slip");
   const row = slip.querySelector("[data-refresh-row]");
   const stage = document.querySelector(".words [aria-current=page]")?.textContent.trim();

@@ -30,7 +30,7 @@ export class Stage {
     const slow = drawnInSoftware();
     this.patience = slow ? 500 : 60;
     try {
-      this.renderer = new WebGLRenderer({ canvas: this.canvas, antialias: !slow, alpha: true, preserveDrawingBuffer: true });
+      this.renderer = new WebGLRenderer({ canvas: this.canvas, antialias: true, alpha: true, preserveDrawingBuffer: true });
     } catch {
       document.getElementById("stage").insertAdjacentHTML("afterbegin", '<p class="empty">This browser draws no 3D. The run sheet and the Now band work all the same.</p>');
       return;

@@ -45,21 +45,43 @@ def _fit(args) -> int:
     from .core.fitting import fit
 
     points = _read_points(Path(args.file))
-    result = fit(args.kind, points, args.criterion)
-    shape = {k: v.tolist() if isinstance(v, np.ndarray) else v for k, v in vars(result.shape).items()}
+    result = fit(args.kind, points, args.criterion, _held(args.fixed))
     worst = result.worst and {"hit": result.worst.index + 1, "off_by_mm": result.worst.off_by_mm, "sure": result.worst.sure}
     answer = {
         "kind": args.kind,
         "criterion": result.criterion,
         "points": len(points),
-        "shape": shape,
+        "shape": _numbers(result.shape),
         "rms_mm": result.rms,
         "form_mm": result.form,
         "worst": worst,
         "warnings": list(result.warnings),
     }
-    print(json.dumps(answer, indent=2))
+    if args.tip is not None:
+        answer["surface"] = _numbers(_surface(result.shape, args.tip / 2, args.side))
+    print(json.dumps(answer, indent=None if args.json else 2))
     return 0
+
+
+def _numbers(shape) -> dict:
+    return {k: v.tolist() if isinstance(v, np.ndarray) else v for k, v in vars(shape).items()}
+
+
+def _held(text: str) -> dict:
+    try:
+        held = json.loads(text)
+    except ValueError:
+        raise PlumbError(f"“{text}” is no JSON.", "Nothing was worked out.", 'Write it like {"radius": 25}.') from None
+    return {k: np.array(v, float) if isinstance(v, list) else v for k, v in held.items()}
+
+
+def _surface(shape, radius_mm: float, side: str):
+    from .core.probing import surface_from_centers
+
+    try:
+        return surface_from_centers(shape, radius_mm, -1 if side == "inside" else 1)
+    except ValueError as error:
+        raise PlumbError(f"The tip cannot be taken off: {error}.", "Nothing was worked out.", "Check tip and side.") from None
 
 
 def _read_points(path: Path) -> np.ndarray:
@@ -106,6 +128,10 @@ def parser() -> argparse.ArgumentParser:
     fit.add_argument("kind")
     fit.add_argument("file")
     fit.add_argument("--criterion", default="gaussian")
+    fit.add_argument("--fixed", default="{}", help='held parameters as JSON, such as {"radius": 25}')
+    fit.add_argument("--tip", type=float, help="tip diameter, mm: the points are tip centers, and the surface is given too")
+    fit.add_argument("--side", choices=("inside", "outside"), default="outside", help="which side was touched")
+    fit.add_argument("--json", action="store_true", help="on one line")
     fit.set_defaults(call=_fit)
     return top
 

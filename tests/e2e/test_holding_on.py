@@ -4,7 +4,7 @@ import re
 import time
 
 import pytest
-from conftest import Person
+from person import Person
 from playwright.sync_api import expect
 from sqlalchemy import func, select
 

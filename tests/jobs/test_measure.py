@@ -1,51 +1,23 @@
 """Keeping, undoing, finishing: at most once, and never a change of what was read."""
 
-import itertools
 import threading
 
 import numpy as np
 import pytest
+from job_bench import REVIEWER, TECHNICIAN, batch, numbers
 from sqlalchemy import func, select
 
 from zipplumb.core.errors import InputError, NotAllowed
-from zipplumb.demo.seed import DIAMETER_MM, OFFSET_MM
-from zipplumb.devices.hits import HitBatch
-from zipplumb.jobs import kit, measure, sheet
-from zipplumb.jobs.actor import Actor
+from zipplumb.jobs import measure, sheet
 from zipplumb.jobs.results import load
 from zipplumb.store.database import transaction
-from zipplumb.store.models import Job, Reading, Row
-
-TECHNICIAN, REVIEWER = Actor(1, "Tamsin", "technician"), Actor(2, "Rafe", "reviewer")
-numbers = itertools.count(1)
+from zipplumb.store.models import Reading, Row
 
 
 @pytest.fixture
-def place(stack):
+def place(bench):
     """A job with one bore row, and an arm of its own standing at it."""
-    with transaction() as session:
-        part_id = session.get(Job, stack.job).part_id
-    job = sheet.create_job(TECHNICIAN, "Test", part_id)
-    with transaction() as session:
-        raw = {"kind": "cylinder", "name": "Bore 1", "nominal": None, "hits": 6}
-        row = sheet.add_row(session, TECHNICIAN, job, raw)
-    arm = kit.add_instrument(f"Arm of job {job}", "arm", "127.0.0.1", 1, 0.012)
-    kit.add_calibrated_probe(arm, "ball", OFFSET_MM, DIAMETER_MM, 0.01, 0.002, "")
-    kit.bring_instrument(TECHNICIAN, job, arm)
-    return job, row, arm
-
-
-def upright_at(center):
-    """The last axis, upright, for a tip at ``center``."""
-    return [*(np.array(center) - OFFSET_MM).tolist(), 1.0, 0.0, 0.0, 0.0]
-
-
-def batch(kind="press", session=None, center=(0.0, 0.0, 0.0), sweep=None, many=1):
-    n = next(numbers)
-    ns = tuple(range(1000 * n, 1000 * n + many))
-    pose = upright_at(center)
-    nan = (float("nan"),) * 7
-    return HitBatch(kind, session or "s", sweep or ns[0], ns, tuple(float(k) for k in ns), tuple(pose) * many, nan * many)
+    return bench.job, bench.plan(kind="cylinder", name="Bore 1", nominal=None, hits=6), bench.arm
 
 
 def bore(turn, depth=0.0):
@@ -117,9 +89,8 @@ def test_a_pull_off_outside_asks_and_a_second_one_settles(place):
     job, row, arm = place
     for k in range(8):
         turn = 0.8 * k
-        one = batch(center=bore(turn, 9.0 * (k % 3)))
-        inner = upright_at((10 * np.cos(turn), 10 * np.sin(turn), 0))
-        measure.keep_hits(arm, HitBatch(**{**one.__dict__, "approach": tuple(inner)}), next(numbers))
+        one = batch(center=bore(turn, 9.0 * (k % 3)), came_from=(10 * np.cos(turn), 10 * np.sin(turn), 0))
+        measure.keep_hits(arm, one, next(numbers))
     assert measure.finish_from_device(arm, batch("pull_off", center=(60.0, 0, 0)), next(numbers)) == "asks"
     assert found(job, row).state == "asks"
     assert measure.finish_from_device(arm, batch("pull_off", center=(4.0, 0, 0)), next(numbers)) == "finished"

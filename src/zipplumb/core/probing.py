@@ -8,12 +8,14 @@ the surface, so nothing is lost by fitting first.
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 
 from .frames import Array
-from .shapes import Cylinder, Plane
+from .shapes import Circle, Cylinder, Plane, Sphere
 
+Round = Cylinder | Circle | Sphere
 NEAR_MM = 0.5  # a pull-off shorter than this says nothing about a side
 
 
@@ -86,7 +88,7 @@ def side_of_air(
     return Side(0, witnesses, False)
 
 
-def surface_from_centers(shape: Plane | Cylinder, tip_radius_mm: float, air: int) -> Plane | Cylinder:
+def surface_from_centers(shape: Round | Plane, tip_radius_mm: float, air: int) -> Any:
     """The surface under a shape of tip centers; a plane's normal is turned toward the air.
 
     Raises ValueError for a shape of another kind, or a boss smaller than the tip.
@@ -94,7 +96,7 @@ def surface_from_centers(shape: Plane | Cylinder, tip_radius_mm: float, air: int
     if isinstance(shape, Plane):
         facing = shape if air >= 0 else shape.flipped()
         return facing.offset(-tip_radius_mm)
-    if isinstance(shape, Cylinder):
+    if isinstance(shape, Cylinder | Circle | Sphere):
         radius = shape.radius - air * tip_radius_mm
         if radius <= 0:
             raise ValueError("the tip is bigger than what it touched")

@@ -1,0 +1,87 @@
+"""What somebody does at the screen, in their words."""
+
+from __future__ import annotations
+
+import time
+
+from playwright.sync_api import expect
+
+from zipplumb.demo.seed import PASSWORD
+
+CHROMIUM = [
+    "--no-sandbox", "--use-gl=angle", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--ignore-gpu-blocklist",
+    "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync",
+]  # fmt: skip
+expect.set_options(timeout=20_000)
+
+
+class Person:
+    """What somebody does at the screen, in their words."""
+
+    def __init__(self, chromium, running, login="tamsin"):
+        self.running = running
+        self.context = chromium.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+        self.page = self.context.new_page()
+        self.complaints: list[str] = []
+        self.page.on("pageerror", lambda error: self.complaints.append(str(error)))
+        self.page.set_default_timeout(20_000)
+        self.page.goto(running.url + "/sign-in")
+        self.page.fill("[name=login]", login)
+        self.page.fill("[name=password]", PASSWORD)
+        self.page.click("button[type=submit]")
+
+    def open(self, job: int, stage: str = "measure") -> None:
+        self.page.goto(f"{self.running.url}/jobs/{job}/{stage}")
+        self.until(lambda: self.page.evaluate("Boolean(window.zipplumb && window.zipplumb.stage.ready)"))
+        expect(self.page.locator("#tip-line")).to_contain_text("X")  # live events have come
+
+    def until(self, true, seconds: float = 20.0):
+        end = time.monotonic() + seconds
+        while time.monotonic() < end:
+            if found := true():
+                return found
+            time.sleep(0.05)
+        raise AssertionError("it did not come to that")
+
+    def go(self, stage: str) -> None:
+        self.page.click(f"nav >> text={stage}")
+        expect(self.page.locator("nav [aria-current=page]")).to_have_text(stage)
+
+    def until_still(self) -> None:
+        """Until no more hits come: the hand is off the surface."""
+        seen, since = self.hits[0], time.monotonic()
+        while time.monotonic() - since < 0.8:
+            if self.hits[0] != seen:
+                seen, since = self.hits[0], time.monotonic()
+            time.sleep(0.05)
+
+    @property
+    def hits(self) -> tuple[int, int]:
+        taken, _, wanted = self.page.locator("#now .big .num").first.inner_text().partition("/")
+        return int(taken), int(wanted)
+
+    def hand(self, words: str) -> None:
+        self.page.locator(".hand").get_by_text(words, exact=True).click()
+
+    def touch_row(self) -> None:
+        """The stand-in touches what the row asks, until all hits are there."""
+        self.hand("Touch what the row asks")
+        self.until(lambda: self.hits[0] >= self.hits[1], 60)
+        time.sleep(0.15)  # the hand is off the surface
+
+    def measure(self, name: str) -> None:
+        expect(self.page.locator("#now .say .ask")).to_contain_text(name)
+        self.touch_row()
+        self.hand("Finish")
+        expect(self.row(name).locator(".mark")).not_to_have_text("○")
+
+    def row(self, name: str):
+        return self.page.locator("#sheet-rows .row", has=self.page.get_by_text(name, exact=True))
+
+    def number(self, name: str, column: int) -> float:
+        """Nominal (0), actual (1) or deviation (2) of a row, as shown."""
+        return float(self.row(name).locator(".num").nth(column).inner_text().replace("−", "-"))
+
+    def pick(self, face: int) -> None:
+        """Pick a face as the stage does when it is clicked."""
+        self.page.evaluate("face => window.zipplumb.stage.pick(face)", face)

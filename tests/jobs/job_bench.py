@@ -1,0 +1,66 @@
+"""A job to try things on, and a hand that touches its planes."""
+
+import itertools
+
+import numpy as np
+
+from zipplumb.demo.seed import DIAMETER_MM, OFFSET_MM
+from zipplumb.devices.hits import HitBatch
+from zipplumb.jobs import kit, measure, sheet
+from zipplumb.jobs.actor import Actor
+from zipplumb.jobs.results import load
+from zipplumb.store.database import transaction
+from zipplumb.store.models import Job
+
+TECHNICIAN, REVIEWER = Actor(1, "Tamsin", "technician"), Actor(2, "Rafe", "reviewer")
+numbers = itertools.count(1)
+
+
+def upright_at(center):
+    """The last axis, upright, for a tip at ``center``."""
+    return [*(np.array(center, float) - OFFSET_MM).tolist(), 1.0, 0.0, 0.0, 0.0]
+
+
+def batch(kind="press", session=None, center=(0.0, 0.0, 0.0), sweep=None, many=1, came_from=None):
+    n = next(numbers)
+    ns = tuple(range(1000 * n, 1000 * n + many))
+    way_in = (float("nan"),) * 7 if came_from is None else tuple(upright_at(came_from))
+    return HitBatch(
+        kind, session or "s", sweep or ns[0], ns, tuple(float(k) for k in ns), tuple(upright_at(center)) * many, way_in * many
+    )
+
+
+class Bench:
+    """A job on the carrier with an arm of its own standing at it, and a hand that touches its planes."""
+
+    def __init__(self, stack):
+        with transaction() as session:
+            self.part = session.get(Job, stack.job).part_id
+        self.job = sheet.create_job(TECHNICIAN, "Test", self.part)
+        self.arm = kit.add_instrument(f"Arm of job {self.job}", "arm", "127.0.0.1", 1, 0.012)
+        kit.add_calibrated_probe(self.arm, "ball", OFFSET_MM, DIAMETER_MM, 0.01, 0.002, "")
+        kit.bring_instrument(TECHNICIAN, self.job, self.arm)
+
+    def plan(self, **raw) -> int:
+        with transaction() as session:
+            return sheet.add_row(session, TECHNICIAN, self.job, raw)
+
+    def plan_plane(self, name, point, normal, **more) -> int:
+        nominal = {"shape": "plane", "point": point, "normal": normal}
+        return self.plan(kind="plane", name=name, nominal=nominal, **more)
+
+    def touch_plane(self, row, offset=0.0) -> None:
+        """Four hits on the nominal plane of a row (part = world), moved out by ``offset``, and a finish."""
+        measure.make_current(TECHNICIAN, self.job, row)
+        nominal = self.state().row(row).recipe.nominal.as_shape()
+        u, v = np.linalg.svd(nominal.normal[None])[2][1:]
+        for a, b in ((-20, -20), (20, -20), (20, 20), (-20, 20)):
+            center = nominal.point + a * u + b * v + (DIAMETER_MM / 2 + offset) * nominal.normal
+            hit = batch(center=center, came_from=center + 15 * nominal.normal)
+            measure.keep_hits(self.arm, hit, next(numbers))
+        away = nominal.point + 30 * nominal.normal
+        assert measure.finish_from_device(self.arm, batch("pull_off", center=away), next(numbers)) != "asks"
+
+    def state(self):
+        with transaction() as session:
+            return load(session, self.job)

@@ -1,0 +1,228 @@
+"""What a person can do besides measuring: planning, aligning, deriving, parts, reports, signing in."""
+
+import pytest
+from job_bench import TECHNICIAN
+from sqlalchemy import select, text
+
+from zipplumb.cad import CadModel
+from zipplumb.core.errors import InputError, PlumbError
+from zipplumb.exchange.table import RowText
+from zipplumb.jobs import align, derive, hand, parts, people, report, sheet
+from zipplumb.jobs.results import load
+from zipplumb.jobs.rows_text import row_texts
+from zipplumb.store.database import transaction
+from zipplumb.store.models import Change, Part, Report, Row
+
+
+def recipe(row):
+    with transaction() as session:
+        return session.get(Row, row).recipe
+
+
+def text_of(bench, name) -> RowText:
+    return next(r for r in row_texts(bench.state()) if r.name == name)
+
+
+# ---- planning -----------------------------------------------------------------------------
+
+
+def test_faces_are_planned_by_what_they_are_and_numbered_alike(bench):
+    names = [recipe(sheet.plan_from_face(TECHNICIAN, bench.job, face))["name"] for face in (7, 9, 3, 6, 8)]
+    assert names == ["Bore 1", "Bore 2", "Boss 1", "Plane 1", "Plane 2"]
+
+
+def test_the_first_planned_feature_is_current(bench):
+    row = sheet.plan_from_face(TECHNICIAN, bench.job, 7)
+    assert bench.state().job.current_row_id == row
+
+
+@pytest.mark.parametrize(
+    ("units", "size", "terms", "mm"),
+    [("mm", "25", "diameter", 25), ("in", "1", "radius", 50.8), ("in", "20 mm", "diameter", 20)],
+)
+def test_a_nominal_is_typed_in_the_jobs_units_and_the_drawings_terms(bench, units, size, terms, mm):
+    sheet.set_units(TECHNICIAN, bench.job, units)
+    form = {"kind": "cylinder", "x": "1", "y": "2", "z": "3", "i": "0", "j": "0", "k": "1", "size": size, "terms": terms}
+    made = recipe(sheet.plan_typed(TECHNICIAN, bench.job, form))
+    assert made["nominal"]["diameter_mm"] == pytest.approx(mm)
+    assert made["nominal"]["point"][0] == pytest.approx(25.4 if units == "in" else 1)
+    assert made["terms"] == terms
+
+
+def test_a_datum_letter_is_on_one_row_only(bench):
+    first, second = (sheet.plan_from_face(TECHNICIAN, bench.job, f) for f in (6, 8))
+    sheet.edit_row(TECHNICIAN, bench.job, first, {"datum": "a"})
+    assert recipe(first)["datum"] == "A"
+    with pytest.raises(InputError, match="Datum A is on Plane 1"):
+        sheet.edit_row(TECHNICIAN, bench.job, second, {"datum": "A"})
+    sheet.edit_row(TECHNICIAN, bench.job, first, {"datum": ""})
+    sheet.edit_row(TECHNICIAN, bench.job, second, {"datum": "A"})
+
+
+def test_rows_move_and_are_removed_unless_another_rests_on_them(aligned):
+    align.plan_datum_planes(TECHNICIAN, aligned.job)
+    with pytest.raises(InputError, match="Alignment 1 rests on this row"):
+        sheet.remove_row(TECHNICIAN, aligned.job, aligned.rows["B"])
+    sheet.move_row(TECHNICIAN, aligned.job, aligned.rows["end"], -1)
+    assert [r.recipe.name for r in aligned.state().rows[:4]] == ["Top", "Side", "Right", "Left"]
+    sheet.remove_row(TECHNICIAN, aligned.job, aligned.rows["end"])
+    assert "Right" not in [r.recipe.name for r in aligned.state().rows]
+    with pytest.raises(InputError, match="not in this job"):
+        sheet.remove_row(TECHNICIAN, aligned.job, aligned.rows["end"])
+
+
+def test_every_change_says_who(bench):
+    row = sheet.plan_from_face(TECHNICIAN, bench.job, 7)
+    sheet.edit_row(TECHNICIAN, bench.job, row, {"name": "Left bolt"})
+    with transaction() as session:
+        acts = session.execute(select(Change.act, Change.user_id).where(Change.job_id == bench.job)).all()
+    assert ("plan", 1) in acts
+    assert ("edit", 1) in acts
+
+
+def test_a_change_by_another_process_is_seen(bench):
+    row = sheet.plan_from_face(TECHNICIAN, bench.job, 7)
+    assert bench.state().row(row).recipe.name == "Bore 1"
+    with transaction() as session:
+        session.execute(text('UPDATE rows SET recipe = recipe || \'{"name": "Elsewhere"}\' WHERE id = :i'), {"i": row})
+    assert bench.state().row(row).recipe.name == "Elsewhere"
+
+
+# ---- aligning and deriving ------------------------------------------------------------------
+
+
+def test_alignment_needs_three_letters(bench):
+    bench.plan_plane("Top", [0, 0, 60], [0, 0, 1], datum="A")
+    with pytest.raises(InputError, match="three different planes"):
+        align.plan_datum_planes(TECHNICIAN, bench.job)
+
+
+def test_an_alignment_is_planned_made_active_and_put_off(aligned):
+    row = align.plan_datum_planes(TECHNICIAN, aligned.job)
+    assert text_of(aligned, "Alignment 1").actual == "6 held, 0 spare"
+    assert text_of(aligned, "Top").deviation == "held"
+    assert text_of(aligned, "Right").deviation == "+0.080"
+    align.activate(TECHNICIAN, aligned.job, None)
+    assert text_of(aligned, "Right").deviation == ""
+    align.activate(TECHNICIAN, aligned.job, row)
+    assert text_of(aligned, "Right").deviation == "+0.080"
+    with pytest.raises(InputError, match="no alignment"):
+        align.activate(TECHNICIAN, aligned.job, aligned.rows["A"])
+
+
+def test_distances_have_their_values_before_they_are_chosen(aligned):
+    first, second = aligned.rows["C"], aligned.rows["end"]
+    before, remark = derive.choices(aligned.job, first, second)
+    assert [c.value_mm is None for c in before] == [False, True, True, True]
+    assert "from parallel" in remark
+    align.plan_datum_planes(TECHNICIAN, aligned.job)
+    after, _ = derive.choices(aligned.job, first, second)
+    assert [c.value_mm for c in after] == pytest.approx([500.08, 500.08, 0, 0], abs=1e-6)
+    with pytest.raises(PlumbError, match="from parallel"):
+        derive.choices(aligned.job, first, aligned.rows["A"])
+
+
+def test_a_distance_row_takes_its_nominal_from_the_planes(aligned):
+    align.plan_datum_planes(TECHNICIAN, aligned.job)
+    row = derive.plan_distance(TECHNICIAN, aligned.job, aligned.rows["C"], aligned.rows["end"], "along_x")
+    assert recipe(row)["nominal_mm"] == pytest.approx(500)
+    sheet.edit_row(TECHNICIAN, aligned.job, row, {"lower": "-0.05", "upper": "0.05"})
+    shown = text_of(aligned, "Distance 1")
+    assert (shown.deviation, shown.word, shown.out_by) == ("+0.080", "out", "0.030")
+    with pytest.raises(InputError, match="two different planes"):
+        derive.plan_distance(TECHNICIAN, aligned.job, aligned.rows["C"], aligned.rows["C"], "along_x")
+
+
+def test_inches_are_the_same_deviations(aligned):
+    align.plan_datum_planes(TECHNICIAN, aligned.job)
+    sheet.set_units(TECHNICIAN, aligned.job, "in")
+    shown = text_of(aligned, "Right")
+    assert shown.deviation == "+0.0031"
+    assert shown.tolerance == "±0.0079"
+    assert shown.deviation_value == pytest.approx(0.08 / 25.4, abs=1e-9)
+
+
+# ---- parts ---------------------------------------------------------------------------------
+
+
+def test_a_bad_file_is_said_on_the_part_and_changes_nothing_else(stack):
+    part = parts.add_part(TECHNICIAN, "Poem", "poem.step", b"Shall I compare thee")
+    parts.import_part(part)
+    with transaction() as session:
+        found = session.get(Part, part)
+        assert found.state == "failed"
+        assert "not a STEP file" in found.words
+        assert found.model is None
+
+
+def test_a_path_in_a_file_name_is_cut_off(stack):
+    part = parts.add_part(TECHNICIAN, "", "../../etc/passwd.step", b"x")
+    with transaction() as session:
+        assert session.get(Part, part).file_name == "passwd.step"
+
+
+def test_at_least_one_body_stays(bench):
+    with pytest.raises(InputError, match="one body has to stay"):
+        parts.choose_bodies(TECHNICIAN, bench.job, [])
+    with pytest.raises(InputError, match="one body has to stay"):
+        parts.choose_bodies(TECHNICIAN, bench.job, [7])
+    parts.choose_bodies(TECHNICIAN, bench.job, [0])
+
+
+def test_the_hand_is_told_of_every_face_it_can_reach(bench):
+    with transaction() as session:
+        model = CadModel.unpack(session.get(Part, bench.part).model)
+    faces = hand.touchable_faces(model)
+    assert len(faces) == 20
+    assert all(len(f["spots"]) > 20 for f in faces)
+
+
+# ---- reports --------------------------------------------------------------------------------
+
+
+def test_reports_are_made_of_the_chosen_rows(aligned):
+    align.plan_datum_planes(TECHNICIAN, aligned.job)
+    made = report.ask_report(TECHNICIAN, aligned.job, "csv", [aligned.rows["end"]])
+    report.make_report(made)
+    with transaction() as session:
+        found = session.get(Report, made)
+        assert found.state == "ready"
+        lines = found.data.decode("utf-8-sig").splitlines()
+    assert len(lines) == 2
+    assert "Right" in lines[1]
+
+
+def test_a_report_that_cannot_be_made_says_so(aligned, monkeypatch):
+    made = report.ask_report(TECHNICIAN, aligned.job, "pdf", [])
+    monkeypatch.setattr(report, "write_pdf", lambda *a: 1 / 0)
+    report.make_report(made)
+    with transaction() as session:
+        found = session.get(Report, made)
+        assert (found.state, found.data) == ("failed", None)
+        assert "could not be made" in found.message
+
+
+def test_the_facts_say_who_with_what_and_where_from(aligned):
+    align.plan_datum_planes(TECHNICIAN, aligned.job)
+    with transaction() as session:
+        facts = dict(report.gather_facts(session, load(session, aligned.job), 1))
+    assert facts["Made by"] == "Tamsin Orrell"
+    assert "0 holds spare" in facts["Coordinate system"]
+    assert "6.000 mm (0.2362 in)" in facts["Probe"]
+    with pytest.raises(InputError, match="not in this job"):
+        report.ask_report(TECHNICIAN, aligned.job, "csv", [999_999])
+
+
+# ---- people ---------------------------------------------------------------------------------
+
+
+def test_passwords_are_kept_as_hashes_and_checked(stack):
+    people.add_person("olwen", "Olwen", "technician", "a long secret")
+    assert people.sign_in("Olwen ", "a long secret", "10.0.0.1").name == "Olwen"
+    with pytest.raises(InputError):
+        people.sign_in("olwen", "a short secret", "10.0.0.1")
+    with pytest.raises(InputError, match="no role"):
+        people.add_person("x", "X", "king", "y")
+    with transaction() as session:
+        stored = session.execute(text("SELECT password_hash FROM users WHERE login = 'olwen'")).scalar()
+    assert "secret" not in stored
