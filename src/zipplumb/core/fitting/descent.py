@@ -31,7 +31,8 @@ class Placed:
     sizes: Array
 
     def local(self, points: Array) -> Array:
-        return (points - self.origin) @ self.axes
+        """Points (n, 3) in the shape's own axes, as columns (3, n)."""
+        return self.axes.T @ points.T - (self.axes.T @ self.origin)[:, None]
 
 
 @dataclass(frozen=True)
@@ -51,18 +52,19 @@ class Free:
 
 
 def linearise(model: Model, placed: Placed, points: Array, free: Free) -> tuple[Array, Array]:
-    """Residuals (n,) and their Jacobian (n, k) by the free parameters."""
+    """Residuals (n,) and their transposed Jacobian (k, n) by the free parameters."""
     p = placed.local(points)
     residuals, n, by_sizes = model.distance(p, placed.sizes)
-    jacobian = np.empty((len(p), len(free.moves) + len(free.sizes)), order="F")
-    for column, move in enumerate(free.moves):
+    jacobian = np.empty((len(free.moves) + len(free.sizes), p.shape[1]))
+    for row, move in enumerate(free.moves):
         if move < 3:
-            np.negative(n[:, move], out=jacobian[:, column])
+            np.negative(n[move], out=jacobian[row])
         else:
             i, j = (move - 2) % 3, (move - 1) % 3
-            jacobian[:, column] = p[:, j] * n[:, i] - p[:, i] * n[:, j]
-    for column, size in enumerate(free.sizes, start=len(free.moves)):
-        jacobian[:, column] = by_sizes[:, size]
+            np.multiply(p[j], n[i], out=jacobian[row])
+            jacobian[row] -= p[i] * n[j]
+    for row, size in enumerate(free.sizes, start=len(free.moves)):
+        jacobian[row] = by_sizes[size]
     return residuals, jacobian
 
 
@@ -111,14 +113,14 @@ def descend(
 
     Returns
     -------
-    placed, residuals, jacobian at the minimum. Raises FitError when it does not settle.
+    placed, residuals, transposed jacobian (k, n) at the minimum. Raises FitError when it does not settle.
     """
     residuals, jacobian = linearise(model, placed, points, free)
     cost, damping, growth = float(residuals @ residuals), 0.0, 4.0
     before = 0.0
     floor = 2e-15 * math.sqrt(len(points)) * max(float(np.abs(points).max()), 1.0)  # what rounding leaves
     for _ in range(iterations or ITERATIONS):
-        normal, gradient = jacobian.T @ jacobian, jacobian.T @ residuals
+        normal, gradient = jacobian @ jacobian.T, jacobian @ residuals
         scale = np.maximum(normal.diagonal(), 1e-300)
         if damping:
             normal[np.diag_indices_from(normal)] += damping * scale

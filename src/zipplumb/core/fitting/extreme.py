@@ -42,7 +42,8 @@ def fit_extreme(gaussian: FitResult, criterion: str, points: Array, held: frozen
     start = Placed(gaussian.local.translation, gaussian.local.rotation, sizes)
     free = Free.of(model, held | ({"rx", "ry"} if "direction" in held else set()))
     placed = grown(model, criterion, extreme(kind, criterion, start, points, free), points)
-    residuals, jacobian = linearise(model, placed, points, free)
+    residuals, transposed = linearise(model, placed, points, free)
+    jacobian = transposed.T
     if kind == "plane":
         shape = replace(gaussian.shape, point=placed.origin, normal=placed.axes[:, 2])
     else:
@@ -85,7 +86,8 @@ def _settle(model: Model, criterion: str, placed: Placed, points: Array, free: F
     trust = 4 * reach
     value = _value(model, criterion, placed, points, free)
     for _ in range(ROUNDS):
-        residuals, jacobian = linearise(model, placed, points, free)
+        residuals, transposed = linearise(model, placed, points, free)
+        jacobian = transposed.T
         step = _programme(criterion, residuals, jacobian, points, free, trust)
         if step is None:
             break

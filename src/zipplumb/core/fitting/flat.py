@@ -23,7 +23,7 @@ def principal_axes(points: Array) -> tuple[Array, Array, Array]:
         _, spreads, axes = np.linalg.svd(rel, full_matrices=len(points) < 3)
         spreads = np.concatenate([spreads, np.zeros(3 - len(spreads))])
     else:
-        r = np.linalg.qr(rel, mode="r") if len(points) <= 200_000 else np.linalg.cholesky(rel.T @ rel).T
+        r = np.linalg.qr(rel, mode="r")
         _, spreads, axes = np.linalg.svd(r)
     if np.linalg.det(axes) < 0:
         axes = axes * np.array([[1.0], [1.0], [-1.0]])

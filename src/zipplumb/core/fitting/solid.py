@@ -17,7 +17,7 @@ import numpy as np
 from ..errors import FitError
 from ..frames import Array, Motion, perpendicular_pair, unit
 from ..shapes import Circle, Cone, Cylinder, Ellipse, Plane, Slot, Sphere, Torus
-from .descent import Free, Placed, descend, linearise
+from .descent import Free, Placed, descend
 from .flat import principal_axes
 from .models import MODELS
 from .result import FitResult, unit_covariance
@@ -31,6 +31,7 @@ from .starts import (
     thinned,
 )  # fmt: skip
 
+MANY = 500  # points that are enough to tell an arc
 LOOK = 20  # steps by which a start shows what it is worth
 GOOD = 2e-3  # rms by size: so close a fit needs no second opinion
 SIZE_NAMES = {"radius", "semi_major", "semi_minor", "length", "width", "half_angle", "major_radius", "minor_radius"}
@@ -117,13 +118,11 @@ def _fit_spatial(kind, points, fixed, hint, center, spreads) -> FitResult:
         raise FitError(
             f"No {_word(kind)} settled on these hits.", "The hits are kept.", "Take hits farther round, at more depths."
         )
-    placed, _, _ = descend(model, best, rel, free)
-    placed = _tidied(kind, placed, rel, hint)
-    residuals, jacobian = linearise(model, placed, rel, free)
+    placed, residuals, jacobian = descend(model, _tidied(kind, best, hint), rel, free)
     return _result(kind, placed, center, residuals, jacobian, free, rel)
 
 
-def _tidied(kind: str, placed: Placed, rel: Array, hint: Array | None) -> Placed:
+def _tidied(kind: str, placed: Placed, hint: Array | None) -> Placed:
     """The same shape with its origin beside the middle of the hits and its axis in a fixed sense."""
     sizes = placed.sizes.copy()
     origin, axes = placed.origin, placed.axes
@@ -183,7 +182,8 @@ def slot_ellipses(flat: Array) -> list[Placed]:
     return [Placed(s.origin, s.axes, s.sizes / 2) for s in slot_starts(flat)[::3]]
 
 
-def _result(kind: str, placed: Placed, center: Array, residuals: Array, jacobian: Array, free: Free, rel: Array) -> FitResult:
+def _result(kind: str, placed: Placed, center: Array, residuals: Array, transposed: Array, free: Free, rel: Array) -> FitResult:
+    jacobian = transposed.T
     covariance = unit_covariance(jacobian)
     if covariance is None:
         raise FitError(
@@ -195,8 +195,8 @@ def _result(kind: str, placed: Placed, center: Array, residuals: Array, jacobian
         kind, "gaussian", shape, residuals, free.names(MODELS[kind]), jacobian, covariance, Motion(placed.axes, origin)
     )
     if kind in ("circle", "cylinder", "cone"):
-        local = placed.local(rel)
-        warnings = _arc_warning(np.arctan2(local[:, 1], local[:, 0]), result.u("radius") if result.spare > 0 else np.nan)
+        local = placed.local(rel if len(rel) <= MANY else rel[:: len(rel) // MANY])
+        warnings = _arc_warning(np.arctan2(local[1], local[0]), result.u("radius") if result.spare > 0 else np.nan)
         object.__setattr__(result, "warnings", warnings)
     return result
 
@@ -222,8 +222,6 @@ def shaped(kind: str, placed: Placed):
 
 def _arc_warning(angles: Array, u_radius: float) -> tuple[str, ...]:
     """A sentence where the hits span so little of the round that the radius is doubtful."""
-    if len(angles) > 2000:
-        angles = angles[:: len(angles) // 1000]
     ordered = np.sort(angles)
     gaps = np.append(np.diff(ordered), ordered[0] + 2 * np.pi - ordered[-1])
     span = np.degrees(2 * np.pi - gaps.max())

@@ -15,7 +15,7 @@ from ..frames import Array, perpendicular_pair, unit
 from .descent import Placed
 from .flat import principal_axes
 
-FEW = 64  # points that are enough to choose a valley
+FEW = 48  # points that are enough to choose a valley
 UPRIGHT = np.eye(3)
 
 
@@ -35,7 +35,7 @@ def half_sphere(count: int) -> Array:
     return np.column_stack([across * np.cos(turn), across * np.sin(turn), z])
 
 
-COARSE, FINE = half_sphere(48), half_sphere(200)
+COARSE, FINE = half_sphere(40), half_sphere(200)
 
 
 def algebraic_circles(x: Array, y: Array) -> tuple[Array, Array, Array]:
