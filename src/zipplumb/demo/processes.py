@@ -2,21 +2,26 @@
 
 from __future__ import annotations
 
+import fcntl
 import os
 import secrets
 import shutil
 import signal
+import socket
 import subprocess
 import sys
 import time
 from pathlib import Path
+from typing import IO
 
+from ..core.errors import InputError
 from ..store.cluster import Cluster, free_port
 from ..store.schema import upgrade
 from . import carrier_real
 from .seed import seed_job, seed_people_and_kit
 
 RESTART_S = 0.4
+LOCK = "lock"
 
 
 class Processes:
@@ -142,11 +147,17 @@ class Processes:
 
 def run_demo(folder: Path, port: int | None, fresh: bool, pace: float) -> int:
     """Serve the demo until Ctrl-C."""
-    if fresh and folder.exists():
+    for wanted in (signal.SIGINT, signal.SIGTERM):  # also where a shell started us with them ignored
+        signal.signal(wanted, signal.default_int_handler)
+    lock = _only_one(folder)
+    if port is not None and _taken(port):
+        raise InputError(f"Port {port} is taken by another program.", "Nothing was started.", "Choose another with --port.")
+    if fresh:
         Cluster(folder / "postgres").destroy()
-        shutil.rmtree(folder)
+        for path in folder.iterdir():
+            if path.name != LOCK:
+                shutil.rmtree(path) if path.is_dir() else path.unlink()
     processes = Processes(folder, port, pace)
-    signal.signal(signal.SIGTERM, lambda *_: (_ for _ in ()).throw(KeyboardInterrupt()))
     try:
         print("Preparing the database and the demo data …", flush=True)
         processes.prepare()
@@ -161,8 +172,31 @@ def run_demo(folder: Path, port: int | None, fresh: bool, pace: float) -> int:
         print("\nStopping …", flush=True)
         return 0
     finally:
-        signal.signal(signal.SIGINT, signal.SIG_IGN)
+        for second in (signal.SIGINT, signal.SIGTERM):  # one is enough: stopping is not stopped
+            signal.signal(second, signal.SIG_IGN)
         processes.stop()
+        lock.close()
+
+
+def _only_one(folder: Path) -> IO[str]:
+    """Hold the folder for ourselves; the lock goes with the process, however it ends."""
+    folder.mkdir(parents=True, exist_ok=True)
+    lock = (folder / LOCK).open("w")
+    try:
+        fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except OSError:
+        raise InputError(
+            f"The demo is running already on {folder}.",
+            "It was left alone.",
+            "Stop it with Ctrl-C first, or give another --folder.",
+        ) from None
+    return lock
+
+
+def _taken(port: int) -> bool:
+    with socket.socket() as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        return probe.connect_ex(("127.0.0.1", port)) == 0
 
 
 def _greet(processes: Processes) -> None:

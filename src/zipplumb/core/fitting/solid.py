@@ -59,7 +59,7 @@ def fit_solid(kind: str, points: Array, fixed: Mapping[str, Any], hint: Array | 
         raise FitError(f"The hits {words}, which leaves the {_word(kind)} open.", "The hits are kept.", todo)
     if model.flat:
         return _fit_flat(kind, points, fixed, center, axes)
-    return _fit_spatial(kind, points, fixed, hint, center, spreads)
+    return _fit_spatial(kind, points, fixed, hint, center, spreads, axes)
 
 
 def _word(kind: str) -> str:
@@ -92,7 +92,7 @@ def _lowest(kind: str, starts: list[Placed], points: Array, free: Free, hint: Ar
     return best
 
 
-def _fit_spatial(kind, points, fixed, hint, center, spreads) -> FitResult:
+def _fit_spatial(kind, points, fixed, hint, center, spreads, axes) -> FitResult:
     model = MODELS[kind]
     rel = points - center
     given = fixed.get("direction", fixed.get("normal"))
@@ -105,7 +105,7 @@ def _fit_spatial(kind, points, fixed, hint, center, spreads) -> FitResult:
     else:
         best = None
         for dense, count in ((False, 1), (True, 4)):
-            directions = directions_of(rel, dense, given)
+            directions = directions_of(axes, dense, given)
             if hint is not None and given is None:
                 directions = np.vstack([hint, directions])
             starts = [_with_sizes(kind, s, fixed) for s in axis_starts(kind, few, directions, count)]

@@ -13,7 +13,6 @@ import numpy as np
 
 from ..frames import Array, perpendicular_pair, unit
 from .descent import Placed
-from .flat import principal_axes
 
 FEW = 48  # points that are enough to choose a valley
 UPRIGHT = np.eye(3)
@@ -111,11 +110,10 @@ def axis_starts(kind: str, points: Array, directions: Array, count: int) -> list
     return [Placed(axes[k] @ centers[k], axes[k], sizes[k].copy()) for k in chosen]
 
 
-def directions_of(points: Array, dense: bool, given: Array | None) -> Array:
+def directions_of(axes: Array, dense: bool, given: Array | None) -> Array:
     """Axis directions to be judged: one that is given, or the principal axes and a half sphere."""
     if given is not None:
         return unit(given)[None]
-    _, _, axes = principal_axes(points)
     return np.vstack([axes, FINE if dense else COARSE])
 
 
