@@ -26,6 +26,10 @@ export class Marks {
     this.hits = this.points(dot, HIT, 9);
     this.hidden = this.points(dot, HIT, 9, 0.22); // those behind the part, faintly
     this.hits.material.depthTest = true;
+    this.hits.material.onBeforeCompile = (shader) => {
+      // a hit lies on its surface: a few millimetres toward the eye keep it from sinking in
+      shader.vertexShader = shader.vertexShader.replace("#include <project_vertex>", "#include <project_vertex>\n gl_Position.z -= 0.0006;");
+    };
     this.worst = this.points(ring, WORST, 24);
     this.tip = document.getElementById("tip");
     this.ring = this.tip.querySelector(".ring");

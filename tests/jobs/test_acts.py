@@ -7,7 +7,8 @@ from sqlalchemy import select, text
 from zipplumb.cad import CadModel
 from zipplumb.core.errors import InputError, PlumbError
 from zipplumb.exchange.table import RowText
-from zipplumb.jobs import align, derive, hand, parts, people, report, sheet
+from zipplumb.jobs import align, derive, hand, kit, measure, parts, people, report, sheet
+from zipplumb.jobs.prompts import prompt
 from zipplumb.jobs.results import load
 from zipplumb.jobs.rows_text import row_texts
 from zipplumb.store.database import transaction
@@ -86,6 +87,26 @@ def test_a_change_by_another_process_is_seen(bench):
     with transaction() as session:
         session.execute(text('UPDATE rows SET recipe = recipe || \'{"name": "Elsewhere"}\' WHERE id = :i'), {"i": row})
     assert bench.state().row(row).recipe.name == "Elsewhere"
+
+
+# ---- what is asked for now -------------------------------------------------------------------
+
+
+def test_the_prompt_asks_for_what_comes_next(bench):
+    def says():
+        state = bench.state()
+        return prompt(state, state.instrument).title
+
+    assert says() == "Plan a row: pick a face of the part."
+    row = bench.plan_plane("Top", [0, 0, 60], [0, 0, 1], datum="A", hits=4)
+    assert says() == "The arm is lost. Look at its cable."
+    assert prompt(bench.state(), None).title == "Bring an arm to this job."
+    kit.seen(bench.arm, connected=True)
+    assert says() == "Touch Top (datum A), 4 hits, far apart."
+    bench.touch_plane(row)
+    assert says() == "All rows are done. Make the report."
+    measure.undo(TECHNICIAN, bench.job, sweep=False)
+    assert says() == "Top: pull off and finish."
 
 
 # ---- aligning and deriving ------------------------------------------------------------------

@@ -49,6 +49,15 @@ def test_the_primary_is_taken_whole_and_the_secondary_only_turns():
     assert first_to_second.went_to == "B"
 
 
+def test_a_lean_is_told_over_the_reach_in_which_it_leans():
+    """Closed form: 0.02 rad over hits that reach 60 mm up a side 500 mm long is 1.2 mm, not 10 mm."""
+    leaning = (NOMINAL[0], tilted(NOMINAL[1], 0.02, (1, 0, 0)), NOMINAL[2])
+    side = np.array([[x, -140, z] for x in (-250, 250) for z in (0, 60)], float)
+    hits = [WORLD_FROM_PART.points(h) for h in (side, side, side)]
+    found = align_datum_planes(NOMINAL, in_world(leaning), hits).squareness[0]
+    assert found.over_mm == pytest.approx(60 * np.sin(0.02), rel=1e-3)
+
+
 def test_three_planes_have_no_hold_to_spare():
     """Practice: 3-2-1 with just enough gives zero residuals whatever was touched."""
     found = align_datum_planes(NOMINAL, in_world(NOMINAL))

@@ -40,11 +40,6 @@ def test_each_stage_has_its_words_whole_and_as_a_fragment(technician, stack, sta
     assert 'aria-current="page"' in piece.get_data(as_text=True)
 
 
-def test_the_prompt_asks_for_the_first_row(technician, stack):
-    page = technician.get(f"/jobs/{stack.job}/measure").get_data(as_text=True)
-    assert "Touch Foot top (datum A), 9 hits, far apart." in html.unescape(page) or "arm is lost" in page
-
-
 def test_a_face_says_what_it_is(technician, stack):
     with transaction() as session:
         faces = session.scalars(select(Part.faces).order_by(Part.id)).first()

@@ -156,15 +156,17 @@ def undo(actor: Actor, job_id: int, sweep: bool) -> str:
 
 
 def _undo(session: Session, actor: Actor, job: Job, sweep: bool) -> str:
-    """Take back the last hit or sweep; with no hit on the current row, open the last finished row again."""
+    """Take back the last thing done: a finish (the row is open again), or else a hit or its whole sweep."""
     row = _current(session, job)
+    if row.finished_at is not None:
+        return _reopen_last(session, actor, job)
     batches = session.scalars(
         select(Reading).where(Reading.row_id == row.id, Reading.kind != "pull_off").order_by(Reading.id.desc())
     ).all()
     marked = _marked(session, [b.id for b in batches])
     standing = [(b, k) for b in batches for k in reversed(range(len(b.ns))) if (b.id, k) not in marked]
     if not standing:
-        return _reopen_last(session, actor, job, row)
+        return _reopen_last(session, actor, job)
     last = standing[0][0]
     taken_back = [(b, k) for b, k in standing if b.sweep == last.sweep and b.session == last.session] if sweep else standing[:1]
     for batch, hit in taken_back:
@@ -180,7 +182,7 @@ def _marked(session: Session, reading_ids: list[int]) -> set[tuple[int, int]]:
     return {(r, k) for r, k in session.execute(query)}
 
 
-def _reopen_last(session: Session, actor: Actor, job: Job, current: Row) -> str:
+def _reopen_last(session: Session, actor: Actor, job: Job) -> str:
     last = session.scalar(
         select(Row)
         .where(Row.job_id == job.id, Row.removed_at.is_(None), Row.finished_at.isnot(None))

@@ -25,7 +25,8 @@ class Squareness:
     """How far two planes are from the angle that the nominal has between them.
 
     ``error_rad`` is actual minus nominal, of the angle between the outward normals;
-    ``over_mm`` is what it makes over the extent of the plane that gives way.
+    ``over_mm`` is what it makes over the reach of the hits of the plane that gives way, in the
+    direction in which it leans; 0 where the hits are not given.
     """
 
     first: str
@@ -79,7 +80,7 @@ def _system(primary: Array, secondary: Array) -> Array:
 def align_datum_planes(
     nominal: Sequence[Plane],
     actual_world: Sequence[Plane],
-    extents_mm: Sequence[float] = (0.0, 0.0, 0.0),
+    hits_world: Sequence[Array] | None = None,
     letters: Sequence[str] = ("A", "B", "C"),
     locals_world: Sequence[Motion] | None = None,
     covariances: Sequence[Array] | None = None,
@@ -90,7 +91,7 @@ def align_datum_planes(
     ----------
     nominal : planes in part coordinates, normals out of the material
     actual_world : the same planes as measured; ``point`` is the middle of their hits
-    extents_mm : how far the hits of each plane reach, to tell angles as lengths
+    hits_world : (n, 3) hits of each plane, whose reach tells angles as lengths
     letters : names for the words
     locals_world, covariances : of each plane's offset (mm) and tilts about its u and v (rad)
         As a plane's fit gives them; left out, the planes are taken as exact.
@@ -104,7 +105,7 @@ def align_datum_planes(
     covariance = np.zeros((6, 6))
     if locals_world is not None and covariances is not None:
         covariance = _pose_covariance(nominal, actual_world, part_from_world, locals_world, covariances)
-    squareness = _squareness(nominal, actual_world, extents_mm, letters)
+    squareness = _squareness(nominal, actual_world, hits_world, letters)
     return Alignment(part_from_world, covariance, squareness, _held(nominal, letters), 6, 0)
 
 
@@ -149,11 +150,13 @@ def _pose_covariance(nominal, actual, part_from_world, locals_world, covariances
     return change @ spread @ change.T
 
 
-def _squareness(nominal, actual, extents, letters) -> tuple[Squareness, ...]:
+def _squareness(nominal, actual, hits, letters) -> tuple[Squareness, ...]:
     rows = []
     for i, j in ((0, 1), (0, 2), (1, 2)):
         turned = _angle(actual[i].normal, actual[j].normal) - _angle(nominal[i].normal, nominal[j].normal)
-        rows.append(Squareness(letters[i], letters[j], turned, abs(np.sin(turned)) * extents[j], letters[j]))
+        leaning = unit(actual[i].normal - (actual[i].normal @ actual[j].normal) * actual[j].normal)
+        reach = float(np.ptp(hits[j] @ leaning)) if hits is not None else 0.0
+        rows.append(Squareness(letters[i], letters[j], turned, abs(np.sin(turned)) * reach, letters[j]))
     return tuple(rows)
 
 

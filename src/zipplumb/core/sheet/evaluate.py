@@ -145,7 +145,6 @@ class _Work:
             surface_world=surface,
             contacts_world=contacts_from_centers(surface, centers),
             residuals=-result.residuals if inward else result.residuals,
-            extent_mm=float(np.ptp(centers @ _longest(centers))),
             U_mm=self._expanded(row, result, cal),
             warnings=result.warnings,
         )
@@ -192,7 +191,7 @@ class _Work:
         alignment = align_datum_planes(
             nominal,
             [p.surface_world for p in planes],
-            [p.extent_mm for p in planes],
+            [p.contacts_world for p in planes],
             letters,
             [p.fit.local for p in planes],
             [p.fit.unit_covariance * self._u_hit(p) ** 2 for p in planes],
@@ -317,10 +316,6 @@ def _nominal_air(recipe) -> int | None:
 def _worse(stated_mm: float, seen_mm: float) -> float:
     """A hit is as good as its maker states, unless its own scatter says worse."""
     return max(stated_mm, seen_mm) if np.isfinite(seen_mm) else stated_mm
-
-
-def _longest(points: Array) -> Array:
-    return np.linalg.svd(points - points.mean(axis=0), full_matrices=False)[2][0]
 
 
 def _judged(found: RowResult, recipe, actual_mm: float) -> RowResult:

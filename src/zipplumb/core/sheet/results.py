@@ -129,6 +129,5 @@ class RowResult:
     held: bool = False
     distance: PlaneDistance | None = None
     components: tuple[float, float, float] | None = None
-    extent_mm: float = 0.0
     uses: tuple[int, ...] = ()
     warnings: tuple[str, ...] = field(default=())
