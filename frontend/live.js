@@ -36,6 +36,7 @@ export function live(bench, stage) {
 // What stands in the slip follows by itself, unless somebody is typing in it: also not when the
 // answer to an earlier question comes late.
 const BY_ITSELF = "X-By-Itself";
+const SETTLED_MS = 80; // what is swapped in listens only a moment later
 let touched = false;
 let asking = false;
 let behind = null;
@@ -59,9 +60,11 @@ export function guardTyping() {
   // what changed while an answer was under way is asked for once more
   document.addEventListener("htmx:afterRequest", (event) => {
     if (!event.detail.requestConfig?.headers[BY_ITSELF]) return;
-    asking = false;
-    if (behind) setTimeout(refresh, 0, behind);
-    behind = null;
+    setTimeout(() => {
+      asking = false;
+      if (behind) refresh(behind);
+      behind = null;
+    }, SETTLED_MS);
   });
   document.addEventListener("htmx:beforeSwap", (event) => {
     if (event.target === slip && event.detail.requestConfig.headers[BY_ITSELF] && typing()) event.detail.shouldSwap = false;

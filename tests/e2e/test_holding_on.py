@@ -166,3 +166,11 @@ def test_on_a_phone_nothing_is_wider_than_the_screen(tamsin, running, job, width
     wide = tamsin.page.evaluate("document.documentElement.scrollWidth")
     assert wide <= width
     assert re.search(r"Touch inside Bore 1", tamsin.page.locator("#now").inner_text())
+
+
+def test_the_slip_shows_the_last_of_many_quick_hits(tamsin, running, job):
+    tamsin.open(job)
+    expect(tamsin.page.locator("#slip h2")).to_contain_text("Bore 1")
+    tamsin.touch_row()
+    expect(tamsin.page.locator("#slip .hit")).to_have_count(12)
+    expect(tamsin.page.locator("#slip")).to_contain_text("12 hits, 7 spare")
