@@ -72,12 +72,6 @@ def _memory(job_id: int) -> _Memory:
         return memory
 
 
-def forget_all() -> None:
-    """Forget everything kept in this process (another database is used from now on)."""
-    with _memories_lock:
-        _memories.clear()
-
-
 def load(session: Session, job_id: int) -> JobResults:
     """The job with all its results. Raises InputError for a job that is not there."""
     job = session.get(Job, job_id)

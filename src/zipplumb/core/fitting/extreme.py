@@ -84,15 +84,15 @@ def extreme(kind: str, criterion: str, start: Placed, points: Array, free: Free)
 
 def _settle(model: Model, criterion: str, placed: Placed, points: Array, free: Free, reach: float) -> tuple[Placed, float]:
     trust = 4 * reach
-    value = _value(model, criterion, placed, points, free)
+    value = _value(model, criterion, placed, points)
     for _ in range(ROUNDS):
         residuals, transposed = linearise(model, placed, points, free)
         jacobian = transposed.T
-        step = _programme(criterion, residuals, jacobian, points, free, trust)
+        step = _programme(criterion, residuals, jacobian, trust)
         if step is None:
             break
         trial = stepped(placed, step, free)
-        trial_value = _value(model, criterion, trial, points, free)
+        trial_value = _value(model, criterion, trial, points)
         if trial_value < value - 1e-14:
             gain = value - trial_value
             placed, value = trial, trial_value
@@ -105,7 +105,7 @@ def _settle(model: Model, criterion: str, placed: Placed, points: Array, free: F
     return placed, value
 
 
-def _value(model: Model, criterion: str, placed: Placed, points: Array, free: Free) -> float:
+def _value(model: Model, criterion: str, placed: Placed, points: Array) -> float:
     """What is to become small: the zone's width, or how far the shape is from all it must bear."""
     residuals, _, _ = model.distance(placed.local(points), placed.sizes)
     if criterion == "chebyshev":
@@ -117,7 +117,7 @@ def _value(model: Model, criterion: str, placed: Placed, points: Array, free: Fr
     return float(np.sum(residuals.max() - residuals))
 
 
-def _programme(criterion: str, residuals: Array, jacobian: Array, points: Array, free: Free, trust: float) -> Array | None:
+def _programme(criterion: str, residuals: Array, jacobian: Array, trust: float) -> Array | None:
     """The best small step of the linearised problem, every residual changing by ``trust`` at most."""
     n, k = jacobian.shape
     ones = np.ones((n, 1))
