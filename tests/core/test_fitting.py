@@ -50,7 +50,7 @@ def test_the_order_of_hits_does_not_matter(seed, kind):
         ("circle", [[0, 0, 0], [1, 0, 0], [2, 0, 0], [3, 0, 0]], "straight line"),
         ("sphere", [[0, 0, 0], [1, 0, 0], [0, 1, 0], [1, 1, 0]], "one plane"),
         ("cylinder", [[0, 0, 0], [1, 0, 0], [0, 1, 0], [1, 1, 0], [2, 1, 0]], "one plane"),
-        ("cylinder", [[k, 0, 0] for k in range(6)], "one plane"),
+        ("cylinder", [[k, 0, 0] for k in range(6)], "one straight line"),
         ("teapot", [[0, 0, 0]] * 9, "no fit"),
     ],
 )

@@ -6,17 +6,24 @@ A motion that takes part coordinates to world coordinates is called ``world_from
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 Array = NDArray[np.float64]
+Indices = NDArray[np.int64]
 
 
 def unit(vector: ArrayLike) -> Array:
     """Vector(s) of shape (..., 3) scaled to length one; ValueError for a zero vector."""
     v = np.asarray(vector, float)
+    if v.ndim == 1:  # the common case, quickly
+        size = math.sqrt(v @ v)
+        if not size > 0:
+            raise ValueError("a direction has no length")
+        return v / size
     length = np.linalg.norm(v, axis=-1, keepdims=True)
     if not np.all(length > 0):
         raise ValueError("a direction has no length")

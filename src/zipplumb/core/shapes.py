@@ -5,6 +5,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, replace
 from typing import ClassVar, Literal
 
@@ -12,13 +13,20 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from .frames import Array, Motion, unit
+from .kernels import CODES, signed_distances
 
 
 def _vector(value: ArrayLike) -> Array:
     v = np.array(value, float)
-    if v.shape != (3,) or not np.all(np.isfinite(v)):
+    if v.shape != (3,) or not math.isfinite(sum(v.tolist())):
         raise ValueError("three finite numbers are needed")
     return v
+
+
+def _outline(kind: str, points: Array, center: Array, normal: Array, along: Array, first: float, second: float) -> Array:
+    axes = np.column_stack([along, np.cross(normal, along), normal])
+    array = np.ascontiguousarray(points, float)
+    return signed_distances(CODES[kind], array, center, np.ascontiguousarray(axes), np.array([first, second]))
 
 
 @dataclass(frozen=True, eq=False)
@@ -92,6 +100,21 @@ class Circle(_Shape):
 
 
 @dataclass(frozen=True, eq=False)
+class Arc(Circle):
+    """The part of a circle from ``start`` (a direction from the center) on by ``span_rad``, counterclockwise."""
+
+    start: Array
+    span_rad: float
+    directions_ = ("normal", "start")  # type: ignore[assignment]
+
+    def along(self, count: int = 33) -> Array:
+        """Points (count, 3) from one end to the other."""
+        turn = np.linspace(0.0, self.span_rad, count)[:, None]
+        across = np.cross(self.normal, self.start)
+        return self.center + self.radius * (np.cos(turn) * self.start + np.sin(turn) * across)
+
+
+@dataclass(frozen=True, eq=False)
 class Ellipse(_Shape):
     center: Array
     normal: Array
@@ -99,6 +122,10 @@ class Ellipse(_Shape):
     semi_major: float
     semi_minor: float
     points_, directions_ = ("center",), ("normal", "major_direction")
+
+    def distance(self, points: Array) -> Array:
+        """Within the ellipse's plane: + outside, - inside."""
+        return _outline("ellipse", points, self.center, self.normal, self.major_direction, self.semi_major, self.semi_minor)
 
 
 @dataclass(frozen=True, eq=False)
@@ -112,6 +139,11 @@ class Slot(_Shape):
     width: float
     ends: Literal["round", "square"] = "round"
     points_, directions_ = ("center",), ("normal", "direction")
+
+    def distance(self, points: Array) -> Array:
+        """Within the slot's plane: + outside, - inside; of a square one from the nearer side."""
+        kind = f"{self.ends}_slot"
+        return _outline(kind, points, self.center, self.normal, self.direction, self.length, self.width)
 
 
 @dataclass(frozen=True, eq=False)
@@ -137,7 +169,7 @@ class Cylinder(_Shape):
 
 @dataclass(frozen=True, eq=False)
 class Cone(_Shape):
-    """Opens from ``apex`` along ``axis direction``; ``half_angle`` in radians."""
+    """Opens from ``apex`` along ``direction``; ``half_angle`` in radians."""
 
     apex: Array
     direction: Array

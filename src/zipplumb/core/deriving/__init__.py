@@ -2,7 +2,13 @@
 
 from .bolt_circle import BoltCircle, bolt_circle
 from .distance import PlaneDistance, plane_distance
-from .features import Feature, propagate
+from .drawing import Drawing
+from .features import Feature
 from .possible import Possible, possible
+from .recipes import Given
+from .tables import Chain, Hole, chain, hole_table
 
-__all__ = ["BoltCircle", "Feature", "PlaneDistance", "Possible", "bolt_circle", "plane_distance", "possible", "propagate"]
+__all__ = [
+    "BoltCircle", "Chain", "Drawing", "Feature", "Given", "Hole", "PlaneDistance", "Possible", "bolt_circle", "chain",
+    "hole_table", "plane_distance", "possible",
+]  # fmt: skip

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import replace
+
 import numpy as np
 
 from ..errors import DeriveError
 from ..fitting import fit
 from ..frames import Array, unit
-from ..shapes import Circle, Cone, Cylinder, Ellipse, Line, Plane, Point
+from ..shapes import Circle, Cone, Cylinder, Ellipse, Line, Plane, Point, Sphere
 
 PARALLEL = np.radians(0.05)  # nearer to parallel than this, a meeting place says nothing
 KEPT = "The features are kept."
@@ -18,13 +21,18 @@ def _between(a: Array, b: Array) -> float:
     return float(np.arctan2(np.linalg.norm(np.cross(a, b)), abs(a @ b)))
 
 
+def _away(gap_mm: float, angle_rad: float) -> str:
+    away = gap_mm / max(np.tan(angle_rad), 1e-12)
+    return f"{away:.3g} mm away" if away < 1e8 else "nowhere"
+
+
 def meet_planes(first: Plane, second: Plane) -> Line:
     """The line in which two planes meet, its point nearest to the middle of the two."""
     angle = _between(first.normal, second.normal)
     if angle < PARALLEL:
         gap = abs(float(first.distance(second.point[None])[0]))
         raise DeriveError(
-            f"The planes are {np.degrees(angle):.4f}° from parallel: they meet {gap / max(np.tan(angle), 1e-12):.3g} mm away.",
+            f"The planes are {np.degrees(angle):.4f}° from parallel: they meet {_away(gap, angle)}.",
             KEPT,
             "Ask for their distance.",
         )
@@ -87,16 +95,74 @@ def through_points(first: Array, second: Array) -> Line:
     return Line((first + second) / 2, second - first)
 
 
+def _alike(first: Array, second: Array) -> Array:
+    """The second direction, turned to the side of the first."""
+    return second if first @ second > 0 else -second
+
+
 def middle_plane(first: Plane, second: Plane) -> Plane:
-    """Half way between two planes that face each other or away; the bisector where they lean."""
-    other = second.normal if first.normal @ second.normal > 0 else -second.normal
-    return Plane((first.point + second.point) / 2, first.normal + other)
+    """Half way between two planes that face each other or away."""
+    lean = _between(first.normal, second.normal)
+    if lean > np.radians(10):
+        raise DeriveError(
+            f"The planes are {np.degrees(lean):.1f}° from parallel, so none is half way.", KEPT, "Ask for their bisector."
+        )
+    return Plane((first.point + second.point) / 2, first.normal + _alike(first.normal, second.normal))
+
+
+def bisector_plane(first: Plane, second: Plane, other: bool = False) -> Plane:
+    """Through the line in which two planes meet, halving the angle of their normals, or the other angle."""
+    line = meet_planes(first, second)
+    return Plane(line.point, first.normal - second.normal if other else first.normal + second.normal)
+
+
+def plane_between_points(first: Array, second: Array) -> Plane:
+    """The plane of all places as far from one point as from the other."""
+    return Plane((first + second) / 2, through_points(first, second).direction)
 
 
 def middle_line(first: Line, second: Line) -> Line:
-    other = second.direction if first.direction @ second.direction > 0 else -second.direction
+    other = _alike(first.direction, second.direction)
     start = second.point + other * float((first.point - second.point) @ other)
     return Line((first.point + start) / 2, first.direction + other)
+
+
+def bisector(first: Line, second: Line, wide: bool = False) -> Line:
+    """Through the place where two lines come nearest, halving their angle, or the wider one."""
+    other = _alike(first.direction, second.direction)
+    place = meet_lines(first, second).position
+    return Line(place, first.direction - other if wide else first.direction + other)
+
+
+def plane_through_lines(first: Line, second: Line) -> Plane:
+    """The plane along both lines, half way between them where they do not meet."""
+    gap = second.point - first.point
+    if _between(first.direction, second.direction) < PARALLEL:
+        across = gap - (gap @ first.direction) * first.direction
+        if np.linalg.norm(across) < 1e-9:
+            raise DeriveError("The two lines are one and the same.", KEPT, "Choose two different lines.")
+        return Plane(first.point + across / 2, np.cross(first.direction, across))
+    return Plane(meet_lines(first, second).position, np.cross(first.direction, second.direction))
+
+
+def plane_through_point_and_line(point: Array, line: Line) -> Plane:
+    across = np.cross(line.direction, point - line.point)
+    if np.linalg.norm(across) < 1e-9:
+        raise DeriveError("The point lies on the line, so every plane about it would do.", KEPT, "Choose another point.")
+    return Plane((point + drop_on_line(point, line).position) / 2, across)
+
+
+def line_on_plane(line: Line, plane: Plane) -> Line:
+    """A line as it is seen on a plane."""
+    flat = line.direction - (line.direction @ plane.normal) * plane.normal
+    if np.linalg.norm(flat) < np.sin(PARALLEL):
+        raise DeriveError("The line stands upright on the plane, so only a point is seen.", KEPT, "Ask where it goes through.")
+    return Line(drop_on_plane(line.point, plane).position, flat)
+
+
+def upright_plane(line: Line, plane: Plane) -> Plane:
+    """The plane through a line that stands square on another plane."""
+    return Plane(line.point, np.cross(line_on_plane(line, plane).direction, plane.normal))
 
 
 def cut_cylinder(cylinder: Cylinder, plane: Plane) -> Circle | Ellipse:
@@ -109,6 +175,28 @@ def cut_cylinder(cylinder: Cylinder, plane: Plane) -> Circle | Ellipse:
     return Ellipse(center, plane.normal, np.cross(across, plane.normal), cylinder.radius / slope, cylinder.radius)
 
 
+def cut_sphere(sphere: Sphere, plane: Plane) -> Circle:
+    """The circle in which a plane cuts a sphere."""
+    height = float(plane.distance(sphere.center[None])[0])
+    if abs(height) >= sphere.radius:
+        raise DeriveError(
+            f"The plane passes {abs(height) - sphere.radius:.3g} mm outside the sphere.", KEPT, "Choose another plane."
+        )
+    return Circle(sphere.center - height * plane.normal, plane.normal, np.sqrt(sphere.radius**2 - height**2))
+
+
+def circle_on_plane(circle: Circle, plane: Plane) -> Circle | Ellipse:
+    """A circle as it is seen on a plane: its shadow along the plane's normal."""
+    center = drop_on_plane(circle.center, plane).position
+    slope = abs(float(circle.normal @ plane.normal))
+    if slope < np.sin(PARALLEL):
+        raise DeriveError("The circle is seen edge on, so only a line is left.", KEPT, "Choose a plane more nearly along it.")
+    if _between(circle.normal, plane.normal) < 1e-9:
+        return Circle(center, plane.normal, circle.radius)
+    across = unit(np.cross(plane.normal, circle.normal))
+    return Ellipse(center, plane.normal, across, circle.radius, circle.radius * slope)
+
+
 def cone_circle(cone: Cone, height_mm: float) -> Circle:
     """The circle of a cone at a height above its apex, along its axis."""
     if height_mm <= 0:
@@ -116,9 +204,24 @@ def cone_circle(cone: Cone, height_mm: float) -> Circle:
     return Circle(cone.apex + height_mm * cone.direction, cone.direction, height_mm * np.tan(cone.half_angle))
 
 
-def cone_height_of_diameter(cone: Cone, diameter_mm: float) -> float:
-    """How far above the apex the cone has a diameter."""
-    return diameter_mm / 2 / np.tan(cone.half_angle)
+def cone_circle_of_diameter(cone: Cone, diameter_mm: float) -> Circle:
+    """The circle at which a cone has a diameter: the gauge plane of the drawing."""
+    if diameter_mm <= 0:
+        raise DeriveError("A cone has no such diameter.", KEPT, "Give a diameter above zero.")
+    return cone_circle(cone, diameter_mm / 2 / np.tan(cone.half_angle))
+
+
+def cone_circle_at_plane(cone: Cone, plane: Plane) -> Circle:
+    """The circle square to the axis where the axis goes through a plane."""
+    center = pierce(Line(cone.apex, cone.direction), plane).position
+    return cone_circle(cone, float((center - cone.apex) @ cone.direction))
+
+
+def grown(shape: Circle | Cylinder, by_mm: float) -> Circle | Cylinder:
+    """A round shape with all its outline moved outward (+) or inward (-)."""
+    if shape.radius + by_mm <= 0:
+        raise DeriveError("So far inward nothing of it is left.", KEPT, "Give a smaller offset.")
+    return replace(shape, radius=shape.radius + by_mm)
 
 
 def parallel_through(point: Array, plane: Plane) -> Plane:
@@ -127,6 +230,31 @@ def parallel_through(point: Array, plane: Plane) -> Plane:
 
 def perpendicular_through(point: Array, plane: Plane) -> Line:
     return Line(point, plane.normal)
+
+
+def parallel_line_through(point: Array, line: Line) -> Line:
+    return Line(point, line.direction)
+
+
+def plane_across_line(point: Array, line: Line) -> Plane:
+    return Plane(point, line.direction)
+
+
+def perpendicular_to_line(point: Array, line: Line) -> Line:
+    """From a point square to a line."""
+    foot = drop_on_line(point, line).position
+    if np.linalg.norm(foot - point) < 1e-9:
+        raise DeriveError("The point lies on the line, so every line across it would do.", KEPT, "Choose another point.")
+    return through_points(point, foot)
+
+
+def point_of_lines(lines: Sequence[Line]) -> Point:
+    """The point nearest to several lines, by least squares."""
+    across = [np.eye(3) - np.outer(line.direction, line.direction) for line in lines]
+    normal = np.sum(across, axis=0)
+    if np.linalg.eigvalsh(normal)[0] < np.sin(PARALLEL) ** 2:
+        raise DeriveError("The lines are all parallel, so no place is nearest.", KEPT, "Choose lines across one another.")
+    return Point(np.linalg.solve(normal, np.sum([a @ line.point for a, line in zip(across, lines, strict=True)], axis=0)))
 
 
 def plane_through_points(points: Array) -> Plane:
@@ -139,3 +267,7 @@ def line_through_points(points: Array) -> Line:
 
 def circle_through_points(points: Array) -> Circle:
     return fit("circle", points).shape
+
+
+def sphere_through_points(points: Array) -> Sphere:
+    return fit("sphere", points).shape

@@ -55,6 +55,34 @@ def line_to_plane(line: Line, plane: Plane) -> float:
     return point_to_plane(line.point, plane)
 
 
+def widths(first: Plane | Line, second: Plane | Line, extent: Array) -> Array:
+    """Perpendicular distances (m,) from the first to places on the second.
+
+    ``extent`` (m, 3) is carried onto the second shape, so that it stays where the second moves.
+    """
+    if isinstance(second, Plane):
+        places = extent - np.outer(second.distance(extent), second.normal)
+    else:
+        places = second.point + np.outer((extent - second.point) @ second.direction, second.direction)
+    return np.abs(first.distance(places))
+
+
+def width_of_parallels(first: Plane | Line, second: Plane | Line) -> float:
+    """The mean of the two perpendicular distances, from each one's middle to the other."""
+    lean = lean_of(first, second)
+    if lean > np.radians(10):
+        raise DeriveError(
+            f"They are {np.degrees(lean):.1f}° from parallel, so they have no one width.", KEPT, "Ask for their angle."
+        )
+    return float(abs(first.distance(second.point[None])[0]) + abs(second.distance(first.point[None])[0])) / 2
+
+
+def lean_of(first: Plane | Line, second: Plane | Line) -> float:
+    """How far from parallel two planes or two lines are, 0 to π/2 rad."""
+    a, b = (s.normal if isinstance(s, Plane) else s.direction for s in (first, second))
+    return float(np.arctan2(np.linalg.norm(np.cross(a, b)), abs(a @ b)))
+
+
 def angle_in_space(first: Array, second: Array) -> float:
     """Between two directions with their sense, 0 to π rad; its supplement is π less it."""
     return float(np.arctan2(np.linalg.norm(np.cross(first, second)), first @ second))

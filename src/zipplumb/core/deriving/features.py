@@ -1,81 +1,134 @@
-"""Features that constructions are made of, and how their uncertainty goes through.
-
-Source: JCGM 100 (GUM), linear propagation. The derivatives are central differences over the
-parameters of each feature's own fit, in its own local axes, so that every construction has its
-uncertainty without a formula of its own.
-"""
+"""Features that constructions are made of, measured or made themselves."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
 
 from ..fitting import FitResult
-from ..fitting.descent import MOVES, small_rotation
-from ..frames import Array, Motion
+from ..fitting.placed import MOVES
+from ..frames import Array, Motion, perpendicular_pair
+from ..kernels import rotation
 from ..shapes import Circle, Cone, Cylinder, Ellipse, Line, Plane, Point, Slot, Sphere, Torus
 
-STEP = 1e-5
+SIZES: dict[type, tuple[str, ...]] = {
+    Circle: ("radius",), Sphere: ("radius",), Cylinder: ("radius",), Cone: ("half_angle",),
+    Torus: ("major_radius", "minor_radius"), Ellipse: ("semi_major", "semi_minor"), Slot: ("length", "width"),
+}  # fmt: skip
+CORNERS = 64  # of what was read, kept to tell its extent
+
+
+def sizes_of(shape: Any) -> tuple[str, ...]:
+    """Names of a shape's sizes."""
+    return next((names for kind, names in SIZES.items() if isinstance(shape, kind)), ())
 
 
 @dataclass(frozen=True, eq=False)
 class Feature:
-    """A shape with the covariance of its parameters (shifts, turns, sizes) in local axes.
+    """A shape, how it may differ from the truth, and how far it reaches.
 
-    A nominal feature has no parameters: it is exact.
+    Attributes
+    ----------
+    local : Motion
+        Axes in which it may be shifted and turned a little.
+    covariance : (6 + s, 6 + s) array
+        Of shifts x y z (mm) and turns rx ry rz (rad) in ``local`` axes, then of its s sizes.
+        A nominal feature is exact: zeros.
+    extent : (m, 3) points on the shape that bound what was read, or None
     """
 
     name: str
     shape: Any
     local: Motion = field(default_factory=Motion.identity)
-    parameters: tuple[str, ...] = ()
-    covariance: Array = field(default_factory=lambda: np.empty((0, 0)))
+    covariance: Array = field(default_factory=lambda: np.zeros((0, 0)))
+    extent: Array | None = None
+
+    def __post_init__(self):
+        if not len(self.covariance):
+            size = 6 + len(sizes_of(self.shape))
+            object.__setattr__(self, "covariance", np.zeros((size, size)))
 
     @classmethod
     def of_fit(cls, name: str, result: FitResult, u_hit_mm: float | None = None) -> Feature:
-        """From a fit; ``u_hit_mm`` instead of the residuals' own scatter where it is known."""
-        covariance = result.covariance if u_hit_mm is None else result.unit_covariance * u_hit_mm**2
-        return cls(name, result.shape, result.local, result.parameters, covariance)
+        """From a fit; ``u_hit_mm`` instead of the residuals' own scatter where it is known.
+
+        A 2D shape also carries the uncertainty of the plane that it lies in.
+        """
+        spread = result.covariance if u_hit_mm is None else result.unit_covariance * u_hit_mm**2
+        covariance = _widened(result, spread)
+        plane = result.lies_in
+        if plane is not None:
+            same = plane.points is result.points and u_hit_mm is not None
+            leaning = _widened(plane, plane.unit_covariance * u_hit_mm**2 if same else plane.covariance)
+            carried = _carried(plane.local, result.local)
+            covariance[:6, :6] += carried @ leaning[:6, :6] @ carried.T
+        return cls(name, result.shape, result.local, covariance, _extent(result))
 
     def moved(self, motion: Motion) -> Feature:
-        return replace(self, shape=self.shape.moved(motion), local=motion @ self.local)
+        extent = None if self.extent is None else motion.points(self.extent)
+        return replace(self, shape=self.shape.moved(motion), local=motion @ self.local, extent=extent)
 
-    def changed(self, parameter: str, by: float) -> Any:
+    def changed(self, parameter: int, by: float) -> Any:
         """The shape with one parameter changed a little."""
-        if parameter not in MOVES:
-            return _resized(self.shape, parameter, by)
-        step = np.zeros(6)
-        step[MOVES.index(parameter)] = by
-        small = Motion(small_rotation(*step[3:]), step[:3])
-        return self.shape.moved(self.local @ small @ self.local.inverse())
+        step = np.zeros(len(self.covariance))
+        step[parameter] = by
+        return self.stepped(step)
+
+    def stepped(self, step: Array) -> Any:
+        """The shape after small shifts, turns and changes of size (6 + s,)."""
+        small = Motion(rotation(*step[3:6]), step[:3])
+        shape = self.shape.moved(self.local @ small @ self.local.inverse())
+        sizes = sizes_of(shape)
+        if not sizes or not np.any(step[6:]):
+            return shape
+        return replace(shape, **{n: getattr(shape, n) + by for n, by in zip(sizes, step[6:].tolist(), strict=True)})
+
+    def drawn(self, random: np.random.Generator) -> Any:
+        """A shape drawn at random from what this one may be."""
+        values, vectors = np.linalg.eigh(self.covariance)
+        spread = vectors * np.sqrt(np.maximum(values, 0.0))
+        return self.stepped(spread @ random.normal(size=len(values)))
 
 
-def _resized(shape: Any, parameter: str, by: float) -> Any:
-    if isinstance(shape, Cone) and parameter == "radius":  # at the fit's origin: the apex gives way
-        return replace(shape, apex=shape.apex - shape.direction * by / np.tan(shape.half_angle))
-    return replace(shape, **{parameter: getattr(shape, parameter) + by})
+def _widened(result: FitResult, covariance: Array) -> Array:
+    """Covariance over all six moves and the shape's sizes, from that over the free parameters."""
+    names = (*MOVES, *sizes_of(result.shape))
+    into = np.zeros((len(names), len(result.parameters)))
+    for k, parameter in enumerate(result.parameters):
+        if isinstance(result.shape, Cone) and parameter == "radius":
+            # a cone has no radius of its own: at the fit's origin it is a slide of the apex
+            into[2, k] = -1 / np.tan(result.shape.half_angle)
+        elif isinstance(result.shape, Cone) and parameter == "half_angle":
+            height = np.linalg.norm(result.local.translation - result.shape.apex)
+            into[names.index(parameter), k] = 1.0
+            into[2, k] = height / (np.sin(result.shape.half_angle) * np.cos(result.shape.half_angle))
+        else:
+            into[names.index(parameter), k] = 1.0
+    return into @ covariance @ into.T
 
 
-def propagate(function: Callable[..., Array], features: Sequence[Feature]) -> tuple[Array, Array]:
-    """Values (k,) of ``function(*shapes)`` and their covariance (k, k)."""
-    shapes = [f.shape for f in features]
-    values = np.atleast_1d(np.asarray(function(*shapes), float))
-    covariance = np.zeros((len(values), len(values)))
-    for i, feature in enumerate(features):
-        columns = []
-        for parameter in feature.parameters:
-            ends = []
-            for by in (STEP, -STEP):
-                changed = [*shapes[:i], feature.changed(parameter, by), *shapes[i + 1 :]]
-                ends.append(np.atleast_1d(np.asarray(function(*changed), float)))
-            columns.append((ends[0] - ends[1]) / (2 * STEP))
-        if columns:
-            jacobian = np.column_stack(columns)
-            covariance += jacobian @ feature.covariance @ jacobian.T
-    return values, covariance
+def _carried(first: Motion, second: Motion) -> Array:
+    """(6, 6): a small shift and turn told in the first axes, told in the second."""
+    turn = second.rotation.T @ first.rotation
+    x, y, z = first.rotation.T @ (second.translation - first.translation)
+    lever = np.array([[0.0, z, -y], [-z, 0.0, x], [y, -x, 0.0]])
+    return np.block([[turn, turn @ lever], [np.zeros((3, 3)), turn]])
+
+
+def _extent(result: FitResult) -> Array | None:
+    shape, points = result.shape, result.points
+    if isinstance(shape, Line):
+        along = (points - shape.point) @ shape.direction
+        return shape.point + np.outer([along.min(), along.max()], shape.direction)
+    if not isinstance(shape, Plane):
+        return None
+    flat = points - np.outer(shape.distance(points), shape.normal)
+    local = (flat - shape.point) @ result.local.rotation[:, :2]
+    turn = np.arange(CORNERS) * 2 * np.pi / CORNERS
+    farthest = np.argmax(local @ np.array([np.cos(turn), np.sin(turn)]), axis=0)
+    return flat[np.unique(farthest)]
 
 
 # ---- what a shape can stand for -------------------------------------------------------------
@@ -86,6 +139,14 @@ def point_of(shape: Any) -> Array | None:
     if isinstance(shape, Point):
         return shape.position
     return shape.center if isinstance(shape, Sphere | Circle | Ellipse | Slot | Torus) else None
+
+
+def spot_of(shape: Any) -> Array:
+    """Any place on, or in the middle of, a shape."""
+    found = point_of(shape)
+    if found is not None:
+        return found
+    return shape.apex if isinstance(shape, Cone) else shape.point
 
 
 def axis_of(shape: Any) -> Line | None:
@@ -110,3 +171,36 @@ def direction_of(shape: Any) -> Array | None:
     if axis is not None:
         return axis.direction
     return getattr(shape, "normal", None)
+
+
+def radius_of(shape: Any) -> float | None:
+    """Half the width of something round; 0 for a point."""
+    if isinstance(shape, Point):
+        return 0.0
+    return shape.radius if isinstance(shape, Circle | Sphere | Cylinder) else None
+
+
+def _along_of(shape: Any) -> Array | None:
+    return getattr(shape, "major_direction", shape.direction if isinstance(shape, Slot) else None)
+
+
+def frame_of(shape: Any) -> Motion:
+    """Axes on a shape: z its axis or normal, x its long direction where it has one."""
+    z, x = direction_of(shape), _along_of(shape)
+    if z is None:
+        return Motion(np.eye(3), spot_of(shape))
+    u, v = perpendicular_pair(z) if x is None else (x, np.cross(z, x))
+    return Motion.from_axes(u, v, z, spot_of(shape))
+
+
+def differences(shape: Any, local: Motion) -> Array:
+    """How a shape differs (6 + s,) from one whose ``frame_of`` is ``local``; sizes as they are."""
+    inverse, z, x = local.inverse(), direction_of(shape), _along_of(shape)
+    turns = np.zeros(3)
+    if z is not None:
+        a, b, _ = inverse.vectors(z)
+        turns[:2] = -b, a
+    if x is not None:
+        turns[2] = inverse.vectors(x)[1]
+    sizes = [float(getattr(shape, name)) for name in sizes_of(shape)]
+    return np.concatenate([inverse.points(spot_of(shape)), turns, sizes])

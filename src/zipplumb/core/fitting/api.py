@@ -3,17 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 from numpy.typing import ArrayLike
 
+from .. import kernels
 from ..errors import FitError
 from ..frames import Array
 from .extreme import fit_extreme
 from .flat import fit_line, fit_plane, fit_point
+from .held import Held
+from .outline import fit_outline
 from .result import FitResult
-from .solid import fit_solid
+from .solid import fit_solid, word
 
 LEAST = {
     "point": 1, "line": 2, "plane": 3, "circle": 3, "arc": 3, "ellipse": 5, "round_slot": 5, "square_slot": 5,
@@ -23,22 +27,12 @@ KINDS = tuple(LEAST)
 _ROUND = ("circle", "arc", "sphere", "cylinder")
 CRITERIA = {
     "gaussian": KINDS,
-    "chebyshev": ("plane", *_ROUND),
+    "chebyshev": ("line", "plane", *_ROUND),
     "inscribed": _ROUND,
     "circumscribed": _ROUND,
-    "tangent": ("plane",),
+    "tangent": ("line", "plane"),
 }
-FIXED = {
-    "circle": {"radius", "normal", "plane"},
-    "arc": {"radius", "normal", "plane"},
-    "ellipse": {"semi_major", "semi_minor", "normal", "plane"},
-    "round_slot": {"length", "width", "normal", "plane"},
-    "square_slot": {"length", "width", "normal", "plane"},
-    "sphere": {"radius"},
-    "cylinder": {"radius", "direction"},
-    "cone": {"half_angle", "direction"},
-    "torus": {"major_radius", "minor_radius", "normal"},
-}
+OUTLINES = ("circle", "arc", "ellipse", "round_slot", "square_slot")
 
 
 def fit(
@@ -47,6 +41,8 @@ def fit(
     criterion: str = "gaussian",
     fixed: Mapping[str, Any] | None = None,
     toward: Array | None = None,
+    u_hits_mm: ArrayLike | None = None,
+    offset_mm: float = 0.0,
 ) -> FitResult:
     """Fit a shape to points by orthogonal distance.
 
@@ -58,13 +54,19 @@ def fit(
     criterion : one of CRITERIA
         gaussian: least sum of squared distances (ISO 14405-1: least squares). chebyshev: the
         least largest distance (minimum zone). inscribed, circumscribed: the largest that all
-        hits lie outside of, the smallest that they lie inside of. tangent: the plane on the
-        side of ``toward`` that no hit stands out of, nearest to them all.
-    fixed : parameters that are held, by name (see FIXED): a known radius, a given axis
-        ``direction``, the ``normal`` of the projection plane, or a ``plane`` to lie in.
+        hits lie outside of, the smallest that they lie inside of. tangent: the plane, or the
+        line in its plane, that no hit stands out of on the side of ``toward``, nearest to them all.
+    fixed : parameters that are held, by name (see held.FIXED): a known size, a ``direction`` or
+        ``normal``, a ``center``, ``point`` or ``apex``; for 2D shapes and lines the ``plane`` to
+        lie in (a Plane, or the FitResult of a measured one). Left out, it is fitted to the hits.
     toward : (3,) array
-        A direction to whose side a plane's normal, or an axis, is turned. Where few hits
-        allow several shapes, the one whose axis is nearest to it is taken.
+        A direction to whose side a normal, or an axis, is turned. Where few hits allow several
+        shapes, the one whose axis is nearest to it is taken.
+    u_hits_mm : standard uncertainty of the hits, where it is known
+        One number, (n,) numbers, or covariances (n, 3, 3); the covariance then comes from it
+        and not from the residuals. The fit itself stays unweighted.
+    offset_mm : distance from the shape at which the hits lie, for tip centers whose shape is not
+        of the same kind as the surface (an ellipse). Not for points and lines in space.
 
     Returns
     -------
@@ -76,42 +78,71 @@ def fit(
         Too few points, points that coincide or lie so that the shape is not determined,
         NaN or infinite values, or an unknown kind, criterion or fixed parameter.
     """
-    fixed = dict(fixed or {})
-    array = _checked(kind, points, criterion, fixed)
-    kind = "circle" if kind == "arc" else kind
+    array = _checked(kind, points, criterion)
+    held = Held.of(kind, fixed or {})
+    _enough(kind, array, held)
+    u_hits = _uncertainty(u_hits_mm, len(array))
+    result = _gaussian(kind, array, held, toward, offset_mm)
+    if u_hits is not None:
+        result = replace(result, u_hits_mm=u_hits)
+    return result if criterion == "gaussian" else fit_extreme(result, criterion, held)
+
+
+def _gaussian(kind: str, array: Array, held: Held, toward: Array | None, offset_mm: float) -> FitResult:
+    if kind in OUTLINES:
+        return fit_outline(kind, array, held, toward, offset_mm)
+    if kind not in ("point", "line", "plane"):
+        return fit_solid(kind, array, held, toward, offset_mm)
+    if offset_mm:
+        raise FitError(f"A {kind} takes no offset.", "The hits are kept.", "Move the fitted shape instead.")
     if kind == "point":
         return fit_point(array)
-    if kind == "line":
-        return fit_line(array)
-    result = fit_plane(array, toward) if kind == "plane" else fit_solid(kind, array, fixed, toward)
-    return result if criterion == "gaussian" else fit_extreme(result, criterion, array, frozenset(fixed))
+    return fit_line(array, held, toward) if kind == "line" else fit_plane(array, held, toward)
 
 
-def _checked(kind: str, points: ArrayLike, criterion: str, fixed: dict[str, Any]) -> Array:
+def _checked(kind: str, points: ArrayLike, criterion: str) -> Array:
     if kind not in LEAST:
         raise FitError(f"There is no fit for “{kind}”.", "Nothing was changed.", f"Choose one of {', '.join(KINDS)}.")
     if kind not in CRITERIA.get(criterion, ()):
         there = ", ".join(name for name, kinds in CRITERIA.items() if kind in kinds)
-        raise FitError(f"The criterion “{criterion}” is not there for a {kind}.", "Nothing was changed.", f"Use {there}.")
-    unknown = set(fixed) - FIXED.get(kind, set())
-    if unknown:
-        known = ", ".join(sorted(FIXED.get(kind, set()))) or "nothing"
-        raise FitError(f"A {kind} has no “{sorted(unknown)[0]}” to hold.", "Nothing was changed.", f"It can hold: {known}.")
-    array = np.asarray(points, float)
+        raise FitError(f"The criterion “{criterion}” is not there for a {word(kind)}.", "Nothing was changed.", f"Use {there}.")
+    try:
+        array = np.ascontiguousarray(points, float)
+    except (TypeError, ValueError):
+        array = np.empty(0)
     if array.ndim != 2 or array.shape[1] != 3:
         raise FitError("Points are three numbers each.", "Nothing was changed.", "Give x, y, z for every point.")
-    if not np.all(np.isfinite(array)):
-        bad = int(np.flatnonzero(~np.isfinite(array).all(axis=1))[0])
+    if not len(array):
+        return array
+    bad, widest, largest = kernels.first_bad(array)
+    if bad >= 0:
         raise FitError(f"Point {bad + 1} is not a number.", "Nothing was changed.", "Set that point aside and try again.")
-    least = max(1, LEAST[kind] - len(set(fixed) & {"radius", "half_angle", "major_radius", "minor_radius"}))
-    if "direction" in fixed:
-        least = max(1, least - 2)
+    if largest > 1e9:
+        raise FitError("The hits lie farther out than any part.", "The hits are kept.", "Look at the unit of the file.")
+    if kind != "point" and len(array) >= LEAST[kind] and widest < 1e-9:
+        raise FitError("The hits all lie on one place.", "The hits are kept.", "Take hits apart from one another.")
+    return array
+
+
+def _enough(kind: str, array: Array, held: Held) -> None:
+    least = max(1, LEAST[kind] - held.count("circle" if kind == "arc" else kind))
     if len(array) < least:
         raise FitError(
-            f"A {kind} needs {least} hits at least; there {'is' if len(array) == 1 else 'are'} {len(array)}.",
+            f"A {word(kind)} needs {least} hits at least; there {'is' if len(array) == 1 else 'are'} {len(array)}.",
             "The hits are kept.",
             f"Take {least - len(array)} more.",
         )
-    if kind != "point" and np.ptp(array, axis=0).max() < 1e-9:
-        raise FitError("The hits all lie on one place.", "The hits are kept.", "Take hits apart from one another.")
-    return array
+
+
+def _uncertainty(u_hits_mm: ArrayLike | None, count: int) -> Array | None:
+    if u_hits_mm is None:
+        return None
+    u = np.asarray(u_hits_mm, float)
+    right = u.shape in ((), (count,), (count, 3, 3)) and bool(np.all(np.isfinite(u)))
+    if not right or (u.ndim < 3 and np.any(u < 0)) or (u.ndim == 3 and np.linalg.eigvalsh(u).min() < -1e-12):
+        raise FitError(
+            "The hits' uncertainty must be one number, one for each hit, or a covariance matrix for each.",
+            "The hits are kept.",
+            "Give standard uncertainties in mm.",
+        )
+    return u

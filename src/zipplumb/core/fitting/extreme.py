@@ -3,156 +3,226 @@
 All are linear programmes in the small step of a shape that lies close already: residuals
 change linearly with the step, so "the largest residual becomes least" is a linear
 objective with linear constraints. The programme is solved again from where it led until
-nothing changes (sequential linear programming).
+nothing changes. It holds only the hits that have been extreme so far, and grows by those that
+a trial shows to be; a million hits need a few dozen rows.
 Source: G. T. Anthony, H. M. Anthony, B. Bittner et al., "Reference software for finding
 Chebyshev best-fit geometric elements", Precision Engineering 19 (1996).
 
-How we know that it is the optimum: plane and line zones, the circumscribed circle and sphere and
-tangent planes have no local optimum beside the global one while the form is small beside the
-size; the programme's own dual proves each step's solution. For circle, sphere and cylinder zones,
-and for inscribed shapes, the start is the Gaussian shape and several shaken ones, and the best is
-kept: for forms small beside the size, as parts have them, these agree.
+How we know that it is the global optimum:
+
+* circumscribed circle and sphere: the largest distance from a center is a convex function of it.
+* plane zone and tangent plane: seen from the shape found, the zone's height over all leaning
+  planes is convex (a sum of support functions), so no other leaning by t is narrower by more
+  than the factor cos t, and a far leaning zone holds the hits' extent. Hits as thick as wide
+  (the corners of a cube) have no such order: there every face and, up to ``EXACT`` corners, every
+  pair of edges of their hull is tried, between which the least width must be
+  (Houle and Toussaint, "Computing the width of a set", IEEE PAMI 10 (1988)).
+* line in space and circumscribed cylinder: distances seen along the axis found are convex in the
+  leaning line, and true to the factor cos t.
+* round zones and inscribed shapes: the programme is exact but for the curvature of the distances,
+  of the order of form² / size, so hits round the whole shape leave one optimum. Descents from
+  shaken starts back that up, and tests/outside compares with brute force, short arcs too.
 """
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import replace
 
 import numpy as np
 from scipy.optimize import linprog
+from scipy.spatial import ConvexHull, QhullError
 
 from ..errors import FitError
-from ..frames import Array, Motion
-from .descent import Free, Placed, linearise, stepped
-from .models import MODELS, Model
+from ..frames import Array, Indices, perpendicular_pair
+from ..shapes import Line
+from .flat import linear_of
+from .held import Held
+from .placed import FREEDOM, Placed, columns_of, names_of
 from .result import FitResult
-from .solid import shaped
 
-ROUNDS = 60
+ROUNDS = 80
 SHAKES = 4
+THICK = 0.05  # form by width above which hits make no flat layer
+EXACT = 60  # corners of a hull whose pairs of edges are all tried
 
 
-def fit_extreme(gaussian: FitResult, criterion: str, points: Array, held: frozenset[str]) -> FitResult:
+def fit_extreme(gaussian: FitResult, criterion: str, held: Held) -> FitResult:
     """From the Gaussian result to the shape with the wanted extreme property.
 
     Such a shape rests on a few hits only, so it has no covariance (NaN).
     """
-    kind, model = gaussian.kind, MODELS[gaussian.kind]
-    sizes = np.array([getattr(gaussian.shape, name) for name in model.sizes], float)
-    start = Placed(gaussian.local.translation, gaussian.local.rotation, sizes)
-    free = Free.of(model, held | ({"rx", "ry"} if "direction" in held else set()))
-    placed = grown(model, criterion, extreme(kind, criterion, start, points, free), points)
-    residuals, transposed = linearise(model, placed, points, free)
-    jacobian = transposed.T
-    if kind == "plane":
-        shape = replace(gaussian.shape, point=placed.origin, normal=placed.axes[:, 2])
+    kind, points = gaussian.kind, gaussian.points
+    if kind == "line":
+        return _line_extreme(gaussian, criterion, held)
+    model = "circle" if kind == "arc" else kind
+    sizes = np.array([getattr(gaussian.shape, name) for name in FREEDOM[model].sizes] + [0.0, 0.0])[:2]
+    start = Placed(model, gaussian.local.translation, gaussian.local.rotation, sizes)
+    columns = columns_of(model, held.names(model))
+    if model == "plane":
+        points_wide = np.sort(np.ptp(start.local.inverse().points(points), axis=0))
+        starts = _hull_starts(start, points, columns) if gaussian.form > THICK * points_wide[1] else [start]
     else:
-        shape = shaped(kind, placed)
-    unknown = np.full((jacobian.shape[1],) * 2, np.nan)
-    return FitResult(
-        kind, criterion, shape, residuals, free.names(model), jacobian, unknown, Motion(placed.axes, placed.origin)
-    )
+        starts = _shaken(start, points, columns)
+    placed = extreme(criterion, starts, points, columns)
+    shape = replace(gaussian.shape, **_changed(model, placed))
+    return _resting(gaussian, criterion, placed, shape, columns)
 
 
-def extreme(kind: str, criterion: str, start: Placed, points: Array, free: Free) -> Placed:
-    """The shape with the wanted extreme property, near a Gaussian start.
-
-    Parameters
-    ----------
-    kind : plane, circle, sphere or cylinder
-    criterion : "chebyshev", "inscribed", "circumscribed" or "tangent"
-    start : the Gaussian shape, in the frame of ``points``
-    """
-    model = MODELS[kind]
-    random = np.random.default_rng(1)
-    residuals, _ = linearise(model, start, points, free)
-    reach = float(np.ptp(residuals)) or 1e-9
-    best, best_value = None, np.inf
-    for shake in range(1 if criterion == "tangent" else SHAKES):
-        placed = start
-        if shake:
-            size = float(np.linalg.norm(points.std(axis=0)))
-            scale = np.array([reach if m < 3 else reach / size for m in free.moves] + [0.0] * len(free.sizes))
-            placed = stepped(start, scale * random.normal(size=len(scale)), free)
-        placed, value = _settle(model, criterion, placed, points, free, reach)
-        if value < best_value - 1e-12:
-            best, best_value = placed, value
-    if best is None:
-        raise FitError("No such shape was found on these hits.", "The hits are kept.", "Take hits all round it.")
-    return best
+def _changed(model: str, placed: Placed) -> dict:
+    made = placed.shape()
+    return {name: getattr(made, name) for name in vars(made)}
 
 
-def _settle(model: Model, criterion: str, placed: Placed, points: Array, free: Free, reach: float) -> tuple[Placed, float]:
-    trust = 4 * reach
-    value = _value(model, criterion, placed, points)
+def _resting(gaussian: FitResult, criterion: str, placed: Placed, shape, columns: Indices, **more) -> FitResult:
+    unknown = np.full((len(columns),) * 2, np.nan)
+    names = names_of(placed.kind, columns)
+    values = {"residuals": placed.residuals(gaussian.points), "local": placed.local, "linear": linear_of(placed, columns)}
+    return replace(
+        gaussian, criterion=criterion, shape=shape, parameters=names, unit_covariance=unknown, gaussian=gaussian,
+        **(values | more),
+    )  # fmt: skip
+
+
+def _line_extreme(gaussian: FitResult, criterion: str, held: Held) -> FitResult:
+    points = gaussian.points
+    local = gaussian.local
+    if gaussian.per_point == 1:  # in its plane: a plane that may only turn about the projection's normal
+        start = Placed("plane", local.translation, local.rotation, np.zeros(2))
+        columns = np.array([2] if held.along is not None else [2, 4], np.int64)
+        placed = extreme(criterion, [start], points, columns)
+        return _resting(gaussian, criterion, placed, Line(placed.origin, placed.axes[:, 0]), columns)
+    if criterion == "tangent":
+        raise FitError("A line in space has no outside.", "The hits are kept.", "Give the plane that the line is to lie in.")
+    start = Placed("cylinder", local.translation, local.rotation, np.array([gaussian.residuals.max(), 0.0]))
+    columns = columns_of("cylinder", held.names("cylinder") - {"z"})
+    placed = extreme("circumscribed", [start], points, columns)
+    line = Line(placed.origin, placed.axes[:, 2])
+    return _resting(gaussian, criterion, placed, line, columns[:-1], residuals=line.distance(points))
+
+
+def _shaken(start: Placed, points: Array, columns: Indices) -> list[Placed]:
+    """The start, and some moved by about the form."""
+    random, reach = np.random.default_rng(1), float(np.ptp(start.residuals(points)))
+    size = float(np.linalg.norm(points.std(axis=0)))
+    scale = np.array([reach if c < 3 else reach / size if c < 6 else 0.0 for c in columns])
+    return [start] + [start.stepped(scale * random.normal(size=len(scale)), columns) for _ in range(SHAKES - 1)]
+
+
+def _hull_starts(start: Placed, points: Array, columns: Indices) -> list[Placed]:
+    """Planes along the faces, and across the pairs of edges, of the hits' convex hull."""
+    if len(columns) < 3:
+        return [start]
+    try:
+        hull = ConvexHull(points)
+    except QhullError:
+        return [start]
+    corners, normals = points[hull.vertices], [hull.equations[:, :3]]
+    if len(corners) <= EXACT:
+        edges = {tuple(sorted(pair)) for s in hull.simplices for pair in itertools.combinations(s, 2)}
+        along = np.array([points[b] - points[a] for a, b in edges])
+        first, second = np.triu_indices(len(along), 1)
+        crossed = np.cross(along[first], along[second])
+        length = np.linalg.norm(crossed, axis=1)
+        sound = length > 1e-9 * length.max()
+        normals.append(crossed[sound] / length[sound, None])
+    every = np.vstack(normals)
+    widths = np.ptp(corners @ every.T, axis=0)
+    senses = np.sign(every @ start.axes[:, 2] + 1e-12)
+    best = [every[k] * senses[k] for k in np.argsort(widths)[:6]]
+    return [start] + [Placed("plane", start.origin, np.column_stack([*perpendicular_pair(n), n]), start.sizes) for n in best]
+
+
+def extreme(criterion: str, starts: list[Placed], points: Array, columns: Indices) -> Placed:
+    """The best of the shapes with the wanted extreme property that the starts lead to."""
+    settled = [_settle(criterion, start, points, columns) for start in starts]
+    placed, _ = min(settled, key=lambda found: found[1])
+    return _touching(criterion, placed, points)
+
+
+def _settle(criterion: str, placed: Placed, points: Array, columns: Indices) -> tuple[Placed, float]:
+    residuals = placed.residuals(points)
+    trust = 4 * (float(np.ptp(residuals)) or 1e-9)
+    value, mean = _value(criterion, placed, residuals), points.mean(axis=0)[None]
+    work = _extremes(residuals, columns)
     for _ in range(ROUNDS):
-        residuals, transposed = linearise(model, placed, points, free)
-        jacobian = transposed.T
-        step = _programme(criterion, residuals, jacobian, trust)
+        rows, toward = placed.rows(points[work], columns), placed.rows(mean, columns)[0]
+        step = _programme(criterion, residuals[work], rows, toward, trust, columns)
         if step is None:
             break
-        trial = stepped(placed, step, free)
-        trial_value = _value(model, criterion, trial, points)
+        trial = placed.stepped(step, columns)
+        trial_residuals = trial.residuals(points)
+        trial_value = _value(criterion, trial, trial_residuals)
+        known = len(work)
+        work = np.union1d(work, _extremes(trial_residuals, columns))
         if trial_value < value - 1e-14:
             gain = value - trial_value
-            placed, value = trial, trial_value
-            if gain < 1e-12:
+            placed, residuals, value = trial, trial_residuals, trial_value
+            if gain < 1e-12 and len(work) == known:
                 break
-        else:
+        elif len(work) == known:
             trust /= 4
             if trust < 1e-12:
                 break
     return placed, value
 
 
-def _value(model: Model, criterion: str, placed: Placed, points: Array) -> float:
+def _extremes(residuals: Array, columns: Indices) -> Indices:
+    """The hits that are likeliest to bear the shape."""
+    count = min(len(residuals), 6 * len(columns))
+    if len(residuals) <= 2 * count:
+        return np.arange(len(residuals))
+    return np.union1d(np.argpartition(residuals, count)[:count], np.argpartition(-residuals, count)[:count])
+
+
+def _value(criterion: str, placed: Placed, residuals: Array) -> float:
     """What is to become small: the zone's width, or how far the shape is from all it must bear."""
-    residuals, _, _ = model.distance(placed.local(points), placed.sizes)
     if criterion == "chebyshev":
         return float(np.ptp(residuals))
     if criterion == "circumscribed":
         return float(placed.sizes[0] + residuals.max())
     if criterion == "inscribed":
         return float(-(placed.sizes[0] + residuals.min()))
-    return float(np.sum(residuals.max() - residuals))
+    return float(residuals.max() - residuals.mean())
 
 
-def _programme(criterion: str, residuals: Array, jacobian: Array, trust: float) -> Array | None:
+def _programme(criterion: str, residuals: Array, rows: Array, mean_row: Array, trust: float, columns: Indices) -> Array | None:
     """The best small step of the linearised problem, every residual changing by ``trust`` at most."""
-    n, k = jacobian.shape
+    n, k = rows.shape
     ones = np.ones((n, 1))
     bounds: list[tuple[float | None, float | None]] = []
     for column in range(k):
-        room = trust / max(float(np.abs(jacobian[:, column]).max()), 1e-300)
+        room = trust / max(float(np.abs(rows[:, column]).max()), 1e-300)
         bounds.append((-room, room))
+    size = k - 1 if columns[-1] == 6 else None
     if criterion == "chebyshev":  # least t with |r + J s| <= t
         cost = np.concatenate([np.zeros(k), [1.0]])
-        above = np.vstack([np.hstack([jacobian, -ones]), np.hstack([-jacobian, -ones])])
+        above = np.vstack([np.hstack([rows, -ones]), np.hstack([-rows, -ones])])
         limit = np.concatenate([-residuals, residuals])
         bounds.append((0, None))
     elif criterion in ("circumscribed", "inscribed"):  # least or greatest radius with all on one side
         sign = 1.0 if criterion == "circumscribed" else -1.0
         cost = np.zeros(k)
-        cost[k - 1] = sign
-        above, limit = sign * jacobian, -sign * residuals
-        bounds[k - 1] = (None, None)
+        if size is None:
+            return None
+        cost[size] = sign
+        above, limit = sign * rows, -sign * residuals
+        bounds[size] = (None, None)
     else:  # tangent: all hits on or under the plane, as near to it as can be
-        cost = -jacobian.sum(axis=0)
-        above, limit = jacobian, -residuals
+        cost, above, limit = -mean_row, rows, -residuals
         bounds[0] = (None, None)
     found = linprog(cost, A_ub=above, b_ub=limit, bounds=bounds, method="highs")
     return found.x[:k] if found.success else None
 
 
-def grown(model: Model, criterion: str, placed: Placed, points: Array) -> Placed:
+def _touching(criterion: str, placed: Placed, points: Array) -> Placed:
     """The last touch: the size (or height) that makes the wanted property exact."""
-    residuals, _, _ = model.distance(placed.local(points), placed.sizes)
+    residuals = placed.residuals(points)
+    by = residuals.max()
     if criterion == "chebyshev":
         by = (residuals.max() + residuals.min()) / 2
     elif criterion == "inscribed":
         by = residuals.min()
-    else:
-        by = residuals.max()
-    if model.sizes:
-        return Placed(placed.origin, placed.axes, placed.sizes + by)
-    return Placed(placed.origin + by * placed.axes[:, 2], placed.axes, placed.sizes)
+    if placed.kind == "plane":
+        return replace(placed, origin=placed.origin + by * placed.axes[:, 2])
+    return replace(placed, sizes=placed.sizes + np.array([by, 0.0]))

@@ -1,17 +1,22 @@
-"""What a fit gives, and what follows from its residuals and Jacobian alone."""
+"""What a fit gives, and what follows from its residuals and derivatives alone."""
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
 import numpy as np
-from scipy import stats
+from numpy.typing import ArrayLike
+from scipy import special
 
 from ..frames import Array, Motion
 
 SURE = 0.99  # from here on a hit is said to spoil the shape
+BLOCK = 65_536  # points whose derivatives are in memory together
+
+Linear = Callable[[Array], tuple[Array, Array, Array]]
 
 
 @dataclass(frozen=True)
@@ -42,15 +47,22 @@ class FitResult:
     ----------
     shape : the fitted shape, in the frame of the points
     residuals : (n,) array, mm, + on the normal's side or outside a round shape
+        Of a point, and of a line in space, they are distances and never negative.
     parameters : names of the free parameters, in the order of the covariance
         Small shifts ``x, y, z`` (mm) and turns ``rx, ry, rz`` (rad) of the shape in ``local``
         axes, then its sizes by their names.
-    jacobian : (n, k) array, of the residuals by the parameters
     unit_covariance : (k, k) array
-        For hits of 1 mm standard uncertainty: scale it by a variance known beforehand.
+        For hits of 1 mm standard uncertainty each.
     local : Motion
         world_from_local of the axes of the parameters.
-    warnings : plain sentences about data that cannot carry the result
+    points : (n, 3) the hits
+    linear : points -> residual components (m, d), their derivatives by the parameters (m, d, k)
+        and by the points (m, d, 3)
+    u_hits_mm : standard uncertainty of the hits where it was given: one, (n,), or (n, 3, 3) covariances
+    lies_in : the fit of the plane that a 2D shape lies in, where that was fitted or measured
+    gaussian : of another criterion, the Gaussian fit that it began from
+    doubts : tells where the data cannot carry the result; see ``warnings``
+    per_point : how many components a hit's residual has: 3 for a point, 2 for a line in space
     """
 
     kind: str
@@ -58,21 +70,34 @@ class FitResult:
     shape: Any
     residuals: Array
     parameters: tuple[str, ...]
-    jacobian: Array
     unit_covariance: Array
     local: Motion
-    warnings: tuple[str, ...] = ()
+    points: Array
+    linear: Linear
+    u_hits_mm: Any = None
+    lies_in: FitResult | None = None
+    gaussian: FitResult | None = None
+    doubts: Callable[[FitResult], tuple[str, ...]] | None = None
     per_point: int = 1
 
-    @property
+    @cached_property
+    def warnings(self) -> tuple[str, ...]:
+        """Plain sentences about data that cannot carry the result."""
+        if self.gaussian is not None:
+            return self.gaussian.warnings
+        return self.doubts(self) if self.doubts else ()
+
+    @cached_property
     def rms(self) -> float:
         """Root of the mean squared residual."""
-        return float(np.sqrt(np.mean(self.residuals**2)))
+        return float(np.sqrt(self.residuals @ self.residuals / len(self.residuals)))
 
     @property
     def form(self) -> float:
-        """Largest minus smallest residual."""
-        return float(np.ptp(self.residuals))
+        """Largest minus smallest residual; of a line in space the diameter of the zone round it."""
+        if self.per_point > 1:
+            return float(2 * self.residuals.max())
+        return float(self.residuals.max() - self.residuals.min())
 
     @property
     def spare(self) -> int:
@@ -86,10 +111,40 @@ class FitResult:
             return float("nan")
         return float(np.sqrt(self.residuals @ self.residuals / self.spare))
 
-    @property
+    @cached_property
     def covariance(self) -> Array:
-        """Of the parameters, from the residuals' own scatter; NaN where no hit is spare."""
-        return self.unit_covariance * self.sigma**2
+        """Of the parameters: from the hits' uncertainties where they were given, else from the scatter.
+
+        NaN where neither is known (no hit is spare), and for shapes that rest on a few hits only.
+        """
+        if self.criterion != "gaussian":
+            return self.unit_covariance
+        if self.u_hits_mm is None:
+            return self.unit_covariance * self.sigma**2
+        return self.covariance_for(self.u_hits_mm)
+
+    def covariance_for(self, u_hits_mm: ArrayLike) -> Array:
+        """Covariance (k, k) for hits of known uncertainty, through this (unweighted) fit.
+
+        Parameters
+        ----------
+        u_hits_mm : one standard uncertainty, (n,) of them, or covariances (n, 3, 3)
+
+        Notes
+        -----
+        Source: JCGM 100 (GUM), 5.2: linear propagation through the normal equations.
+        """
+        u = np.asarray(u_hits_mm, float)
+        if u.ndim == 0:
+            return self.unit_covariance * float(u) ** 2
+        middle = np.zeros_like(self.unit_covariance)
+        for part, _, jacobian, pulls in self._blocks():
+            if u.ndim == 1:
+                middle += np.einsum("nda,n,ndb->ab", jacobian, u[part] ** 2, jacobian)
+            else:
+                across = np.einsum("ndi,nij,nej->nde", pulls, u[part], pulls)
+                middle += np.einsum("nda,nde,neb->ab", jacobian, across, jacobian)
+        return self.unit_covariance @ middle @ self.unit_covariance
 
     def u(self, parameter: str, u_hit_mm: float | None = None) -> float:
         """Standard uncertainty of one parameter, from the scatter or from a hit's known one.
@@ -99,43 +154,51 @@ class FitResult:
         if parameter not in self.parameters:
             return 0.0
         k = self.parameters.index(parameter)
-        scale = self.sigma if u_hit_mm is None else u_hit_mm
-        return float(np.sqrt(self.unit_covariance[k, k]) * scale)
+        if u_hit_mm is not None:
+            return float(np.sqrt(self.unit_covariance[k, k]) * u_hit_mm)
+        return float(np.sqrt(self.covariance[k, k]))
+
+    @property
+    def jacobian(self) -> Array:
+        """Derivatives (n d, k) of all residual components: for few points only."""
+        rows = self.linear(self.points)[1]
+        return rows.reshape(-1, rows.shape[2])
+
+    def _blocks(self) -> Iterator[tuple[slice, Array, Array, Array]]:
+        for start in range(0, len(self.points), BLOCK):
+            part = slice(start, start + BLOCK)
+            yield part, *self.linear(self.points[part])
 
     @cached_property
     def worst(self) -> SpoilingHit | None:
-        """The hit that spoils the shape most, or None where none can be judged."""
-        if self.per_point != 1 or self.criterion != "gaussian":
+        """The hit that spoils the shape most, or None where none can be judged.
+
+        The largest externally studentised residual, or of a hit with several components the
+        largest outlier statistic. Source: Cook and Weisberg, "Residuals and Influence in
+        Regression" (1982), section 2.2 and appendix A.2 (blocks). Leverages come from the
+        linearised fit.
+        """
+        if self.gaussian is not None:
+            return self.gaussian.worst
+        d, left = self.per_point, self.spare - self.per_point
+        total = float(self.residuals @ self.residuals)
+        if left < 1 or total == 0:
             return None
-        return spoiling_hit(self.residuals, self.jacobian)
-
-
-def spoiling_hit(residuals: Array, jacobian: Array) -> SpoilingHit | None:
-    """The largest externally studentised residual.
-
-    Source: Cook and Weisberg, "Residuals and Influence in Regression" (1982), section 2.2.
-    Leverages come from the linearised fit; the deleted residual is e / (1 - h).
-    """
-    n, k = jacobian.shape
-    spare = n - k
-    if spare < 2 or not np.any(residuals):
-        return None
-    q, _ = np.linalg.qr(jacobian)
-    room = np.clip(1 - np.einsum("ij,ij->i", q, q), 1e-12, None)
-    total = residuals @ residuals
-    rest = np.clip(total - residuals**2 / room, 1e-300, None) / (spare - 1)
-    studentised = np.abs(residuals) / np.sqrt(rest * room)
-    studentised[room < 1e-9] = 0.0  # a hit that no other controls cannot be judged
-    index = int(np.argmax(studentised))
-    chance = min(1.0, n * 2 * stats.t.sf(studentised[index], spare - 1))
-    return SpoilingHit(index, float(residuals[index] / room[index]), float(1 - chance))
-
-
-def unit_covariance(jacobian: Array) -> Array | None:
-    """Inverse of the scaled normal matrix; None where the parameters are not determined."""
-    normal = jacobian.T @ jacobian
-    scale = 1 / np.sqrt(np.maximum(np.diag(normal), 1e-300))
-    scaled = normal * scale[:, None] * scale
-    if np.linalg.eigvalsh(scaled)[0] < 1e-13:
-        return None
-    return np.linalg.inv(scaled) * scale[:, None] * scale
+        index, most, off = -1, 0.0, 0.0
+        for part, parts, jacobian, _ in self._blocks():
+            hat = np.einsum("nda,ab,neb->nde", jacobian, self.unit_covariance, jacobian)
+            room = np.eye(d) - hat
+            judged = np.linalg.eigvalsh(room)[:, 0] > 1e-9  # a hit that no other controls cannot be judged
+            room[~judged] = np.eye(d)
+            deleted = np.linalg.solve(room, parts[:, :, None])[:, :, 0]
+            explained = np.einsum("nd,nd->n", parts, deleted)
+            value = explained / d / np.maximum((total - explained) / left, 1e-300)
+            value[~judged] = 0.0
+            k = int(np.argmax(value))
+            if value[k] > most:
+                index, most = part.start + k, float(value[k])
+                off = float(deleted[k, 0]) if d == 1 else float(np.linalg.norm(deleted[k]))
+        if index < 0:
+            return None
+        chance = float(special.fdtrc(d, left, most))
+        return SpoilingHit(index, off, float(1 - min(1.0, len(self.residuals) * chance)))

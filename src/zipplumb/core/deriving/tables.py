@@ -1,0 +1,95 @@
+"""Many dimensions at once: hole tables and chains."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+
+from ..errors import DeriveError
+from ..frames import Array, Motion
+from ..uncertainty import propagate
+from .features import Feature, point_of, radius_of
+from .possible import Possible, made
+from .recipes import Given, recipes_for
+
+
+@dataclass(frozen=True, eq=False)
+class Hole:
+    """A row of a hole table; standard uncertainties beside the values.
+
+    ``place`` (3,) and ``polar`` (distance from the origin in the XY plane in mm, angle from X in
+    rad) are told in the table's system; ``diameter_mm`` is NaN where a feature has none.
+    """
+
+    name: str
+    place: Array
+    u_place: Array
+    polar: tuple[float, float]
+    u_polar: tuple[float, float]
+    diameter_mm: float
+    u_diameter_mm: float
+
+
+def hole_table(holes: Sequence[Feature], part_from_world: Motion | None = None) -> tuple[Hole, ...]:
+    """Where every hole is, and how wide. Raises DeriveError for a feature without a center."""
+    motion = part_from_world or Motion.identity()
+    return tuple(_hole(h.moved(motion)) for h in holes)
+
+
+def _hole(hole: Feature) -> Hole:
+    if point_of(hole.shape) is None:
+        raise DeriveError(f"{hole.name} has no center.", "The features are kept.", "Choose holes, slots, balls or points.")
+
+    def numbers(shape) -> Array:
+        x, y, z = point_of(shape)
+        return np.array([x, y, z, np.hypot(x, y), np.arctan2(y, x), 2 * (radius_of(shape) or np.nan)])
+
+    values, covariance = propagate(numbers, [hole])
+    u = np.sqrt(np.maximum(np.diag(covariance), 0.0))
+    return Hole(
+        hole.name, values[:3], u[:3], (float(values[3]), float(values[4])), (float(u[3]), float(u[4])),
+        float(values[5]), float(u[5]),
+    )  # fmt: skip
+
+
+@dataclass(frozen=True, eq=False)
+class Chain:
+    """``steps``: from each feature to the next; ``whole``: from the first to the last; ``names``: of the features."""
+
+    names: tuple[str, ...]
+    steps: tuple[Possible, ...]
+    whole: Possible
+
+
+def chain(features: Sequence[Feature], name: str | None = None) -> Chain:
+    """The dimensions from one feature to the next, and over all.
+
+    Parameters
+    ----------
+    name : of the dimension, as ``possible`` calls it; by default the one mostly wanted of each pair
+
+    Raises
+    ------
+    DeriveError
+        Fewer than two features.
+    """
+    if len(features) < 2:
+        raise DeriveError("A chain needs two features.", "The features are kept.", "Choose another feature.")
+    pairs = pairwise(features)
+    return Chain(
+        tuple(f.name for f in features),
+        tuple(_dimension(a, b, name) for a, b in pairs),
+        _dimension(features[0], features[-1], name),
+    )
+
+
+def _dimension(first: Feature, second: Feature, name: str | None) -> Possible:
+    measures = [r for r in recipes_for((first, second), Given()) if r.unit]
+    chosen = next((r for r in measures if name in (None, r.name)), None)
+    if chosen is None:
+        what = f"no “{name}”" if name else "no dimension"
+        return Possible(name or "", why_not=f"There is {what} between {first.name} and {second.name}. Choose another.")
+    return made(chosen, (first, second))

@@ -1,0 +1,109 @@
+"""A shape as the fits see it: where it stands, and its sizes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cache
+from typing import Any
+
+import numpy as np
+
+from .. import kernels
+from ..frames import Array, Indices, Motion
+from ..shapes import Circle, Cone, Cylinder, Ellipse, Plane, Slot, Sphere, Torus
+
+MOVES = ("x", "y", "z", "rx", "ry", "rz")
+
+
+@dataclass(frozen=True)
+class Freedom:
+    """``moves``: the rigid steps that change a shape; ``sizes``: names; ``flat``: a 2D shape."""
+
+    moves: tuple[str, ...]
+    sizes: tuple[str, ...] = ()
+    flat: bool = False
+
+
+FREEDOM = {
+    "plane": Freedom(("z", "rx", "ry")),
+    "circle": Freedom(("x", "y"), ("radius",), flat=True),
+    "ellipse": Freedom(("x", "y", "rz"), ("semi_major", "semi_minor"), flat=True),
+    "round_slot": Freedom(("x", "y", "rz"), ("length", "width"), flat=True),
+    "square_slot": Freedom(("x", "y", "rz"), ("length", "width"), flat=True),
+    "sphere": Freedom(("x", "y", "z"), ("radius",)),
+    "cylinder": Freedom(("x", "y", "rx", "ry"), ("radius",)),
+    "cone": Freedom(("x", "y", "rx", "ry"), ("radius", "half_angle")),
+    "torus": Freedom(("x", "y", "z", "rx", "ry"), ("major_radius", "minor_radius")),
+}
+
+
+@cache
+def columns_of(kind: str, held: frozenset[str] = frozenset()) -> Indices:
+    """Numbers of the free parameters: 0 to 5 for the moves, 6 and 7 for the sizes."""
+    free = [MOVES.index(m) for m in FREEDOM[kind].moves if m not in held]
+    return np.array(free + [6 + k for k, s in enumerate(FREEDOM[kind].sizes) if s not in held], np.int64)
+
+
+def names_of(kind: str, columns: Indices) -> tuple[str, ...]:
+    """Names of parameters given by their numbers."""
+    return tuple(MOVES[c] if c < 6 else FREEDOM[kind].sizes[c - 6] for c in columns.tolist())
+
+
+@dataclass(frozen=True, eq=False)
+class Placed:
+    """``origin`` (3,), ``axes`` (3, 3) as columns, ``sizes`` (2,), the second unused where there is one."""
+
+    kind: str
+    origin: Array
+    axes: Array
+    sizes: Array
+
+    @property
+    def local(self) -> Motion:
+        """World from the shape's own axes."""
+        return Motion(self.axes, self.origin)
+
+    def _numbers(self) -> tuple[Array, Array, Array]:
+        return self.origin, np.ascontiguousarray(self.axes), self.sizes
+
+    def residuals(self, points: Array) -> Array:
+        """Signed distances (n,)."""
+        return kernels.signed_distances(kernels.CODES[self.kind], points, *self._numbers())
+
+    def rows(self, points: Array, columns: Indices) -> Array:
+        """Derivatives (n, k) of the distances by some parameters."""
+        return kernels.jacobian_rows(kernels.CODES[self.kind], points, *self._numbers(), columns)
+
+    def gradients(self, points: Array) -> Array:
+        """Derivatives (n, 3) of the distances by the points."""
+        return kernels.gradients(kernels.CODES[self.kind], points, *self._numbers())
+
+    def stepped(self, step: Array, columns: Indices) -> Placed:
+        """After a small shift and turn in its own axes and a change of its sizes."""
+        return Placed(self.kind, *kernels.stepped(*self._numbers(), step, columns))
+
+    def settled(self, points: Array, columns: Indices, offset: float = 0.0) -> tuple[Placed, Array, bool]:
+        """The least-squares shape near this one, its normal matrix, and whether it came to rest."""
+        code = kernels.CODES[self.kind]
+        *found, _, normal, rest = kernels.descend(code, points, *self._numbers(), columns, offset, 1e-11, 200)
+        return Placed(self.kind, *found), normal, rest
+
+    def shape(self) -> Any:
+        """The shape, with the sense of its axis as it is."""
+        origin, x, _, z = self.origin, *self.axes.T
+        first, second = (float(s) for s in self.sizes)
+        if self.kind == "plane":
+            return Plane(origin, z)
+        if self.kind == "circle":
+            return Circle(origin, z, first)
+        if self.kind == "sphere":
+            return Sphere(origin, first)
+        if self.kind == "cylinder":
+            return Cylinder(origin, z, first)
+        if self.kind == "cone":
+            return Cone(origin - z * first / np.tan(second), z, second)
+        if self.kind == "torus":
+            return Torus(origin, z, first, second)
+        if self.kind == "ellipse":
+            return Ellipse(origin, z, x, first, second)
+        return Slot(origin, z, x, first, second, "round" if self.kind == "round_slot" else "square")

@@ -1,0 +1,16 @@
+"""Loops over points, compiled to machine code by numba: distances, descent, search.
+
+Nothing here knows a shape class or an error sentence: numbers in, numbers out. They are
+compiled once, when they are first imported, and kept beside the source; ``./run`` does that
+at set-up so that nobody waits for it at work.
+"""
+
+from .descent import descend, inverse, rotation, stepped
+from .distances import CODES, gradients, jacobian_rows, signed_distances
+from .principal import centered, first_bad, laid_flat, middle, principal
+from .search import basis, kasa, search, search_boxes
+
+__all__ = [
+    "CODES", "basis", "centered", "descend", "first_bad", "gradients", "inverse", "jacobian_rows", "kasa", "laid_flat",
+    "middle", "principal",    "rotation", "search", "search_boxes", "signed_distances", "stepped",
+]  # fmt: skip
