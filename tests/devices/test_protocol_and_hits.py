@@ -68,7 +68,7 @@ def test_a_press_is_one_hit_with_its_way_in():
 
 def test_held_hits_come_by_distance_and_belong_to_one_sweep():
     maker = HitMaker("s")
-    maker.spacing_mm = 5.0
+    maker.taking.step_mm = 5.0
     maker.press(pose(0, 0))
     for n in range(1, 101):
         maker.seen(pose(n, 0.4 * n))

@@ -131,7 +131,7 @@ class Agent:
 
     def _refresh(self, maker: HitMaker) -> None:
         def update() -> None:
-            offset_mm, maker.spacing_mm = self.sink.settings()
+            offset_mm, maker.taking.step_mm = self.sink.settings()
             maker.offset_mm = np.asarray(offset_mm)
 
         self._quietly(update)

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..core.frames import Array, points_of_poses
+from ..core.probing import ByDistance
 from .protocol import Pose
 
 REMEMBERED = 250  # poses: two to five seconds, enough for any way in
@@ -33,10 +34,9 @@ class HitMaker:
     def __init__(self, session: str):
         self.session = session
         self.offset_mm: Array = np.zeros(3)
-        self.spacing_mm = 5.0
+        self.taking = ByDistance(5.0)
         self._past: deque[Pose] = deque(maxlen=REMEMBERED)
         self._sweep: int | None = None
-        self._last_tip: Array | None = None
         self._pending: list[Pose] = []
 
     def tip(self, pose: Pose) -> Array:
@@ -45,7 +45,8 @@ class HitMaker:
 
     def press(self, pose: Pose) -> HitBatch:
         """The button went down: one hit, and the beginning of a sweep if it stays down."""
-        self._sweep, self._last_tip = pose.n, self.tip(pose)
+        self._sweep = pose.n
+        self.taking.begin(pose.at, self.tip(pose))
         return self._batch("press", pose.n, [pose], self._way_in(pose))
 
     def pull_off(self, pose: Pose) -> HitBatch:
@@ -62,10 +63,8 @@ class HitMaker:
         self._past.append(pose)
         if self._sweep is None:
             return
-        tip = self.tip(pose)
-        if np.linalg.norm(tip - self._last_tip) >= self.spacing_mm:
+        if self.taking.feed(pose.at, self.tip(pose)):
             self._pending.append(pose)
-            self._last_tip = tip
 
     def flush(self) -> HitBatch | None:
         """Hits of the running sweep that have not been handed over yet."""

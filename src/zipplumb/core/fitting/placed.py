@@ -10,6 +10,7 @@ import numpy as np
 
 from .. import kernels
 from ..frames import Array, Indices, Motion
+from ..kernels import basis
 from ..shapes import Circle, Cone, Cylinder, Ellipse, Plane, Slot, Sphere, Torus
 
 MOVES = ("x", "y", "z", "rx", "ry", "rz")
@@ -57,6 +58,27 @@ class Placed:
     origin: Array
     axes: Array
     sizes: Array
+
+    @classmethod
+    def of(cls, shape: Any) -> Placed:
+        """A plane, or a shape with sizes, as the fits see it."""
+        if isinstance(shape, Plane):
+            return cls("plane", shape.point, basis(shape.normal), np.zeros(2))
+        if isinstance(shape, Circle):
+            return cls("circle", shape.center, basis(shape.normal), np.array([shape.radius, 0.0]))
+        if isinstance(shape, Sphere):
+            return cls("sphere", shape.center, np.eye(3), np.array([shape.radius, 0.0]))
+        if isinstance(shape, Cylinder):
+            return cls("cylinder", shape.point, basis(shape.direction), np.array([shape.radius, 0.0]))
+        if isinstance(shape, Cone):
+            return cls("cone", shape.apex, basis(shape.direction), np.array([0.0, shape.half_angle]))
+        if isinstance(shape, Torus):
+            return cls("torus", shape.center, basis(shape.normal), np.array([shape.major_radius, shape.minor_radius]))
+        long = shape.major_direction if isinstance(shape, Ellipse) else shape.direction
+        axes = np.ascontiguousarray(np.array([long, np.cross(shape.normal, long), shape.normal]).T)
+        if isinstance(shape, Ellipse):
+            return cls("ellipse", shape.center, axes, np.array([shape.semi_major, shape.semi_minor]))
+        return cls(f"{shape.ends}_slot", shape.center, axes, np.array([shape.length, shape.width]))
 
     @property
     def local(self) -> Motion:

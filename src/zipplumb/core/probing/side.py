@@ -1,21 +1,14 @@
-"""The tip's radius and the side it must come off on.
-
-Hits are tip centers. A plane or a round shape is fitted to the centers first and then moved
-by the tip's radius: for these shapes the offset of the fitted shape is exactly the shape of
-the surface, so nothing is lost by fitting first.
-"""
+"""Which side of a touched shape is air: from how the tip came and went, and from the nominal."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
-from .frames import Array
-from .shapes import Circle, Cylinder, Plane, Sphere
+from ..frames import Array
 
-Round = Cylinder | Circle | Sphere
 NEAR_MM = 0.5  # a pull-off shorter than this says nothing about a side
 
 
@@ -44,7 +37,7 @@ class Side:
 
 
 def side_of_air(
-    shape: Plane | Cylinder,
+    shape: Any,
     hits: Array,
     approach: Array,
     pull_off: Array | None,
@@ -55,7 +48,8 @@ def side_of_air(
 
     Parameters
     ----------
-    shape : fitted to the tip centers
+    shape : fitted to the tip centers, with a signed ``distance``; for a line in its plane, the
+        Plane through it that faces across
     hits : (n, 3) tip centers
     approach : (n, 3) where the tip was shortly before each hit; NaN where it is not known
     pull_off : (3,) where the tip was when the feature was finished, or None
@@ -86,29 +80,3 @@ def side_of_air(
         if name in witnesses:
             return Side(witnesses[name], witnesses, len(set(witnesses.values())) > 1)
     return Side(0, witnesses, False)
-
-
-def surface_from_centers(shape: Round | Plane, tip_radius_mm: float, air: int) -> Any:
-    """The surface under a shape of tip centers; a plane's normal is turned toward the air.
-
-    Raises ValueError for a shape of another kind, or a boss smaller than the tip.
-    """
-    if isinstance(shape, Plane):
-        facing = shape if air >= 0 else shape.flipped()
-        return facing.offset(-tip_radius_mm)
-    if isinstance(shape, Cylinder | Circle | Sphere):
-        radius = shape.radius - air * tip_radius_mm
-        if radius <= 0:
-            raise ValueError("the tip is bigger than what it touched")
-        return replace(shape, radius=radius)
-    raise ValueError(f"no tip radius rule for {type(shape).__name__}")
-
-
-def contacts_from_centers(surface: Plane | Cylinder, centers: Array) -> Array:
-    """Points of contact (n, 3): tip centers carried onto the surface along its normal."""
-    distance = surface.distance(centers)
-    if isinstance(surface, Plane):
-        return centers - np.outer(distance, surface.normal)
-    rel = centers - surface.point
-    radial = rel - np.outer(rel @ surface.direction, surface.direction)
-    return centers - radial * (distance / np.linalg.norm(radial, axis=1))[:, None]
