@@ -8,11 +8,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..errors import DeriveError
-from ..fitting import fit
-from ..frames import Array, Motion
-from ..shapes import Circle
-from ..uncertainty import propagate
-from .features import Feature, differences, frame_of, point_of
+from ..fitting import FitResult, fit
+from ..frames import Array
+from .features import Feature, center_covariance, point_of
 
 
 @dataclass(frozen=True)
@@ -65,49 +63,55 @@ def bolt_circle(holes: Sequence[Feature], count: int | None = None, normal: Arra
     count = count or len(holes)
     if count < len(holes):
         raise DeriveError(f"{len(holes)} holes cannot share {count} places.", "The holes are kept.", "Correct the number.")
-    fixed = {} if normal is None else {"normal": normal}
-
-    def around(*shapes) -> Circle:
-        return fit("circle", np.array([point_of(s) for s in shapes]), fixed=fixed).shape
-
-    circle = around(*(h.shape for h in holes))
-    local = frame_of(circle)
-    places = _places(np.array([point_of(h.shape) for h in holes]), local, count)
+    centers = np.array([point_of(h.shape) for h in holes])
+    spreads = np.array([center_covariance(h) for h in holes])
+    found = fit("circle", centers, fixed={} if normal is None else {"normal": normal}, u_hits_mm=spreads)
+    rel = found.local.inverse().points(centers)[:, :2]
+    angles = np.arctan2(rel[:, 1], rel[:, 0])
+    places = _places(angles, count)
     if len(set(places.tolist())) < len(holes):
         raise DeriveError(
             "Two holes lie nearest to one place of an even division.", "The holes are kept.", "Give the number of places."
         )
-
-    def errors(*shapes) -> Array:
-        found = around(*shapes)
-        rel = _seen(np.array([point_of(s) for s in shapes]), local, found)
-        off = _wrapped(np.arctan2(rel[:, 1], rel[:, 0]) - places * 2 * np.pi / count)
-        off = _wrapped(off - np.arctan2(np.sin(off).mean(), np.cos(off).mean()))
-        return np.concatenate([np.hypot(rel[:, 0], rel[:, 1]) - found.radius, off, [2 * found.radius]])
-
-    values, covariance = propagate(errors, holes)
-    u, n = np.sqrt(np.maximum(np.diag(covariance), 0.0)), len(holes)
-    rows = tuple(
-        HoleError(
-            h.name, float(values[k]), float(u[k]), float(values[n + k]), float(u[n + k]), float(values[n + k] * circle.radius)
-        )
-        for k, h in enumerate(holes)
+    off = _wrapped(angles - places * 2 * np.pi / count)
+    off = _wrapped(off - np.angle(np.exp(1j * off).sum()))
+    u_radial, u_angular = _uncertainties(found, rel, spreads)
+    names = [h.name for h in holes]
+    rows = zip(names, found.residuals, u_radial, off, u_angular, off * found.shape.radius, strict=True)
+    return BoltCircle(
+        Feature.of_fit("Bolt circle", found),
+        2 * found.shape.radius,
+        2 * found.u("radius"),
+        count,
+        tuple(HoleError(name, *(float(v) for v in values)) for name, *values in rows),
     )
-    _, spread = propagate(lambda *shapes: differences(around(*shapes), local), holes)
-    return BoltCircle(Feature("Bolt circle", circle, local, spread), float(values[-1]), float(u[-1]), count, rows)
+
+
+def _uncertainties(found: FitResult, rel: Array, spreads: Array) -> tuple[Array, Array]:
+    """Of every radial (mm) and angular (rad) error, linearly (JCGM 100).
+
+    A hole's own shift counts directly, and every hole's through the circle and the division that
+    it helped to fit.
+    """
+    n, radius = len(rel), np.linalg.norm(rel, axis=1)
+    _, rows, pulls = found.linear(found.points)
+    jacobian, outward = rows[:, 0, :], pulls[:, 0, :]
+    x, y, _ = found.local.rotation.T
+    along = np.outer(-rel[:, 1] / radius, x) + np.outer(rel[:, 0] / radius, y)
+    shifted = -np.einsum("ab,nb,ni->ani", found.unit_covariance, jacobian, outward)  # circle by every center, (k, n, 3)
+    each = np.eye(n)[:, :, None]
+    radial = each * outward[None] + np.einsum("ma,ani->mni", jacobian, shifted)
+    center = x[:, None, None] * shifted[0] + y[:, None, None] * shifted[1]  # (3, n, 3)
+    angular = (each * along[None] - np.einsum("mj,jni->mni", along, center)) / radius[:, None, None]
+    angular = angular - angular.mean(axis=0)
+    return tuple(np.sqrt(np.einsum("mni,nij,mnj->m", d, spreads, d)) for d in (radial, angular))  # type: ignore[return-value]
 
 
 def _wrapped(angle: Array) -> Array:
     return (angle + np.pi) % (2 * np.pi) - np.pi
 
 
-def _seen(points: Array, local: Motion, circle: Circle) -> Array:
-    return local.inverse().vectors(points - circle.center)
-
-
-def _places(points: Array, local: Motion, count: int) -> Array:
+def _places(angles: Array, count: int) -> Array:
     """Number (n,) of each hole's place, the division turned to where most holes agree."""
-    x, y, _ = local.inverse().points(points).T
-    angles, pitch = np.arctan2(y, x), 2 * np.pi / count
     turned = np.angle(np.exp(1j * angles * count).sum()) / count
-    return np.round((angles - turned) / pitch).astype(int) % count
+    return np.round((angles - turned) * count / (2 * np.pi)).astype(int) % count

@@ -117,6 +117,14 @@ def _carried(first: Motion, second: Motion) -> Array:
     return np.block([[turn, turn @ lever], [np.zeros((3, 3)), turn]])
 
 
+def center_covariance(feature: Feature) -> Array:
+    """Covariance (3, 3) of a feature's center, in the frame that it is told in."""
+    x, y, z = feature.local.inverse().points(spot_of(feature.shape))
+    lever = np.array([[0.0, z, -y], [-z, 0.0, x], [y, -x, 0.0]])
+    into = feature.local.rotation @ np.hstack([np.eye(3), lever])
+    return into @ feature.covariance[:6, :6] @ into.T
+
+
 def _extent(result: FitResult) -> Array | None:
     shape, points = result.shape, result.points
     if isinstance(shape, Line):

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ..errors import PlumbError
+from ..errors import DeriveError, PlumbError
 from ..uncertainty import propagate
 from .drawing import Drawing, drawn, reach_of
 from .features import Feature, differences, frame_of
@@ -47,6 +47,15 @@ def possible(features: Sequence[Feature], given: Given = NOTHING_GIVEN) -> list[
     given : numbers that some constructions need: an offset, a height, a diameter
     """
     return [made(recipe, features) for recipe in recipes_for(features, given)]
+
+
+def construct(name: str, features: Sequence[Feature], given: Given = NOTHING_GIVEN) -> Possible:
+    """One of what ``possible`` offers, by its name. Raises DeriveError where there is none of that name."""
+    recipe = next((r for r in recipes_for(features, given) if r.name == name), None)
+    if recipe is None:
+        what = " and ".join(f.name for f in features)
+        raise DeriveError(f"“{name}” cannot be made of {what}.", "The features are kept.", "Choose another construction.")
+    return made(recipe, features)
 
 
 def made(recipe: Recipe, features: Sequence[Feature]) -> Possible:

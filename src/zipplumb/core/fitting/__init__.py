@@ -1,8 +1,11 @@
 """Shapes from points."""
 
-from .api import CRITERIA, KINDS, fit
+from .api import CRITERIA, KINDS, LEAST, RECOMMENDED, fit
 from .placed import Placed
-from .recognise import Candidate, Recognition, recognise
+from .recognise import Candidate, NearNominal, Nominal, Recogniser, Recognition, recognise, touched_nominals
 from .result import SURE, FitResult, SpoilingHit
 
-__all__ = ["CRITERIA", "KINDS", "SURE", "Candidate", "FitResult", "Placed", "Recognition", "SpoilingHit", "fit", "recognise"]
+__all__ = [
+    "CRITERIA", "KINDS", "LEAST", "RECOMMENDED", "SURE", "Candidate", "FitResult", "NearNominal", "Nominal", "Placed",
+    "Recogniser", "Recognition", "SpoilingHit", "fit", "recognise", "touched_nominals",
+]  # fmt: skip

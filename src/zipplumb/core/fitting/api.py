@@ -23,11 +23,15 @@ LEAST = {
     "point": 1, "line": 2, "plane": 3, "circle": 3, "arc": 3, "ellipse": 5, "round_slot": 5, "square_slot": 5,
     "sphere": 4, "cylinder": 5, "cone": 6, "torus": 7,
 }  # fmt: skip
+RECOMMENDED = {
+    "line": 5, "plane": 9, "circle": 7, "arc": 5, "ellipse": 8, "round_slot": 10, "square_slot": 10, "sphere": 9,
+    "cylinder": 12, "cone": 12, "torus": 16,
+}  # fmt: skip
 KINDS = tuple(LEAST)
-_ROUND = ("circle", "arc", "sphere", "cylinder")
+_ROUND = ("circle", "sphere", "cylinder")
 CRITERIA = {
     "gaussian": KINDS,
-    "chebyshev": ("line", "plane", *_ROUND),
+    "chebyshev": ("line", "plane", "arc", *_ROUND),
     "inscribed": _ROUND,
     "circumscribed": _ROUND,
     "tangent": ("line", "plane"),
@@ -84,7 +88,10 @@ def fit(
     u_hits = _uncertainty(u_hits_mm, len(array))
     result = _gaussian(kind, array, held, toward, offset_mm)
     if u_hits is not None:
-        result = replace(result, u_hits_mm=u_hits)
+        plane = result.lies_in
+        if plane is not None and plane.points is result.points:  # fitted to the same hits
+            plane = replace(plane, u_hits_mm=u_hits)
+        result = replace(result, u_hits_mm=u_hits, lies_in=plane)
     return result if criterion == "gaussian" else fit_extreme(result, criterion, held)
 
 

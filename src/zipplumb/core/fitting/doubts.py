@@ -21,7 +21,7 @@ def _known(result: FitResult, parameter: str, factor: float = 1.0, unit: str = "
     return f"known to ±{u:.2g}{'' if unit == '°' else ' '}{unit} only"
 
 
-def _span(angles: Array) -> float:
+def span_deg(angles: Array) -> float:
     """Degrees of the round between the hits on either side of the greatest gap."""
     ordered = np.sort(angles)
     gaps = np.append(np.diff(ordered), ordered[0] + 2 * np.pi - ordered[-1])
@@ -38,7 +38,7 @@ def doubts_of_round(placed: Placed, result: FitResult) -> tuple[str, ...]:
     elif kind in ("round_slot", "square_slot"):
         found += _ends(placed, result, x, y)
     elif kind == "ellipse":
-        span = _span(np.arctan2(y / placed.sizes[1], x / placed.sizes[0]))
+        span = span_deg(np.arctan2(y / placed.sizes[1], x / placed.sizes[0]))
         if span < 180:
             found.append(f"The hits span {span:.0f}° of the ellipse; its long half axis is {_known(result, 'semi_major')}.")
     else:
@@ -52,11 +52,11 @@ def doubts_of_round(placed: Placed, result: FitResult) -> tuple[str, ...]:
 
 def _rounds(placed: Placed, result: FitResult, x: Array, y: Array, z: Array) -> list[str]:
     size = "major_radius" if placed.kind == "torus" else "radius"
-    span, found = _span(np.arctan2(y, x)), []
+    span, found = span_deg(np.arctan2(y, x)), []
     if span < NARROW:
         found.append(f"The hits span {span:.0f}° of the round; the radius is {_known(result, size)}.")
     if placed.kind == "torus":
-        tube = _span(np.arctan2(z, np.hypot(x, y) - placed.sizes[0]))
+        tube = span_deg(np.arctan2(z, np.hypot(x, y) - placed.sizes[0]))
         if tube < NARROW:
             found.append(f"The hits span {tube:.0f}° of the tube; its radius is {_known(result, 'minor_radius')}.")
     return found
@@ -92,7 +92,7 @@ def _flatness(placed: Placed, result: FitResult) -> list[str]:
 
 def _ends(placed: Placed, result: FitResult, x: Array, y: Array) -> list[str]:
     length, width = placed.sizes
-    straight = (length - width) / 2 if placed.kind == "round_slot" else length / 2 - 0.25 * width
+    straight = (length - width) / 2 + 0.1 * width if placed.kind == "round_slot" else length / 2 - 0.1 * width
     found = []
     if "length" in result.parameters and not ((x > straight).any() and (x < -straight).any()):
         found.append(f"An end of the slot was not touched; its length is {_known(result, 'length')}.")

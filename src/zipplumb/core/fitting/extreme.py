@@ -44,6 +44,7 @@ from .result import FitResult
 ROUNDS = 80
 SHAKES = 4
 THICK = 0.05  # form by width above which hits make no flat layer
+RUNAWAY = 1.5  # times the Gaussian size
 EXACT = 60  # corners of a hull whose pairs of edges are all tried
 
 
@@ -65,6 +66,12 @@ def fit_extreme(gaussian: FitResult, criterion: str, held: Held) -> FitResult:
     else:
         starts = _shaken(start, points, columns)
     placed = extreme(criterion, starts, points, columns)
+    if criterion == "inscribed" and placed.sizes[0] > RUNAWAY * sizes[0]:
+        raise FitError(
+            f"The hits do not close round the {kind}, so the largest one inside them has no end.",
+            "The hits are kept.",
+            "Take hits all round it.",
+        )
     shape = replace(gaussian.shape, **_changed(model, placed))
     return _resting(gaussian, criterion, placed, shape, columns)
 
@@ -157,7 +164,7 @@ def _settle(criterion: str, placed: Placed, points: Array, columns: Indices) -> 
         work = np.union1d(work, _extremes(trial_residuals, columns))
         if trial_value < value - 1e-14:
             gain = value - trial_value
-            placed, residuals, value = trial, trial_residuals, trial_value
+            placed, residuals, value, trust = trial, trial_residuals, trial_value, 2 * trust
             if gain < 1e-12 and len(work) == known:
                 break
         elif len(work) == known:

@@ -104,10 +104,12 @@ class Placed:
         """After a small shift and turn in its own axes and a change of its sizes."""
         return Placed(self.kind, *kernels.stepped(*self._numbers(), step, columns))
 
-    def settled(self, points: Array, columns: Indices, offset: float = 0.0) -> tuple[Placed, Array, bool]:
+    def settled(
+        self, points: Array, columns: Indices, offset: float = 0.0, loose: float = 1e-11, iterations: int = 200
+    ) -> tuple[Placed, Array, bool]:
         """The least-squares shape near this one, its normal matrix, and whether it came to rest."""
         code = kernels.CODES[self.kind]
-        *found, _, normal, rest = kernels.descend(code, points, *self._numbers(), columns, offset, 1e-11, 200)
+        *found, _, normal, rest = kernels.descend(code, points, *self._numbers(), columns, offset, loose, iterations)
         return Placed(self.kind, *found), normal, rest
 
     def shape(self) -> Any:

@@ -10,35 +10,59 @@ Source of the principle: J. Rissanen, "Modeling by shortest data description", A
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import Literal
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+from functools import cached_property
+from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import ArrayLike
 
 from ..errors import FitError
 from ..frames import Array
+from ..shapes import Plane
 from .api import LEAST, fit
-from .flat import principal_axes
+from .doubts import span_deg
+from .flat import fit_plane, principal_axes
+from .held import FREE
+from .placed import FREEDOM, Placed, columns_of
 from .result import FitResult
 
-SPATIAL = ("point", "line", "plane", "sphere", "cylinder", "cone")
-FLAT = ("point", "line", "circle", "ellipse", "round_slot")
+SPATIAL = ("point", "line", "plane", "circle", "sphere", "cylinder", "cone", "torus")
+FLAT = ("point", "line", "circle", "ellipse", "round_slot", "square_slot")
 FREEDOMS = {
-    "point": 3, "line": 4, "plane": 3, "circle": 6, "sphere": 4, "cylinder": 5, "cone": 6, "ellipse": 8, "round_slot": 8,
+    "point": 3, "line": 4, "plane": 3, "circle": 6, "sphere": 4, "cylinder": 5, "cone": 6, "torus": 7,
+    "ellipse": 8, "round_slot": 8, "square_slot": 8,
 }  # fmt: skip
-AGREES = {"point": 3, "line": 2, "circle": 2, "ellipse": 2, "round_slot": 2}
+AGREES = {"point": 3, "line": 2, "circle": 2, "ellipse": 2, "round_slot": 2, "square_slot": 2}
 SIMPLER = 1e-3  # settles exact ties for the shape with fewer freedoms
 TIE = 0.2  # two candidates whose beliefs differ by less are a tie
+HOPELESS = 60.0  # so much worse a score leaves a belief of 1e-13
+OPEN_DEG = 200.0  # a circle of which less was touched is called an arc
+U_HIT_MM = 0.015
+SURPRISE = 16.0  # a new hit that adds more variances than this has a kind looked for anew
 
 
 @dataclass(frozen=True, eq=False)
 class Candidate:
-    """A shape that the hits may be: its fit, and the share of belief that it has (0 to 1)."""
+    """A shape that the hits may be, and the share of belief that it has (0 to 1).
+
+    ``result`` is its fit to all hits; FitError where the hits cannot carry it.
+    """
 
     kind: str
-    result: FitResult
     sure: float
+    points: Array = field(repr=False)
+    fixed: dict[str, Any] = field(default_factory=dict, repr=False)
+
+    @cached_property
+    def result(self) -> FitResult:
+        return fit(self.kind, self.points, fixed=self.fixed)
+
+    @property
+    def error_mm(self) -> float:
+        """Root mean square of what it leaves."""
+        return self.result.rms
 
 
 @dataclass(frozen=True, eq=False)
@@ -53,69 +77,206 @@ class Recognition:
         return self.candidates[0]
 
 
-def recognise(hits: ArrayLike, dimension: Literal["3d", "2d"] = "3d", u_hit_mm: float = 0.015) -> Recognition:
-    """Propose what a few hits are.
+def recognise(
+    hits: ArrayLike, dimension: Literal["3d", "2d"] = "3d", u_hit_mm: float = U_HIT_MM, plane: Plane | None = None
+) -> Recognition:
+    """Propose what some hits are.
 
     Parameters
     ----------
     hits : (n, 3) array, mm
-    dimension : "3d" for surfaces, "2d" for outlines in the plane of the hits
+    dimension : "3d" for surfaces, "2d" for outlines
     u_hit_mm : standard uncertainty of one hit
+    plane : the projection plane of outlines; by default the plane of the hits
 
     Raises
     ------
     FitError
         No hit at all, or hits that are no numbers.
     """
-    points = np.asarray(hits, float).reshape(-1, 3)
-    kinds = SPATIAL if dimension == "3d" else FLAT
-    found: list[tuple[str, FitResult, float]] = []
-    for kind in kinds:
-        result = _tried(kind, points)
-        if result is not None:
-            found.append((kind, result, _criterion(kind, result, points, u_hit_mm)))
-    if dimension == "3d" and len(points) >= 3 and (ring := _ring(points, u_hit_mm)) is not None:
-        found.append(("circle", ring, _criterion("circle", ring, points, u_hit_mm)))
-    if not found:
-        fit("point", points)
-        raise FitError("Nothing fits these hits.", "The hits are kept.", "Take more hits.")
-    scores = np.array([score for _, _, score in found])
-    belief = np.exp(-(scores - scores.min()) / 2)
-    belief /= belief.sum()
-    order = np.argsort(-belief, kind="stable")
-    candidates = tuple(Candidate(found[k][0], found[k][1], float(belief[k])) for k in order)
-    tie = len(candidates) > 1 and candidates[0].sure - candidates[1].sure < TIE
-    return Recognition(candidates, tie)
+    return Recogniser(dimension, u_hit_mm, plane).with_all(np.asarray(hits, float).reshape(-1, 3))
 
 
-def _tried(kind: str, points: Array) -> FitResult | None:
-    if len(points) < LEAST[kind]:
-        return None
-    try:
-        return fit(kind, points)
-    except FitError:
-        return None
+class Recogniser:
+    """Recognition that grows hit by hit.
 
-
-def _ring(points: Array, u_hit_mm: float) -> FitResult | None:
-    """A circle in space, where the hits lie in one plane as well as they can be read."""
-    _, spreads, _ = principal_axes(points)
-    if spreads[2] / np.sqrt(len(points)) > 3 * u_hit_mm:
-        return None
-    return _tried("circle", points)
-
-
-def _criterion(kind: str, result: FitResult, points: Array, u_hit_mm: float) -> float:
-    """Misfit in units of the hits' uncertainty, less what the agreement of so many hits is worth.
-
-    A hit on a surface agrees in one coordinate, on a curve in two, on a point in three; what is
-    beyond the shape's own freedoms is agreement that chance would have given only with odds of
-    the hits' uncertainty to their extent.
+    More hits can only leave more unexplained, so a shape that earlier hits have ruled out beyond
+    hope stays ruled out and is not fitted again.
     """
-    misfit = float(np.sum(result.residuals**2))
-    if kind in ("circle", "ellipse", "round_slot"):
-        misfit += float(np.sum((result.local.inverse().points(points)[:, 2]) ** 2))
-    size = np.ptp(points, axis=0).max() if len(points) > 1 else 0.0
-    worth = 2 * np.log(max(size / u_hit_mm, np.e))
-    spare = AGREES.get(kind, 1) * len(points) - FREEDOMS[kind]
-    return misfit / u_hit_mm**2 - spare * worth + SIMPLER * FREEDOMS[kind]
+
+    def __init__(self, dimension: Literal["3d", "2d"] = "3d", u_hit_mm: float = U_HIT_MM, plane: Plane | None = None):
+        self.kinds = SPATIAL if dimension == "3d" else FLAT
+        self.u_hit_mm, self.plane = u_hit_mm, plane
+        self._points = np.empty((0, 3))
+        self._misfit: dict[str, float] = {}  # sum of squares that a kind leaves at the least
+        self._placed: dict[str, Placed] = {}  # where it stood
+        self._retry: dict[str, int] = {}  # so many hits before a kind that failed is tried again
+
+    def add(self, hit: ArrayLike) -> Recognition:
+        """One more hit (3,)."""
+        return self.with_all(np.vstack([self._points, np.asarray(hit, float).reshape(1, 3)]))
+
+    def with_all(self, points: Array) -> Recognition:
+        """All hits (n, 3), of which the earlier ones were seen before."""
+        if not len(points) or not np.all(np.isfinite(points)):
+            fit("point", points)  # says what is wrong
+        self._points = points
+        scores: dict[str, float] = {}
+        for kind in sorted(self.kinds, key=lambda k: self._score(k, self._misfit.get(k, 0.0))):
+            least = self._score(kind, self._misfit.get(kind, 0.0))
+            if len(points) < LEAST[kind] or (scores and least > min(scores.values()) + HOPELESS):
+                continue
+            misfit = self._fitted(kind)
+            if misfit is not None:
+                self._misfit[kind] = misfit
+                scores[kind] = self._score(kind, misfit)
+        return self._ordered(scores)
+
+    def _fixed(self, kind: str) -> dict[str, Any]:
+        return {"plane": self.plane} if self.plane is not None and kind != "point" else {}
+
+    def _fitted(self, kind: str) -> float | None:
+        """Sum of squares that a kind leaves; None where the hits cannot carry it."""
+        count = len(self._points)
+        if kind == "circle" and self.kinds is SPATIAL and not self._flat():
+            return None
+        if (warm := self._warm(kind)) is not None:
+            return warm
+        if count < self._retry.get(kind, 0):
+            return None
+        try:
+            result = fit(kind, self._points, fixed=self._fixed(kind))
+        except FitError:
+            self._retry[kind] = count + 1 + count // 4
+            return None
+        if result.placed is not None:
+            self._placed[kind] = result.placed
+        misfit = float(result.residuals @ result.residuals)
+        if result.lies_in is not None and self.plane is None and result.kind != "line":
+            misfit += float(result.lies_in.residuals @ result.lies_in.residuals)
+        return misfit
+
+    def _warm(self, kind: str) -> float | None:
+        """As ``_fitted``, from where the kind stood before; None where it must be looked for anew."""
+        placed, before = self._placed.get(kind), self._misfit.get(kind)
+        if placed is None or before is None or len(self._points) <= 2 * LEAST[kind]:
+            return None
+        outside = 0.0
+        if FREEDOM[kind].flat and self.plane is None:
+            plane = fit_plane(self._points, FREE, placed.axes[:, 2])
+            outside = float(plane.residuals @ plane.residuals)
+            placed = _laid_in(placed, plane)
+        placed, _, _ = placed.settled(self._points, columns_of(kind), loose=1e-4, iterations=12)
+        residuals = placed.residuals(self._points)
+        misfit = float(residuals @ residuals) + outside
+        if not misfit < before + SURPRISE * self.u_hit_mm**2:
+            return None
+        self._placed[kind] = placed
+        return misfit
+
+    def _flat(self) -> bool:
+        """Whether the hits lie in one plane as well as they can be read."""
+        if len(self._points) < 3:
+            return False
+        _, spreads, _ = principal_axes(self._points)
+        return bool(spreads[2] / np.sqrt(len(self._points)) <= 3 * self.u_hit_mm)
+
+    def _score(self, kind: str, misfit: float) -> float:
+        """Misfit in units of the hits' uncertainty, less what the agreement of so many hits is worth.
+
+        A hit on a surface agrees in one coordinate, on a curve in two, on a point in three; what is
+        beyond the shape's own freedoms is agreement that chance would have given only with odds of
+        the hits' uncertainty to their extent.
+        """
+        points = self._points
+        size = float(np.ptp(points, axis=0).max()) if len(points) > 1 else 0.0
+        worth = 2 * np.log(max(size / self.u_hit_mm, np.e))
+        spare = AGREES.get(kind, 1) * len(points) - FREEDOMS[kind]
+        return misfit / self.u_hit_mm**2 - spare * worth + SIMPLER * FREEDOMS[kind]
+
+    def _ordered(self, scores: dict[str, float]) -> Recognition:
+        values = np.array(list(scores.values()))
+        belief = np.exp(-(values - values.min()) / 2)
+        belief /= belief.sum()
+        kinds = list(scores)
+        found = tuple(self._candidate(kinds[k], float(belief[k])) for k in np.argsort(-belief, kind="stable"))
+        ruled_out = [k for k in self.kinds if k not in scores and len(self._points) >= LEAST[k] and k in self._misfit]
+        found += tuple(self._candidate(kind, 0.0) for kind in ruled_out)
+        return Recognition(found, len(scores) > 1 and found[0].sure - found[1].sure < TIE)
+
+    def _candidate(self, kind: str, sure: float) -> Candidate:
+        candidate = Candidate(kind, sure, self._points, self._fixed(kind))
+        if kind != "circle" or sure < TIE:
+            return candidate
+        local = candidate.result.local.inverse().points(self._points)
+        open_ = len(self._points) > 3 and span_deg(np.arctan2(local[:, 1], local[:, 0])) < OPEN_DEG
+        return Candidate("arc", sure, self._points, self._fixed(kind)) if open_ else candidate
+
+
+def _laid_in(placed: Placed, plane: FitResult) -> Placed:
+    """The same outline, in the plane as it lies now."""
+    normal = plane.shape.normal
+    x = placed.axes[:, 0] - (placed.axes[:, 0] @ normal) * normal
+    x = x / np.linalg.norm(x)
+    origin = placed.origin - plane.shape.distance(placed.origin[None])[0] * normal
+    return replace(placed, origin=origin, axes=np.ascontiguousarray(np.array([x, np.cross(normal, x), normal]).T))
+
+
+# ---- near a nominal -------------------------------------------------------------------------
+
+
+@dataclass(frozen=True, eq=False)
+class Nominal:
+    """A nominal feature in the frame of the hits; ``corners`` (2, 3): least and greatest of its face, if known."""
+
+    name: str
+    shape: Any
+    corners: Array | None = None
+
+
+@dataclass(frozen=True)
+class NearNominal:
+    """How far off the hits are from a nominal on average, and the share of belief that it has."""
+
+    name: str
+    off_by_mm: float
+    sure: float
+
+
+def touched_nominals(
+    hits: ArrayLike, nominals: Sequence[Nominal], tip_radius_mm: float, off_mm: float = 0.5, reach_mm: float = 20.0
+) -> tuple[NearNominal, ...]:
+    """Which nominal is being touched, the likeliest first.
+
+    Parameters
+    ----------
+    hits : (n, 3) tip centers, in the nominals' frame (the part is aligned, roughly at least)
+    tip_radius_mm : a center lies that far off the surface, on either side
+    off_mm : how far a real surface, as aligned so far, may be from its nominal (standard deviation)
+    reach_mm : nominals farther from the hits than this are left out
+
+    Returns
+    -------
+    NearNominal, empty where nothing is near. Beliefs of the first two that differ by less than
+    ``TIE`` are a tie: ask, or take another hit.
+    """
+    points = np.ascontiguousarray(hits, float).reshape(-1, 3)
+    off = np.array([_off(points, n, tip_radius_mm) for n in nominals]).reshape(len(nominals), len(points))
+    rms = np.sqrt(np.mean(off**2, axis=1))
+    near = np.flatnonzero(rms <= reach_mm)
+    if not len(near):
+        return ()
+    score = np.sum(off[near] ** 2, axis=1) / off_mm**2
+    belief = np.exp(-(score - score.min()) / 2)
+    belief /= belief.sum()
+    order = np.lexsort((rms[near], -belief))
+    return tuple(NearNominal(nominals[near[k]].name, float(rms[near[k]]), float(belief[k])) for k in order)
+
+
+def _off(points: Array, nominal: Nominal, tip_radius_mm: float) -> Array:
+    off = np.abs(np.abs(nominal.shape.distance(points)) - tip_radius_mm)
+    if nominal.corners is None:
+        return off
+    low, high = nominal.corners
+    outside = np.maximum(np.maximum(low - points, points - high), 0.0)
+    return np.hypot(off, np.maximum(np.linalg.norm(outside, axis=1) - tip_radius_mm, 0.0))

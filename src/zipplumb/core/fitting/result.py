@@ -12,6 +12,7 @@ from numpy.typing import ArrayLike
 from scipy import special
 
 from ..frames import Array, Motion
+from .placed import Placed
 
 SURE = 0.99  # from here on a hit is said to spoil the shape
 BLOCK = 65_536  # points whose derivatives are in memory together
@@ -61,6 +62,7 @@ class FitResult:
     u_hits_mm : standard uncertainty of the hits where it was given: one, (n,), or (n, 3, 3) covariances
     lies_in : the fit of the plane that a 2D shape lies in, where that was fitted or measured
     gaussian : of another criterion, the Gaussian fit that it began from
+    placed : the shape as descents see it, where there is such a one
     doubts : tells where the data cannot carry the result; see ``warnings``
     per_point : how many components a hit's residual has: 3 for a point, 2 for a line in space
     """
@@ -77,6 +79,7 @@ class FitResult:
     u_hits_mm: Any = None
     lies_in: FitResult | None = None
     gaussian: FitResult | None = None
+    placed: Placed | None = None
     doubts: Callable[[FitResult], tuple[str, ...]] | None = None
     per_point: int = 1
 

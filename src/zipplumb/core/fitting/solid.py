@@ -99,7 +99,7 @@ def round_result(
         )
     return FitResult(
         kind, "gaussian", placed.shape(), residuals, names_of(kind, columns), covariance, placed.local, points,
-        linear_of(placed, columns), doubts=partial(doubts_of_round, placed), **more,
+        linear_of(placed, columns), placed=placed, doubts=partial(doubts_of_round, placed), **more,
     )  # fmt: skip
 
 
