@@ -32,6 +32,18 @@ def test_a_held_radius_a_criterion_and_a_tip(ring, capsys):
     assert json.loads(capsys.readouterr().out)["shape"]["radius"] == 9.5
 
 
+def test_a_plane_to_lie_in_and_the_uncertainty_of_a_hit(ring, capsys):
+    plane = '{"plane": {"point": [0, 0, 3], "normal": [0, 0, 1]}}'
+    assert main(["fit", "arc", str(ring), "--fixed", plane, "--u", "0.01", "--json"]) == 0
+    answer = json.loads(capsys.readouterr().out)
+    assert answer["shape"]["center"][2] == pytest.approx(3)
+    assert 0.002 < answer["standard_uncertainty"]["radius"] < 0.01
+    assert main(["fit", "ellipse", str(ring), "--fixed", '{"normal": [0, 0, 1]}', "--tip", "6", "--side", "inside"]) == 0
+    answer = json.loads(capsys.readouterr().out)
+    assert answer["tip_taken_off"] == "fitted as an offset"
+    assert answer["surface"]["semi_minor"] == pytest.approx(13, abs=1e-6)
+
+
 @pytest.mark.parametrize(
     ("arguments", "words"),
     [
@@ -41,6 +53,13 @@ def test_a_held_radius_a_criterion_and_a_tip(ring, capsys):
         (["circle", "RING", "--fixed", "{radius"], "is no JSON"),
         (["circle", "RING", "--fixed", '{"wheels": 4}'], "to hold"),
         (["circle", "RING", "--criterion", "tangent"], "is not there for a circle"),
+        (["circle", "RING", "--fixed", '{"plane": 3}'], "no plane"),
+        (["circle", "RING", "--fixed", "[1]"], "names no parameter"),
+        (["circle", "RING", "--toward", "up"], "is no JSON"),
+        (["circle", "RING", "--toward", "[0, 0, 0]"], "is no direction"),
+        (["circle", "RING", "--tip", "-3"], "cannot be"),
+        (["circle", "RING", "--tip", "60"], "bigger than what it touched"),
+        (["circle", "RING", "--u", "-1"], "uncertainty must be"),
     ],
 )
 def test_what_does_not_hold_gets_its_sentence(ring, capsys, arguments, words):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
@@ -132,14 +133,14 @@ def _vector(name: str, value: ArrayLike) -> Array:
         vector = np.asarray(value, float)
     except (TypeError, ValueError):
         vector = np.empty(0)
-    if vector.shape != (3,) or not np.all(np.isfinite(vector)):
+    if vector.shape != (3,) or not math.isfinite(sum(vector.tolist())):
         raise _refused(f"“{name}” is not three numbers.", "Give x, y and z.")
     return vector
 
 
 def _direction(name: str, value: ArrayLike) -> Array:
     vector = _vector(name, value)
-    if not np.any(vector):
+    if not any(vector.tolist()):
         raise _refused(f"“{name}” has no length.", "Give a direction.")
     return unit(vector)
 
@@ -149,6 +150,6 @@ def _size(name: str, value: Any) -> float:
         size = float(value)
     except (TypeError, ValueError):
         size = np.nan
-    if not np.isfinite(size) or size <= 0:
+    if not math.isfinite(size) or size <= 0:
         raise _refused(f"“{name}” is no size above zero.", "Give a positive number.")
     return size

@@ -40,6 +40,8 @@ TIE = 0.2  # two candidates whose beliefs differ by less are a tie
 HOPELESS = 60.0  # so much worse a score leaves a belief of 1e-13
 OPEN_DEG = 200.0  # a circle of which less was touched is called an arc
 U_HIT_MM = 0.015
+SEARCHED = ("cylinder", "cone", "torus", "ellipse", "round_slot", "square_slot")
+PATIENCE = 6  # a search comes after so much of the hits' number again
 SURPRISE = 16.0  # a new hit that adds more variances than this has a kind looked for anew
 
 
@@ -110,7 +112,7 @@ class Recogniser:
         self._points = np.empty((0, 3))
         self._misfit: dict[str, float] = {}  # sum of squares that a kind leaves at the least
         self._placed: dict[str, Placed] = {}  # where it stood
-        self._retry: dict[str, int] = {}  # so many hits before a kind that failed is tried again
+        self._retry: dict[str, int] = {}  # so many hits before a kind is looked for anew
 
     def add(self, hit: ArrayLike) -> Recognition:
         """One more hit (3,)."""
@@ -144,10 +146,11 @@ class Recogniser:
             return warm
         if count < self._retry.get(kind, 0):
             return None
+        if kind in SEARCHED and count > 2 * LEAST[kind]:
+            self._retry[kind] = count + 1 + count // PATIENCE  # a search is not worth its time at every hit
         try:
             result = fit(kind, self._points, fixed=self._fixed(kind))
         except FitError:
-            self._retry[kind] = count + 1 + count // 4
             return None
         if result.placed is not None:
             self._placed[kind] = result.placed
@@ -169,7 +172,8 @@ class Recogniser:
         placed, _, _ = placed.settled(self._points, columns_of(kind), loose=1e-4, iterations=12)
         residuals = placed.residuals(self._points)
         misfit = float(residuals @ residuals) + outside
-        if not misfit < before + SURPRISE * self.u_hit_mm**2:
+        surprised = not misfit < before + SURPRISE * self.u_hit_mm**2
+        if surprised and len(self._points) >= self._retry.get(kind, 0):
             return None
         self._placed[kind] = placed
         return misfit

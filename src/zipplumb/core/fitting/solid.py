@@ -40,7 +40,7 @@ def half_sphere(count: int) -> Array:
     return np.column_stack([across * np.cos(turn), across * np.sin(turn), z])
 
 
-LOOKS = ((half_sphere(40), 1), (half_sphere(200), 4), (half_sphere(800), 12))  # directions, and how many are followed
+LOOKS = ((half_sphere(40), 1), (half_sphere(200), 4), (half_sphere(400), 6))  # directions, and how many are followed
 
 
 def thinned(points: Array, count: int = FEW) -> Array:

@@ -59,17 +59,17 @@ def answer(kind, x, y, z, s0, s1):
         return z, 0.0, 0.0, 1.0, 0.0, 0.0
     if kind == TUBE:
         across = math.sqrt(x * x + y * y)
-        safe = max(across, TINY)
-        return across - s0, x / safe, y / safe, 0.0, -1.0, 0.0
+        scale = 1 / max(across, TINY)
+        return across - s0, x * scale, y * scale, 0.0, -1.0, 0.0
     if kind == SPHERE:
         away = math.sqrt(x * x + y * y + z * z)
-        safe = max(away, TINY)
-        return away - s0, x / safe, y / safe, z / safe, -1.0, 0.0
+        scale = 1 / max(away, TINY)
+        return away - s0, x * scale, y * scale, z * scale, -1.0, 0.0
     if kind == CONE:
         cosine, sine = math.cos(s1), math.sin(s1)
         across = math.sqrt(x * x + y * y)
-        safe, beyond = max(across, TINY), across - s0
-        return beyond * cosine - z * sine, x / safe * cosine, y / safe * cosine, -sine, -cosine, -beyond * sine - z * cosine
+        scale, beyond = cosine / max(across, TINY), across - s0
+        return beyond * cosine - z * sine, x * scale, y * scale, -sine, -cosine, -beyond * sine - z * cosine
     if kind == TORUS:
         across = math.sqrt(x * x + y * y)
         beyond = across - s0
@@ -109,10 +109,14 @@ def local(points, i, origin, axes):
 @njit("f8[::1](i8, f8[:,::1], f8[::1], f8[:,::1], f8[::1])", **COMPILED)
 def signed_distances(kind, points, origin, axes, sizes):
     """Distances (n,) of points (n, 3) from a shape placed by its origin, axes and two sizes."""
-    out = np.empty(len(points))
+    out, ox, oy, oz, s0, s1 = np.empty(len(points)), origin[0], origin[1], origin[2], sizes[0], sizes[1]
+    a00, a01, a02 = axes[0, 0], axes[0, 1], axes[0, 2]
+    a10, a11, a12 = axes[1, 0], axes[1, 1], axes[1, 2]
+    a20, a21, a22 = axes[2, 0], axes[2, 1], axes[2, 2]
     for i in range(len(points)):
-        x, y, z = local(points, i, origin, axes)
-        out[i] = answer(kind, x, y, z, sizes[0], sizes[1])[0]
+        px, py, pz = points[i, 0] - ox, points[i, 1] - oy, points[i, 2] - oz
+        x, y, z = a00 * px + a10 * py + a20 * pz, a01 * px + a11 * py + a21 * pz, a02 * px + a12 * py + a22 * pz
+        out[i] = answer(kind, x, y, z, s0, s1)[0]
     return out
 
 

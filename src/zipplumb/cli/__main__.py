@@ -1,0 +1,7 @@
+"""``python -m zipplumb.cli``."""
+
+import sys
+
+from . import main
+
+sys.exit(main())
