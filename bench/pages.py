@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import http.client
 import re
-import shutil
 import sys
 import threading
 import time
@@ -17,7 +16,7 @@ from playwright.sync_api import sync_playwright
 ROOT = Path(__file__).parent.parent
 sys.path.insert(0, str(ROOT / "tests" / "e2e"))
 
-from person import CHROMIUM, Person  # noqa: E402
+from person import Person, launched  # noqa: E402
 
 from zipplumb.demo.processes import Processes  # noqa: E402
 from zipplumb.jobs import sheet  # noqa: E402
@@ -40,20 +39,11 @@ SEEN = """() => {
 
 
 def run() -> None:
-    processes = Processes(ROOT / "var" / "bench", pace=3.0)
-    try:
-        processes.prepare()
-        processes.start()
-        processes.wait_for_web()
-        with sync_playwright() as playwright:
-            browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
-            _hits(browser, processes)
-            _pages(browser, processes)
-            browser.close()
-    finally:
-        processes.stop()
-        processes.cluster.destroy()
-        shutil.rmtree(processes.folder, ignore_errors=True)
+    with Processes.for_a_while(ROOT / "var" / "bench", pace=3.0) as processes, sync_playwright() as playwright:
+        browser = launched(playwright)
+        _hits(browser, processes)
+        _pages(browser, processes)
+        browser.close()
 
 
 def _hits(browser, processes) -> None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import shutil
 import subprocess
 import sys
 import time
@@ -11,7 +10,7 @@ from pathlib import Path
 ROOT = Path(__file__).parent.parent
 sys.path[:0] = [str(ROOT / "tests" / "e2e")]
 
-from person import CHROMIUM, Person  # noqa: E402
+from person import Person, launched  # noqa: E402
 from playwright.sync_api import sync_playwright  # noqa: E402
 
 from zipplumb.demo.processes import Processes  # noqa: E402
@@ -20,20 +19,11 @@ TARGET = ROOT / "docs" / "screenshots"
 
 
 def main() -> None:
-    processes = Processes(ROOT / "var" / "shots", pace=5.0)
     TARGET.mkdir(exist_ok=True)
-    try:
-        processes.prepare()
-        processes.start()
-        processes.wait_for_web()
-        with sync_playwright() as playwright:
-            browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
-            walk(Person(browser, processes), processes)
-            browser.close()
-    finally:
-        processes.stop()
-        processes.cluster.destroy()
-        shutil.rmtree(processes.folder, ignore_errors=True)
+    with Processes.for_a_while(ROOT / "var" / "shots", pace=5.0) as processes, sync_playwright() as playwright:
+        browser = launched(playwright)
+        walk(Person(browser, processes), processes)
+        browser.close()
 
 
 def walk(person: Person, processes: Processes) -> None:

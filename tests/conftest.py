@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import shutil
 from pathlib import Path
 
 import numpy as np
@@ -22,12 +21,5 @@ def stack():
     """Everything prepared (database, demo data), nothing but the database started."""
     from zipplumb.demo.processes import Processes
 
-    folder = ROOT / "var" / f"test-{os.getpid()}"
-    processes = Processes(folder, pace=6.0)
-    try:
-        processes.prepare()
+    with Processes.for_a_while(ROOT / "var" / f"test-{os.getpid()}", pace=6.0, started=False) as processes:
         yield processes
-    finally:
-        processes.stop()
-        processes.cluster.destroy()
-        shutil.rmtree(folder, ignore_errors=True)

@@ -61,8 +61,12 @@ def test_every_fit_moves_with_its_points(seed, kind):
 def test_every_other_criterion_moves_with_its_points_and_keeps_its_word(seed, case):
     criterion, kind = case
     points, motion = hits(kind, seed), somewhere(seed)
-    more = {"fixed": {"normal": UP}, "toward": np.array([0, 1.0, 0])} if criterion == "tangent" and kind == "line" else {}
-    moved = {"fixed": {"normal": motion.vectors(UP)}, "toward": motion.vectors([0, 1.0, 0])} if more else {}
+    more, moved = {}, {}
+    if criterion == "tangent":
+        side = np.array([0, 1.0, 0]) if kind == "line" else UP
+        more, moved = {"toward": side}, {"toward": motion.vectors(side)}
+        if kind == "line":
+            more["fixed"], moved["fixed"] = {"normal": UP}, {"normal": motion.vectors(UP)}
     here, there = fit(kind, points, criterion, **more), fit(kind, motion.points(points), criterion, **moved)
     assert there.form == pytest.approx(here.form, abs=1e-6)
     plain = fit(kind, points, **more)

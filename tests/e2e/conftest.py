@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 
 import pytest
-from person import CHROMIUM, Person
+from person import Person, launched
 from playwright.sync_api import sync_playwright
 
 
@@ -19,7 +19,7 @@ def running(stack):
 @pytest.fixture(scope="session")
 def chromium():
     with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+        browser = launched(playwright)
         yield browser
         browser.close()
 

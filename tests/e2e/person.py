@@ -12,6 +12,13 @@ CHROMIUM = [
     "--no-sandbox", "--use-gl=angle", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--ignore-gpu-blocklist",
     "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync",
 ]  # fmt: skip
+
+
+def launched(playwright):
+    """The browser, drawing its 3D in software."""
+    return playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+
+
 expect.set_options(timeout=20_000)
 
 

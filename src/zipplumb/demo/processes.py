@@ -11,6 +11,8 @@ import socket
 import subprocess
 import sys
 import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import IO
 
@@ -34,6 +36,22 @@ class Processes:
         self.cluster = Cluster(folder / "postgres")
         self.children: dict[str, subprocess.Popen] = {}
         self.job: int | None = None
+
+    @classmethod
+    @contextmanager
+    def for_a_while(cls, folder: Path, pace: float, started: bool = True) -> Iterator[Processes]:
+        """Prepared, and started where wanted; afterwards stopped, and nothing is left."""
+        processes = cls(folder, pace=pace)
+        try:
+            processes.prepare()
+            if started:
+                processes.start()
+                processes.wait_for_web()
+            yield processes
+        finally:
+            processes.stop()
+            processes.cluster.destroy()
+            shutil.rmtree(folder, ignore_errors=True)
 
     @property
     def url(self) -> str:

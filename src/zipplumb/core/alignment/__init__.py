@@ -1,6 +1,12 @@
 """Where the part is."""
 
 from .datum_planes import Alignment, Squareness, align_datum_planes
+from .holds import Hold, HoldsAlignment, align_holds
+from .ledger import HoldLedger
+from .reference_points import ReferenceAlignment, align_reference_points, expansion_scale
 from .similarity import Similarity, similarity
 
-__all__ = ["Alignment", "Similarity", "Squareness", "align_datum_planes", "similarity"]
+__all__ = [
+    "Alignment", "Hold", "HoldLedger", "HoldsAlignment", "ReferenceAlignment", "Similarity", "Squareness",
+    "align_datum_planes", "align_holds", "align_reference_points", "expansion_scale", "similarity",
+]  # fmt: skip

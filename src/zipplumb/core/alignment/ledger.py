@@ -1,0 +1,174 @@
+"""The hold ledger: which freedoms are held, by what, how firmly, and what is loose.
+
+A small motion is told as lengths (see ``touches``), so slides and turns compare. The share of a
+row in a freedom is how much of that freedom's answer comes from it: gain times jacobian, which
+adds up to one over all rows for every freedom that is held.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from ..frames import Array, unit
+from .touches import Solved
+
+AXES = "XYZ"
+FREEDOMS = tuple(f"slides along {a}" for a in AXES) + tuple(f"turns about {a}" for a in AXES)
+WEAK = 30.0  # times a touch's own uncertainty by which the worst motion is uncertain
+
+
+@dataclass(frozen=True)
+class Freedom:
+    """One of six, about the axes of the part through the middle of the touches.
+
+    ``held`` 0 to 1: 1 where nothing of it is loose. ``u``: standard uncertainty, mm or rad;
+    infinite where it is loose. ``shares``: (row's name, share) of those that hold it, the
+    largest first; a negative share pulls against the others.
+    """
+
+    name: str
+    held: float
+    u: float
+    shares: tuple[tuple[str, float], ...]
+
+
+@dataclass(frozen=True, eq=False)
+class Loose:
+    """A motion that nothing holds: in words, and as a small motion (6,) of the part about its origin, mm and rad."""
+
+    words: str
+    motion: Array
+
+
+@dataclass(frozen=True, eq=False)
+class HoldLedger:
+    """See the module.
+
+    Attributes
+    ----------
+    freedoms : six, slides first
+    rank, holds, spare : how many freedoms are held, how many holds there are, how many are more than needed
+    loose : what nothing holds
+    weakness : the worst-held motion in words where the holds lie so badly that it is doubtful, else ""
+    verdict : one sentence of what all this is worth
+    """
+
+    freedoms: tuple[Freedom, ...]
+    rank: int
+    holds: int
+    spare: int
+    loose: tuple[Loose, ...]
+    weakness: str
+    verdict: str
+
+
+def ledger_of(solved: Solved, names: Sequence[str]) -> HoldLedger:
+    """The ledger of a solved alignment; ``names`` of its rows."""
+    weakness = _weakness(solved)
+    loose = _loose(solved)
+    return HoldLedger(
+        tuple(_freedom(solved, k, names) for k in range(6)),
+        solved.rank, len(solved.touches), solved.spare, loose, weakness, _verdict(solved, loose, weakness),
+    )  # fmt: skip
+
+
+def _freedom(solved: Solved, k: int, names: Sequence[str]) -> Freedom:
+    parts = solved.gain[k] * solved.linear.jacobian[:, k]
+    by_row = np.zeros(len(names))
+    np.add.at(by_row, solved.touches.row, parts)
+    held = float(1 - np.sum(solved.loose[k] ** 2))
+    unit_ = 1.0 if k < 3 else 1 / solved.linear.length
+    u = float(np.sqrt(max(solved.covariance[k, k], 0.0)) * unit_) if held > 1 - 1e-6 else float("inf")
+    order = np.argsort(-np.abs(by_row), kind="stable")
+    shares = tuple((names[r], float(by_row[r])) for r in order if abs(by_row[r]) > 0.005)
+    return Freedom(FREEDOMS[k], min(max(held, 0.0), 1.0), u, shares)
+
+
+# ---- words ------------------------------------------------------------------------------------
+
+
+def _axis_words(direction: Array) -> str:
+    k = int(np.argmax(np.abs(direction)))
+    if abs(direction[k]) > 0.9999:
+        return AXES[k]
+    return "(" + ", ".join(f"{v:.3f}" for v in direction * np.sign(direction[k])) + ")"
+
+
+def motion_words(motion: Array) -> str:
+    """A small motion (6,) of the part about its origin, mm and rad, in words of the part's axes."""
+    shift, turn = motion[:3], motion[3:6]
+    angle = float(np.linalg.norm(turn))
+    if angle * 1e6 < np.linalg.norm(shift) * 1e-3 or angle == 0:
+        return f"slides along {_axis_words(unit(shift))}"
+    axis = turn / angle
+    place = np.cross(turn, shift) / angle**2
+    along = float(shift @ turn) / angle**2
+    at = ", ".join(f"{v:.1f}" for v in np.round(place, 1) + 0.0)
+    words = f"turns about the axis along {_axis_words(axis)} through ({at})"
+    return (
+        words
+        if abs(along) < 1e-3 * max(float(np.linalg.norm(place)), 1.0)
+        else f"{words}, sliding {abs(along):.1f} mm a radian"
+    )
+
+
+def _about_origin(solved: Solved, motion: Array) -> Array:
+    """A small motion as lengths about the touches' middle, told about the part's origin in mm and rad."""
+    turn = motion[3:6] / solved.linear.length
+    return np.concatenate([motion[:3] - np.cross(turn, solved.linear.center), turn])
+
+
+def _loose(solved: Solved) -> tuple[Loose, ...]:
+    """Slides first, along the part's axes where they can be, then turns through as few others as may be."""
+    free = solved.loose[:6]
+    if not free.shape[1]:
+        return ()
+    _, values, vt = np.linalg.svd(free[3:6])
+    rank = int(np.sum(values > 1e-7))
+    slides, turns = _squared(free[:3] @ vt[rank:].T), free @ vt[:rank].T
+    found = [np.concatenate([s, np.zeros(3)]) for s in slides]
+    if rank:
+        axes = _squared(turns[3:6])
+        weights = np.linalg.lstsq(turns[3:6], axes.T, rcond=None)[0]
+        found += list((turns @ weights).T)
+    told = [_about_origin(solved, m) for m in found]
+    return tuple(Loose(motion_words(m), m) for m in told)
+
+
+def _squared(columns: Array) -> Array:
+    """A basis (m, 3) of the space of some columns (3, m), along the part's axes as far as they lie in it."""
+    if not columns.shape[1]:
+        return np.empty((0, 3))
+    u, values, _ = np.linalg.svd(columns)
+    basis = u[:, : int(np.sum(values > 1e-7 * max(values[0], 1e-300)))]
+    chosen: list[Array] = []
+    for axis in np.eye(3)[np.argsort(-np.linalg.norm(basis, axis=1), kind="stable")]:
+        within = basis @ (basis.T @ axis)
+        for other in chosen:
+            within = within - (within @ other) * other
+        if np.linalg.norm(within) > 0.05 and len(chosen) < basis.shape[1]:
+            chosen.append(unit(within))
+    return np.array(chosen)
+
+
+def _weakness(solved: Solved) -> str:
+    """The most uncertain motion, where it is far more uncertain than the touches themselves."""
+    typical = float(np.median(solved.touches.u_mm))
+    values, vectors = np.linalg.eigh(solved.covariance[:6, :6])
+    worst = float(np.sqrt(max(values[-1], 0.0)))
+    if worst < WEAK * typical:
+        return ""
+    words = motion_words(_about_origin(solved, vectors[:, -1]))
+    return f"It hardly holds how the part {words}: there 0.01 mm of a touch becomes {0.01 * worst / typical:.2g} mm."
+
+
+def _verdict(solved: Solved, loose: tuple[Loose, ...], weakness: str) -> str:
+    if loose:
+        return "Something is loose: the part still " + " and ".join(m.words for m in loose) + "."
+    if solved.spare == 0:
+        return "All six freedoms are held and no hold is spare: the residuals are zero whatever was touched, and prove nothing."
+    spare = f"{solved.spare} hold{'s are' if solved.spare > 1 else ' is'} spare"
+    return f"All six freedoms are held, and {spare} to prove it." + (f" {weakness}" if weakness else "")

@@ -1,0 +1,191 @@
+"""What every alignment comes down to: conditions that hold the part in one direction each.
+
+A touch says that a place seen in the world lies, in one direction of the part, where the
+nominal is. A surface point is one touch, a point held in X, Y and Z is three, a plane is three.
+Solved by Gauss-Newton in six small motions (a seventh for scale), level by level: what primary
+touches leave free is all that secondary ones may use.
+
+Turns are told as the length that they make at the touches' own distance from their middle, so
+that everything is in mm and nothing depends on the choice of a unit.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from ..errors import AlignmentError
+from ..frames import Array, Indices, Motion
+from ..kernels import rotation
+
+ITERATIONS = 60
+OPEN = 1e-7  # singular value, by the largest, below which a motion is loose
+
+
+@dataclass(frozen=True, eq=False)
+class Touches:
+    """n touches.
+
+    Attributes
+    ----------
+    world : (n, 3) places seen, in the world
+    part : (n, 3) nominal places
+    directions : (n, 3) units in the part, along which they hold
+    u_mm : (n,) standard uncertainty along the direction; the fit is weighed by it
+    row : (n,) number of the row that each belongs to
+    level : (n,) 1 primary, 2 secondary, 3 tertiary
+    """
+
+    world: Array
+    part: Array
+    directions: Array
+    u_mm: Array
+    row: Indices
+    level: Indices
+
+    def __len__(self) -> int:
+        return len(self.world)
+
+    def residuals(self, pose: Pose) -> Array:
+        """Signed distances (n,) along the directions, + beyond the nominal."""
+        return np.einsum("ij,ij->i", pose.points(self.world) - self.part, self.directions)
+
+
+@dataclass(frozen=True, eq=False)
+class Pose:
+    """part = scale * rotation @ world + translation."""
+
+    motion: Motion
+    scale: float = 1.0
+
+    def points(self, world: Array) -> Array:
+        return self.scale * world @ self.motion.rotation.T + self.motion.translation
+
+    def stepped(self, step: Array, center: Array, length: float) -> Pose:
+        """After a small motion (6,) or (7,) about ``center``: shifts, turns and scale as lengths."""
+        turn = rotation(*(step[3:6] / length))
+        factor = float(np.exp(step[6] / length)) if len(step) == 7 else 1.0
+        moved = factor * turn @ (self.motion.translation - center) + center + step[:3]
+        return Pose(Motion(turn @ self.motion.rotation, moved), self.scale * factor)
+
+
+@dataclass(frozen=True, eq=False)
+class Linear:
+    """Touches seen from a pose: how each residual answers to small motions about ``center``.
+
+    ``jacobian`` (n, 6 or 7), all entries lengths by lengths; ``length``: what a turn is told by.
+    """
+
+    residuals: Array
+    jacobian: Array
+    center: Array
+    length: float
+
+
+def linearised(touches: Touches, pose: Pose, scale_free: bool = False) -> Linear:
+    moved = pose.points(touches.world)
+    center = moved.mean(axis=0)
+    rel = moved - center
+    length = max(float(np.sqrt(np.mean(np.einsum("ij,ij->i", rel, rel)))), 1e-3)
+    columns = [touches.directions, np.cross(rel, touches.directions) / length]
+    if scale_free:
+        columns.append(np.einsum("ij,ij->i", rel, touches.directions)[:, None] / length)
+    return Linear(touches.residuals(pose), np.hstack(columns), center, length)
+
+
+@dataclass(frozen=True, eq=False)
+class Solved:
+    """Where touches put the part.
+
+    Attributes
+    ----------
+    pose : part from world
+    linear : the touches, seen from there
+    gain : (k, n) small motion about ``linear.center`` by the error of each touch
+    loose : (k, m) motions that nothing holds, as columns
+    rank : k - m
+    """
+
+    touches: Touches
+    pose: Pose
+    linear: Linear
+    gain: Array
+    loose: Array
+    rank: int
+
+    @property
+    def spare(self) -> int:
+        """Touches beyond those that hold something."""
+        return len(self.touches) - self.rank
+
+    @property
+    def covariance(self) -> Array:
+        """(k, k) of the small motion, from the touches' stated uncertainties; loose motions count as zero."""
+        return (self.gain * self.touches.u_mm**2) @ self.gain.T
+
+    @property
+    def variance_factor(self) -> float:
+        """Mean square of the residuals by their stated uncertainties; about 1 where these are right, NaN with none spare."""
+        if self.spare < 1:
+            return float("nan")
+        return float(np.sum((self.linear.residuals / self.touches.u_mm) ** 2) / self.spare)
+
+    def point_covariance(self, point_part: Array) -> Array:
+        """(3, 3) mm² of where a point of the part lies."""
+        into = self.lever(point_part)
+        return into @ self.covariance @ into.T
+
+    def lever(self, point_part: Array) -> Array:
+        """(3, k): how a point of the part moves with the small motion."""
+        x, y, z = (np.asarray(point_part, float) - self.linear.center) / self.linear.length
+        turn = np.array([[0.0, z, -y], [-z, 0.0, x], [y, -x, 0.0]])
+        scale = np.array([[x], [y], [z]]) if len(self.gain) == 7 else np.empty((3, 0))
+        return np.hstack([np.eye(3), turn, scale])
+
+
+def solve(touches: Touches, start: Pose, scale_free: bool = False) -> Solved:
+    """The pose near ``start`` in which the touches leave least, primary ones first.
+
+    Motions that nothing holds stay as they were. Raises AlignmentError where it does not settle.
+    """
+    pose = start
+    for _ in range(ITERATIONS):
+        linear = linearised(touches, pose, scale_free)
+        gain, loose = _gain(touches, linear)
+        step = -gain @ linear.residuals
+        before = float(np.sum((linear.residuals / touches.u_mm) ** 2))
+        for _ in range(30):
+            trial = pose.stepped(step, linear.center, linear.length)
+            after = float(np.sum((touches.residuals(trial) / touches.u_mm) ** 2))
+            if after <= before * (1 + 1e-9) + 1e-18 or np.linalg.norm(step) < 0.2 * linear.length:
+                break
+            step = step / 2
+        pose = trial
+        if np.linalg.norm(step) <= 1e-13 * (linear.length + float(np.abs(pose.motion.translation).max())):
+            linear = linearised(touches, pose, scale_free)
+            gain, loose = _gain(touches, linear)
+            return Solved(touches, pose, linear, gain, loose, len(gain) - loose.shape[1])
+    raise AlignmentError(
+        "The alignment did not settle.", "The measured features are kept.", "Look for a feature that was mistaken for another."
+    )
+
+
+def _gain(touches: Touches, linear: Linear) -> tuple[Array, Array]:
+    """How errors of the touches become motion (k, n), and what stays loose (k, m), level by level."""
+    k = linear.jacobian.shape[1]
+    free, gain = np.eye(k), np.zeros((k, len(touches)))
+    for level in np.unique(touches.level):
+        mine = touches.level == level
+        if not free.shape[1]:
+            break
+        rows = linear.jacobian[mine]
+        weights = touches.u_mm[mine].min() / touches.u_mm[mine]
+        u, values, vt = np.linalg.svd((rows @ free) * weights[:, None], full_matrices=True)
+        rank = int(np.sum(values > OPEN * max(np.sqrt(len(rows)), 1.0)))
+        inverse = free @ (vt[:rank].T / values[:rank]) @ (u[:, :rank].T * weights)
+        answer = -rows @ gain
+        answer[:, mine] += np.eye(int(mine.sum()))
+        gain = gain + inverse @ answer
+        free = free @ vt[rank:].T
+    return gain, free

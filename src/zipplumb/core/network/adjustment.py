@@ -1,0 +1,392 @@
+"""Bundle adjustment of stations and points.
+
+Unknown are six small motions of every station (seven where its scale is free) and three
+coordinates of every point. Gauss-Newton on the normal equations: each point's 3 x 3 block is
+eliminated first (Schur complement), so the system that is solved is as large as the stations
+alone. Source: B. Triggs et al., "Bundle adjustment: a modern synthesis" (2000), section 6; the
+outlier statistic is W. Baarda's, "A testing procedure for use in geodetic networks" (1968), for
+observations of three components; robust weights are P. J. Huber's (1964).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.linalg import cho_factor, cho_solve
+
+from ..errors import AlignmentError
+from ..frames import Array, Indices, Motion
+from ..kernels import rotation
+from .observations import KEPT, KnownLength, KnownPoint, Observation
+from .start import first_poses
+
+ITERATIONS = 50
+HUBER = 2.5  # sigmas of an observation's three components from which on it counts less
+
+
+@dataclass(frozen=True, eq=False)
+class Disagreement:
+    """An observation and by how many sigmas it disagrees with all the others; ``off_mm`` (3,) in the station's axes."""
+
+    station: str
+    point: str
+    off_mm: Array
+    sigmas: float
+
+
+@dataclass(frozen=True, eq=False)
+class Network:
+    """A solved network.
+
+    Attributes
+    ----------
+    stations, points : names, in the order of what follows
+    poses : world from station; ``scales``: of each station's lengths
+    places : (p, 3) points in the world
+    pose_covariances : (s, 6, 6) of a small slide (mm) of the station and turn (rad) about it, world axes
+    point_covariances : (p, 3, 3)
+    residuals : (m, 3) observed less worked out, in the station's axes, mm
+    sigmas : (m,) by how many standard deviations each observation disagrees
+    worst : observations in the order of their disagreement, the worst first
+    variance_factor : about 1 where the stated uncertainties are right; NaN with nothing spare
+    spare : observations beyond the least number
+    shared : by pair of stations, the points that both see
+    length_residuals : known less worked out, mm, in the order given
+    """
+
+    stations: tuple[str, ...]
+    points: tuple[str, ...]
+    poses: tuple[Motion, ...]
+    scales: Array
+    places: Array
+    pose_covariances: Array
+    point_covariances: Array
+    residuals: Array
+    sigmas: Array
+    worst: tuple[Disagreement, ...]
+    variance_factor: float
+    spare: int
+    shared: dict[tuple[str, str], tuple[str, ...]]
+    length_residuals: Array
+    by_station: dict[str, float]
+
+    def pose(self, station: str) -> Motion:
+        return self.poses[self.stations.index(station)]
+
+    def place(self, point: str) -> Array:
+        return self.places[self.points.index(point)]
+
+
+def adjust(
+    observations: Sequence[Observation],
+    known_points: Sequence[KnownPoint] = (),
+    known_lengths: Sequence[KnownLength] = (),
+    level_rad: dict[str, float] | None = None,
+    free_scale: Sequence[str] = (),
+    robust: bool = False,
+) -> Network:
+    """All poses, points and their uncertainties from everything that was seen.
+
+    Parameters
+    ----------
+    known_points : where there are fewer than three, the world is the first station's axes
+    level_rad : by station, the standard uncertainty with which its Z is upright; two or more
+        stations hold each other level
+    free_scale : stations whose lengths have a scale of their own (known lengths, points or other
+        stations must tell it)
+    robust : observations that disagree count less (Huber)
+
+    Raises
+    ------
+    AlignmentError
+        Nothing seen, stations that are not tied together, a point or station that is not known,
+        readings that are no numbers, or an adjustment that does not settle.
+    """
+    work = _Work(observations, known_points, known_lengths, level_rad or {}, free_scale)
+    work.settle(robust)
+    return work.network()
+
+
+class _Work:
+    """The adjustment at work: arrays by observation, station and point."""
+
+    def __init__(self, observations, known_points, known_lengths, level_rad, free_scale):
+        if not observations:
+            raise AlignmentError("Nothing was seen.", KEPT, "Read points from two stations.")
+        self.observations = list(observations)
+        self.stations = tuple(dict.fromkeys(o.station for o in observations))
+        self.points = tuple(dict.fromkeys(o.point for o in observations))
+        station, point = ({n: k for k, n in enumerate(names)} for names in (self.stations, self.points))
+        self._check(known_points, known_lengths, level_rad, free_scale, station, point)
+        self.s: Indices = np.array([station[o.station] for o in observations])
+        self.p: Indices = np.array([point[o.point] for o in observations])
+        self.z = np.array([o.local for o in observations], float)
+        self.spread = np.array([o.covariance for o in observations], float)
+        try:
+            self.white = np.linalg.inv(np.linalg.cholesky(self.spread))
+        except np.linalg.LinAlgError:
+            raise AlignmentError("A reading has no uncertainty.", KEPT, "State the instrument's.") from None
+        seen: dict[str, dict[str, Array]] = {name: {} for name in self.stations}
+        for o in self.observations:
+            seen[o.station].setdefault(o.point, np.asarray(o.local, float))
+        world = {k.point: np.asarray(k.world, float) for k in known_points}
+        poses, places, anchor = first_poses(seen, world)
+        self.turn = np.array([poses[n].rotation for n in self.stations])
+        self.shift = np.array([poses[n].translation for n in self.stations])
+        self.scale = np.ones(len(self.stations))
+        self.places = np.array([places[n] for n in self.points])
+        self.known = [(point[k.point], np.asarray(k.world, float), k.u_mm) for k in known_points]
+        self.lengths = [(point[k.first], point[k.second], k.length_mm, k.u_mm) for k in known_lengths]
+        self.level = [(station[n], u) for n, u in level_rad.items()]
+        self.anchored = anchor is None
+        self.columns = np.full((len(self.stations), 7), -1)
+        for k, name in enumerate(self.stations):
+            free = ([] if name == anchor else list(range(6))) + ([6] if name in free_scale else [])
+            self.columns[k, free] = np.arange(len(free)) + self.columns.max() + 1
+        # points with known lengths are tied to one another, so they are kept beside the stations
+        self.kept = sorted({j for a, b, _, _ in self.lengths for j in (a, b)})
+        self.first_kept = int(self.columns.max()) + 1
+        self.size = self.first_kept + 3 * len(self.kept)
+
+    @staticmethod
+    def _check(known_points, known_lengths, level_rad, free_scale, station, point) -> None:
+        names = [k.point for k in known_points] + [n for k in known_lengths for n in (k.first, k.second)]
+        for name in names:
+            if name not in point:
+                raise AlignmentError(f"{name} was seen from no station.", KEPT, "Read it, or leave it out.")
+        for name in (*level_rad, *free_scale):
+            if name not in station:
+                raise AlignmentError(f"There is no station {name}.", KEPT, "Choose one of the stations.")
+        if any(not k.u_mm > 0 for k in (*known_points, *known_lengths)):
+            raise AlignmentError("Something known has no uncertainty above zero.", KEPT, "Give one in mm.")
+
+    # ---- one look ------------------------------------------------------------------------
+
+    def _rel(self) -> tuple[Array, Array]:
+        """Places seen from their station (m, 3): along the world's axes, and in the station's own."""
+        rel = self.places[self.p] - self.shift[self.s]
+        return rel, np.einsum("mji,mj->mi", self.turn[self.s], rel) / self.scale[self.s, None]
+
+    def _residuals(self) -> Array:
+        """Worked out less observed, in units of the uncertainty (m, 3)."""
+        return np.einsum("mij,mj->mi", self.white, self._rel()[1] - self.z)
+
+    def _others(self) -> Array:
+        """Residuals of known points, known lengths and levels, in units of their uncertainty."""
+        values = [(self.places[j] - world) / u for j, world, u in self.known]
+        values += [[(np.linalg.norm(self.places[a] - self.places[b]) - length) / u] for a, b, length, u in self.lengths]
+        if self._levelled():
+            values += [(self.turn[k][:, 2] - self._upright())[:2] / u for k, u in self.level]
+        return np.concatenate(values) if values else np.empty(0)
+
+    def _levelled(self) -> bool:
+        """A single level says nothing where the world is that station's own."""
+        return len(self.level) > (0 if self.anchored else 1)
+
+    def _upright(self) -> Array:
+        """The world's vertical: as given by known points, or as the levels agree on."""
+        if self.anchored:
+            return np.array([0.0, 0.0, 1.0])
+        mean = np.mean([self.turn[k][:, 2] for k, _ in self.level], axis=0)
+        return mean / np.linalg.norm(mean)
+
+    def _equations(self, weight: Array):
+        """Blocks of the normal equations: stations (S, S), points (P, 3, 3), between them (S, 3 P), and right sides."""
+        rel, own = self._rel()
+        white = self.white * np.sqrt(weight)[:, None, None]
+        r = np.einsum("mij,mj->mi", white, own - self.z)
+        back = np.swapaxes(self.turn[self.s], 1, 2) / self.scale[self.s, None, None]
+        by_point = white @ back
+        x, y, z, o = *rel.T, np.zeros(len(rel))
+        cross = np.stack([np.stack([o, -z, y], 1), np.stack([z, o, -x], 1), np.stack([-y, x, o], 1)], axis=1)
+        by_station = np.concatenate([-by_point, by_point @ cross, -(white @ own[:, :, None])], axis=2)  # slide, turn, scale
+        count, size = len(self.points), self.size
+        blocks, right_p = np.zeros((count, 3, 3)), np.zeros((count, 3))
+        self._add(blocks, self.p, np.swapaxes(by_point, 1, 2) @ by_point)
+        self._add(right_p, self.p, np.einsum("mij,mi->mj", by_point, r))
+        stations, right_s = np.zeros((size, size)), np.zeros(size)
+        across = np.zeros((size, 3 * count))
+        for k in range(len(self.stations)):
+            mine, columns = self.s == k, self.columns[k]
+            free = columns >= 0
+            if not free.any():
+                continue
+            rows = by_station[mine][:, :, free]
+            at = columns[free]
+            flat = rows.reshape(-1, len(at))
+            stations[np.ix_(at, at)] += flat.T @ flat
+            right_s[at] += flat.T @ r[mine].ravel()
+            pairs = np.swapaxes(rows, 1, 2) @ by_point[mine]  # (m_k, free, 3)
+            np.add.at(across, (at[None, :, None], 3 * self.p[mine][:, None, None] + np.arange(3)), pairs)
+        self._levels(stations, right_s)
+        for j, world, u in self.known:
+            blocks[j] += np.eye(3) / u**2
+            right_p[j] += (self.places[j] - world) / u**2
+        self._keep(stations, blocks, across, right_s, right_p)
+        return stations, blocks, across, right_s, right_p
+
+    def _keep(self, system: Array, blocks: Array, across: Array, right: Array, right_p: Array) -> None:
+        """Move the kept points beside the stations, and add the known lengths between them."""
+        at = {j: slice(self.first_kept + 3 * k, self.first_kept + 3 * k + 3) for k, j in enumerate(self.kept)}
+        for j, mine in at.items():
+            theirs = slice(3 * j, 3 * j + 3)
+            system[:, mine] = across[:, theirs]
+            system[mine, :] = across[:, theirs].T
+            system[mine, mine], right[mine] = blocks[j], right_p[j]
+            across[:, theirs], blocks[j], right_p[j] = 0.0, np.eye(3), 0.0
+        for a, b, length, u in self.lengths:
+            gap = self.places[a] - self.places[b]
+            size = float(np.linalg.norm(gap))
+            row = np.zeros(self.size)
+            row[at[a]], row[at[b]] = gap / size / u, -gap / size / u
+            system += np.outer(row, row)
+            right += row * (size - length) / u
+
+    @staticmethod
+    def _add(into: Array, at: Indices, values: Array) -> None:
+        """Sum values by index: one bincount for each component."""
+        flat, out = values.reshape(len(values), -1), into.reshape(len(into), -1)
+        for k in range(flat.shape[1]):
+            out[:, k] += np.bincount(at, flat[:, k], minlength=len(into))
+
+    def _levels(self, stations: Array, right: Array) -> None:
+        if not self._levelled():
+            return
+        upright = self._upright()
+        for k, u in self.level:
+            columns = self.columns[k, 3:6]
+            if columns[0] < 0:
+                continue
+            x, y, z = self.turn[k][:, 2]
+            rows = np.array([[0.0, z, -y], [-z, 0.0, x]]) / u  # of the lean by a turn
+            stations[np.ix_(columns, columns)] += rows.T @ rows
+            right[columns] += rows.T @ ((self.turn[k][:, 2] - upright)[:2] / u)
+
+    def _reduced(self, weight: Array):
+        """The system of stations and kept points after the other points are eliminated, and what gives these back."""
+        stations, blocks, across, right_s, right_p = self._equations(weight)
+        inverse = np.linalg.inv(blocks)
+        eliminated = np.einsum("spi,pij->spj", across.reshape(self.size, -1, 3), inverse).reshape(self.size, -1)
+        return stations - eliminated @ across.T, right_s - eliminated @ right_p.ravel(), inverse, eliminated, right_p
+
+    def _factor(self, system: Array):
+        scale = 1 / np.sqrt(np.maximum(np.diag(system), 1e-300))
+        scaled = system * scale[:, None] * scale
+        if self.size and np.linalg.eigvalsh(scaled)[0] < 1e-12:
+            raise AlignmentError(
+                "Part of the network is loose: the readings do not say how all stations lie to one another.", KEPT,
+                "See more of the same points, well apart, or known points and lengths where a scale is free.",
+            )  # fmt: skip
+        return cho_factor(scaled), scale
+
+    def _step(self, weight: Array) -> tuple[Array, Array]:
+        """Motions of the stations (7 columns' worth) and of all points (p, 3)."""
+        system, right, inverse, eliminated, right_p = self._reduced(weight)
+        kept = np.empty(0)
+        if self.size:
+            factor, scale = self._factor(system)
+            kept = cho_solve(factor, right * scale) * scale
+        points = np.einsum("pij,pj->pi", inverse, right_p) - (eliminated.T @ kept).reshape(-1, 3)
+        points[self.kept] = kept[self.first_kept :].reshape(-1, 3)
+        return -kept, -points
+
+    def _move(self, stations: Array, points: Array) -> None:
+        self.places = self.places + points
+        for k in range(len(self.stations)):
+            columns = self.columns[k]
+            step = np.where(columns >= 0, stations[np.maximum(columns, 0)] if self.size else 0.0, 0.0)
+            self.shift[k] = self.shift[k] + step[:3]
+            self.turn[k] = rotation(*step[3:6]) @ self.turn[k]
+            self.scale[k] *= np.exp(step[6])
+
+    def settle(self, robust: bool) -> None:
+        size = max(float(np.ptp(self.places, axis=0).max()), 1.0)
+        for _ in range(ITERATIONS):
+            weight = np.ones(len(self.s))
+            if robust:
+                norm = np.sqrt(np.sum(self._residuals() ** 2, axis=1) / 3)
+                weight = np.minimum(1.0, HUBER / np.maximum(norm, 1e-12))
+            stations, points = self._step(weight)
+            self._move(stations, points)
+            unit = np.where(np.isin(np.arange(self.size), self.columns[:, 3:]), size, 1.0)  # turns and scales as lengths
+            moved = max(float(np.abs(points).max()), float(np.max(np.abs(stations) * unit, initial=0.0)))
+            if moved < 1e-12 * size + 1e-10 * np.sqrt(size):
+                self.weight = weight
+                return
+        raise AlignmentError("The network did not settle.", KEPT, "Look for a point that was taken for another.")
+
+    # ---- what it gives ---------------------------------------------------------------------
+
+    def network(self) -> Network:
+        q_stations, q_points, q_between = self._covariances()
+        own = self._rel()[1]
+        residuals = self.z - own
+        sigmas = self._disagreement(residuals, q_stations, q_points, q_between)
+        order = np.argsort(-sigmas, kind="stable")
+        spare = 3 * len(self.z) + len(self._others()) - self.first_kept - 3 * len(self.points)
+        total = float(np.sum(self._residuals() ** 2) + np.sum(self._others() ** 2))
+        names = self.observations
+        pose_covariances = np.zeros((len(self.stations), 6, 6))
+        for k in range(len(self.stations)):
+            free = np.flatnonzero(self.columns[k, :6] >= 0)
+            at = self.columns[k, free]
+            pose_covariances[k][np.ix_(free, free)] = q_stations[np.ix_(at, at)]
+        rms = {n: float(np.sqrt(np.mean(np.sum(residuals[self.s == k] ** 2, axis=1)))) for k, n in enumerate(self.stations)}
+        bars = [length - np.linalg.norm(self.places[a] - self.places[b]) for a, b, length, _ in self.lengths]
+        return Network(
+            self.stations, self.points, tuple(Motion(r, t) for r, t in zip(self.turn, self.shift, strict=True)),
+            self.scale, self.places, pose_covariances, q_points, residuals, sigmas,
+            tuple(Disagreement(names[k].station, names[k].point, residuals[k], float(sigmas[k])) for k in order),
+            total / spare if spare > 0 else float("nan"), spare, self._shared(), np.array(bars), rms,
+        )  # fmt: skip
+
+    def _covariances(self) -> tuple[Array, Array, Array]:
+        """Of stations (S, S), of points (P, 3, 3), and between them (S, P, 3)."""
+        system, _, inverse, eliminated, _ = self._reduced(self.weight)
+        count = len(self.points)
+        if self.size:
+            factor, scale = self._factor(system)
+            stations = cho_solve(factor, np.eye(self.size)) * scale[:, None] * scale
+        else:
+            stations = np.zeros((0, 0))
+        between = -(stations @ eliminated).reshape(self.size, count, 3)
+        points = inverse - np.einsum("spi,spj->pij", eliminated.reshape(self.size, count, 3), between)
+        for k, j in enumerate(self.kept):
+            mine = slice(self.first_kept + 3 * k, self.first_kept + 3 * k + 3)
+            points[j], between[:, j] = stations[mine, mine], stations[:, mine]
+        return stations, points, between
+
+    def _disagreement(self, residuals: Array, q_stations: Array, q_points: Array, q_between: Array) -> Array:
+        """Of each observation (m,): the root mean square of its residual's components in their own sigmas.
+
+        A residual's covariance is the observation's less that of what was worked out for it.
+        """
+        rel, own = self._rel()
+        back = np.swapaxes(self.turn[self.s], 1, 2) / self.scale[self.s, None, None]
+        x, y, z, o = *rel.T, np.zeros(len(rel))
+        cross = np.stack([np.stack([o, -z, y], 1), np.stack([z, o, -x], 1), np.stack([-y, x, o], 1)], axis=1)
+        a = np.concatenate([-back, back @ cross, -own[:, :, None]], axis=2)
+        columns = self.columns[self.s]
+        a = a * (columns >= 0)[:, None, :]
+        at = np.maximum(columns, 0)
+        spread = back @ q_points[self.p] @ np.swapaxes(back, 1, 2)
+        if self.size:
+            q_s = q_stations[at[:, :, None], at[:, None, :]]
+            q_b = q_between[at, self.p[:, None]]  # (m, 7, 3)
+            mixed = a @ q_b @ np.swapaxes(back, 1, 2)
+            spread = spread + a @ q_s @ np.swapaxes(a, 1, 2) + mixed + np.swapaxes(mixed, 1, 2)
+        left = self.spread - spread
+        values, vectors = np.linalg.eigh(left)
+        scale = np.trace(self.spread, axis1=1, axis2=2)[:, None]
+        told = np.einsum("mij,mi->mj", vectors, residuals)
+        square = np.where(values > 1e-6 * scale, told**2 / np.maximum(values, 1e-300), 0.0)
+        return np.sqrt(square.sum(axis=1) / np.maximum((values > 1e-6 * scale).sum(axis=1), 1))
+
+    def _shared(self) -> dict[tuple[str, str], tuple[str, ...]]:
+        seen = {n: {self.points[j] for j in self.p[self.s == k]} for k, n in enumerate(self.stations)}
+        return {
+            (a, b): tuple(sorted(seen[a] & seen[b]))
+            for i, a in enumerate(self.stations) for b in self.stations[i + 1 :] if seen[a] & seen[b]
+        }  # fmt: skip
