@@ -12,6 +12,7 @@ from scipy.spatial.transform import Rotation
 from zipplumb.core.alignment.holds import Hold, align_holds, touches_of
 from zipplumb.core.alignment.reference_points import align_reference_points, expansion_scale
 from zipplumb.core.alignment.touches import Pose
+from zipplumb.core.deriving.constructions import middle_plane
 from zipplumb.core.errors import AlignmentError
 from zipplumb.core.frames import Motion
 from zipplumb.core.shapes import Circle, Cylinder, Line, Plane, Point, Slot, Sphere
@@ -284,3 +285,26 @@ def test_the_stated_uncertainty_of_a_place_holds_the_truth(case):
         deviation = found.solved.pose.points(far[None])[0] - far
         held += inside_region(deviation, found.solved.point_covariance(far))
     assert 0.93 < held / runs < 0.97, held / runs
+
+
+def test_datum_features_by_level_are_planes_axes_and_middle_planes(random):
+    """A plate datumed by its face, its bore, and the middle plane of a key slot's two walls."""
+    face, bore = Plane([0, 0, 0], [0, 0, 1]), Cylinder([50, 20, 0], [0, 0, 1], 15)
+    walls = Plane([0, 26, -5], [0, -1, 0]), Plane([0, 14, -5], [0, 1, 0])
+    middle = middle_plane(*walls)
+    truth, lean = somewhere(9), Motion(Rotation.from_rotvec([0.002, -0.001, 0.003]).as_matrix(), np.zeros(3))
+    actual = [face.moved(truth), bore.moved(lean).moved(truth), middle_plane(*(w.moved(truth) for w in walls))]
+    holds = [
+        Hold(n, p, a, ("own",), level=k + 1)
+        for k, (n, p, a) in enumerate(zip("ABC", (face, bore, middle), actual, strict=True))
+    ]
+    found = align_holds(holds)
+    back = found.part_from_world @ truth
+    assert np.allclose(back.vectors([0, 0, 1.0]), [0, 0, 1], atol=1e-9)  # the primary is taken whole
+    assert back.points(lean.points(bore.point))[:2] == pytest.approx(bore.point[:2], abs=1e-6)  # the bore stays where it is
+    turn = Rotation.from_matrix(back.rotation).as_rotvec()[2]  # and the middle plane turns the plate about it, by what it can
+    assert found.residuals["C"] @ (
+        found.solved.pose.points(touches_of(holds, truth.inverse()).world)[-3:, 0] - 50
+    ) == pytest.approx(0, abs=1e-3)
+    assert 1e-4 < abs(turn) < 5e-3
+    assert found.ledger.rank == 6

@@ -20,7 +20,8 @@ from ..frames import Array, Indices, Motion
 from ..kernels import rotation
 
 ITERATIONS = 60
-OPEN = 1e-7  # singular value, by the largest, below which a motion is loose
+OPEN = 1e-7  # singular value, by the root of the touches' number, below which a motion is loose
+LEFT_OVER = 0.02  # and below which a level leaves it to the next: a bore that leans a little holds no turn about itself
 
 
 @dataclass(frozen=True, eq=False)
@@ -175,17 +176,19 @@ def _gain(touches: Touches, linear: Linear) -> tuple[Array, Array]:
     """How errors of the touches become motion (k, n), and what stays loose (k, m), level by level."""
     k = linear.jacobian.shape[1]
     free, gain = np.eye(k), np.zeros((k, len(touches)))
-    for level in np.unique(touches.level):
+    levels = np.unique(touches.level)
+    for level in levels:
         mine = touches.level == level
         if not free.shape[1]:
             break
         rows = linear.jacobian[mine]
         weights = touches.u_mm[mine].min() / touches.u_mm[mine]
-        u, values, vt = np.linalg.svd((rows @ free) * weights[:, None], full_matrices=True)
-        rank = int(np.sum(values > OPEN * max(np.sqrt(len(rows)), 1.0)))
+        few = len(rows) < free.shape[1]  # only then do the singular vectors miss the loose ones
+        u, values, vt = np.linalg.svd((rows @ free) * weights[:, None], full_matrices=few)
+        least = OPEN if level == levels[-1] else LEFT_OVER
+        rank = int(np.sum(values > least * np.sqrt(len(rows))))
         inverse = free @ (vt[:rank].T / values[:rank]) @ (u[:, :rank].T * weights)
-        answer = -rows @ gain
-        answer[:, mine] += np.eye(int(mine.sum()))
-        gain = gain + inverse @ answer
+        gain = gain - (inverse @ rows) @ gain
+        gain[:, mine] += inverse
         free = free @ vt[rank:].T
     return gain, free

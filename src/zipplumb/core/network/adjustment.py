@@ -12,6 +12,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import combinations
 
 import numpy as np
 from scipy.linalg import cho_factor, cho_solve
@@ -23,6 +24,7 @@ from .observations import KEPT, KnownLength, KnownPoint, Observation
 from .start import first_poses
 
 ITERATIONS = 50
+TOLD = 50  # disagreements that are told by name
 HUBER = 2.5  # sigmas of an observation's three components from which on it counts less
 
 
@@ -49,7 +51,7 @@ class Network:
     point_covariances : (p, 3, 3)
     residuals : (m, 3) observed less worked out, in the station's axes, mm
     sigmas : (m,) by how many standard deviations each observation disagrees
-    worst : observations in the order of their disagreement, the worst first
+    worst : the observations that disagree most, the worst first
     variance_factor : about 1 where the stated uncertainties are right; NaN with nothing spare
     spare : observations beyond the least number
     shared : by pair of stations, the points that both see
@@ -109,6 +111,15 @@ def adjust(
     return work.network()
 
 
+def _by_motions(by_point: Array, rel: Array, by_scale: Array) -> Array:
+    """Derivatives (m, 3, 7) of what is seen by a slide, a turn and a scale of the station."""
+    out = np.empty((len(rel), 3, 7))
+    out[:, :, :3] = -by_point
+    out[:, :, 3:6] = np.cross(by_point, rel[:, None, :])
+    out[:, :, 6] = -by_scale
+    return out
+
+
 class _Work:
     """The adjustment at work: arrays by observation, station and point."""
 
@@ -128,22 +139,23 @@ class _Work:
             self.white = np.linalg.inv(np.linalg.cholesky(self.spread))
         except np.linalg.LinAlgError:
             raise AlignmentError("A reading has no uncertainty.", KEPT, "State the instrument's.") from None
-        seen: dict[str, dict[str, Array]] = {name: {} for name in self.stations}
-        for o in self.observations:
-            seen[o.station].setdefault(o.point, np.asarray(o.local, float))
-        world = {k.point: np.asarray(k.world, float) for k in known_points}
-        poses, places, anchor = first_poses(seen, world)
-        self.turn = np.array([poses[n].rotation for n in self.stations])
-        self.shift = np.array([poses[n].translation for n in self.stations])
+        self.by_station = [np.flatnonzero(self.s == k) for k in range(len(self.stations))]
+        seen = []
+        for mine in self.by_station:
+            at, first = np.unique(self.p[mine], return_index=True)
+            seen.append((at, self.z[mine[first]]))
+        world = {point[k.point]: np.asarray(k.world, float) for k in known_points}
+        poses, self.places, anchor = first_poses(self.stations, self.points, seen, world)
+        self.turn = np.array([pose.rotation for pose in poses])
+        self.shift = np.array([pose.translation for pose in poses])
         self.scale = np.ones(len(self.stations))
-        self.places = np.array([places[n] for n in self.points])
         self.known = [(point[k.point], np.asarray(k.world, float), k.u_mm) for k in known_points]
         self.lengths = [(point[k.first], point[k.second], k.length_mm, k.u_mm) for k in known_lengths]
         self.level = [(station[n], u) for n, u in level_rad.items()]
         self.anchored = anchor is None
         self.columns = np.full((len(self.stations), 7), -1)
         for k, name in enumerate(self.stations):
-            free = ([] if name == anchor else list(range(6))) + ([6] if name in free_scale else [])
+            free = ([] if k == anchor else list(range(6))) + ([6] if name in free_scale else [])
             self.columns[k, free] = np.arange(len(free)) + self.columns.max() + 1
         # points with known lengths are tied to one another, so they are kept beside the stations
         self.kept = sorted({j for a, b, _, _ in self.lengths for j in (a, b)})
@@ -199,17 +211,14 @@ class _Work:
         r = np.einsum("mij,mj->mi", white, own - self.z)
         back = np.swapaxes(self.turn[self.s], 1, 2) / self.scale[self.s, None, None]
         by_point = white @ back
-        x, y, z, o = *rel.T, np.zeros(len(rel))
-        cross = np.stack([np.stack([o, -z, y], 1), np.stack([z, o, -x], 1), np.stack([-y, x, o], 1)], axis=1)
-        by_station = np.concatenate([-by_point, by_point @ cross, -(white @ own[:, :, None])], axis=2)  # slide, turn, scale
+        by_station = _by_motions(by_point, rel, np.einsum("mij,mj->mi", white, own))
         count, size = len(self.points), self.size
         blocks, right_p = np.zeros((count, 3, 3)), np.zeros((count, 3))
         self._add(blocks, self.p, np.swapaxes(by_point, 1, 2) @ by_point)
         self._add(right_p, self.p, np.einsum("mij,mi->mj", by_point, r))
         stations, right_s = np.zeros((size, size)), np.zeros(size)
         across = np.zeros((size, 3 * count))
-        for k in range(len(self.stations)):
-            mine, columns = self.s == k, self.columns[k]
+        for mine, columns in zip(self.by_station, self.columns, strict=True):
             free = columns >= 0
             if not free.any():
                 continue
@@ -219,7 +228,9 @@ class _Work:
             stations[np.ix_(at, at)] += flat.T @ flat
             right_s[at] += flat.T @ r[mine].ravel()
             pairs = np.swapaxes(rows, 1, 2) @ by_point[mine]  # (m_k, free, 3)
-            np.add.at(across, (at[None, :, None], 3 * self.p[mine][:, None, None] + np.arange(3)), pairs)
+            summed = np.zeros((count, len(at) * 3))
+            self._add(summed, self.p[mine], pairs)
+            across[at] = summed.reshape(count, len(at), 3).swapaxes(0, 1).reshape(len(at), -1)
         self._levels(stations, right_s)
         for j, world, u in self.known:
             blocks[j] += np.eye(3) / u**2
@@ -268,7 +279,7 @@ class _Work:
         """The system of stations and kept points after the other points are eliminated, and what gives these back."""
         stations, blocks, across, right_s, right_p = self._equations(weight)
         inverse = np.linalg.inv(blocks)
-        eliminated = np.einsum("spi,pij->spj", across.reshape(self.size, -1, 3), inverse).reshape(self.size, -1)
+        eliminated = (across.reshape(self.size, -1, 3).swapaxes(0, 1) @ inverse).swapaxes(0, 1).reshape(self.size, -1)
         return stations - eliminated @ across.T, right_s - eliminated @ right_p.ravel(), inverse, eliminated, right_p
 
     def _factor(self, system: Array):
@@ -338,7 +349,7 @@ class _Work:
         return Network(
             self.stations, self.points, tuple(Motion(r, t) for r, t in zip(self.turn, self.shift, strict=True)),
             self.scale, self.places, pose_covariances, q_points, residuals, sigmas,
-            tuple(Disagreement(names[k].station, names[k].point, residuals[k], float(sigmas[k])) for k in order),
+            tuple(Disagreement(names[k].station, names[k].point, residuals[k], float(sigmas[k])) for k in order[:TOLD]),
             total / spare if spare > 0 else float("nan"), spare, self._shared(), np.array(bars), rms,
         )  # fmt: skip
 
@@ -352,7 +363,7 @@ class _Work:
         else:
             stations = np.zeros((0, 0))
         between = -(stations @ eliminated).reshape(self.size, count, 3)
-        points = inverse - np.einsum("spi,spj->pij", eliminated.reshape(self.size, count, 3), between)
+        points = inverse - eliminated.reshape(self.size, count, 3).transpose(1, 2, 0) @ between.swapaxes(0, 1)
         for k, j in enumerate(self.kept):
             mine = slice(self.first_kept + 3 * k, self.first_kept + 3 * k + 3)
             points[j], between[:, j] = stations[mine, mine], stations[:, mine]
@@ -365,9 +376,7 @@ class _Work:
         """
         rel, own = self._rel()
         back = np.swapaxes(self.turn[self.s], 1, 2) / self.scale[self.s, None, None]
-        x, y, z, o = *rel.T, np.zeros(len(rel))
-        cross = np.stack([np.stack([o, -z, y], 1), np.stack([z, o, -x], 1), np.stack([-y, x, o], 1)], axis=1)
-        a = np.concatenate([-back, back @ cross, -own[:, :, None]], axis=2)
+        a = _by_motions(back, rel, own)
         columns = self.columns[self.s]
         a = a * (columns >= 0)[:, None, :]
         at = np.maximum(columns, 0)
@@ -378,15 +387,19 @@ class _Work:
             mixed = a @ q_b @ np.swapaxes(back, 1, 2)
             spread = spread + a @ q_s @ np.swapaxes(a, 1, 2) + mixed + np.swapaxes(mixed, 1, 2)
         left = self.spread - spread
-        values, vectors = np.linalg.eigh(left)
-        scale = np.trace(self.spread, axis1=1, axis2=2)[:, None]
-        told = np.einsum("mij,mi->mj", vectors, residuals)
-        square = np.where(values > 1e-6 * scale, told**2 / np.maximum(values, 1e-300), 0.0)
-        return np.sqrt(square.sum(axis=1) / np.maximum((values > 1e-6 * scale).sum(axis=1), 1))
+        size = np.trace(self.spread, axis1=1, axis2=2)[:, None, None]
+        # a component that nothing else controls has no spread of its own: it is told as nothing
+        square = np.einsum(
+            "mi,mi->m", residuals, np.linalg.solve(left + 1e-9 * size * np.eye(3), residuals[:, :, None])[:, :, 0]
+        )
+        return np.sqrt(np.maximum(square, 0.0) / 3)
 
     def _shared(self) -> dict[tuple[str, str], tuple[str, ...]]:
-        seen = {n: {self.points[j] for j in self.p[self.s == k]} for k, n in enumerate(self.stations)}
-        return {
-            (a, b): tuple(sorted(seen[a] & seen[b]))
-            for i, a in enumerate(self.stations) for b in self.stations[i + 1 :] if seen[a] & seen[b]
-        }  # fmt: skip
+        sees = np.zeros((len(self.stations), len(self.points)), bool)
+        sees[self.s, self.p] = True
+        names, found = np.array(self.points), {}
+        for i, j in combinations(range(len(self.stations)), 2):
+            both = names[sees[i] & sees[j]]
+            if len(both):
+                found[self.stations[i], self.stations[j]] = tuple(both.tolist())
+        return found

@@ -2,25 +2,28 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from ..alignment.similarity import similarity
 from ..errors import AlignmentError
-from ..frames import Array, Motion
+from ..frames import Array, Indices, Motion
 from .observations import KEPT
 
 THIN = 0.02  # spread across a line, by that along it, below which points tie no turn about it
 
 
 def first_poses(
-    seen: dict[str, dict[str, Array]], known: dict[str, Array]
-) -> tuple[dict[str, Motion], dict[str, Array], str | None]:
-    """World from every station, a first place of every point, and the station whose axes are the world's, if any.
+    stations: Sequence[str], points: Sequence[str], seen: Sequence[tuple[Indices, Array]], known: dict[int, Array]
+) -> tuple[list[Motion], Array, int | None]:
+    """World from every station, a first place (p, 3) of every point, and the station whose axes are the world's, if any.
 
     Parameters
     ----------
-    seen : by station, by point, the place in the station's axes
-    known : places of three or more points in the world, or of none: then the axes of the station
+    stations, points : names
+    seen : by station, the numbers (m,) of the points that it sees and their places (m, 3) in its axes
+    known : places in the world of three or more points, or of none: then the axes of the station
         that sees most are the world's
 
     Raises
@@ -28,46 +31,46 @@ def first_poses(
     AlignmentError
         Stations that too few points tie to the others, or points on one line.
     """
-    poses: dict[str, Motion] = {}
-    points = {name: np.asarray(place, float) for name, place in known.items()}
-    anchor = None
-    if not known:
-        anchor = max(seen, key=lambda name: len(seen[name]))
+    poses: dict[int, Motion] = {}
+    places, placed, anchor = np.zeros((len(points), 3)), np.zeros(len(points), bool), None
+    if known:
+        if len(known) < 3:
+            count = f"{len(known)} known point{'' if len(known) == 1 else 's'}"
+            raise AlignmentError(f"{count} cannot say where the world is.", KEPT, "Give three, or none.")
+        placed[list(known)], places[list(known)] = True, list(known.values())
+    else:
+        anchor = max(range(len(stations)), key=lambda k: len(seen[k][0]))
         poses[anchor] = Motion.identity()
-        points = dict(seen[anchor])
-    elif len(known) < 3:
-        raise AlignmentError(
-            f"{len(known)} known point{'' if len(known) == 1 else 's'} cannot say where the world is.",
-            KEPT,
-            "Give three, or none.",
-        )
-    while len(poses) < len(seen):
-        waiting = [s for s in seen if s not in poses]
-        station = max(waiting, key=lambda s: (_ties(seen[s], points) == "", len(seen[s].keys() & points.keys())))
-        trouble = _ties(seen[station], points)
-        if trouble:
-            others = "the known points" if not poses else "the other stations"
+        placed[seen[anchor][0]], places[seen[anchor][0]] = True, seen[anchor][1]
+    while len(poses) < len(stations):
+        waiting = sorted((k for k in range(len(stations)) if k not in poses), key=lambda k: -placed[seen[k][0]].sum())
+        troubles = {}
+        for k in waiting:
+            at, local = seen[k]
+            common = placed[at]
+            troubles[k] = _loose(local[common], [points[j] for j in at[common]])
+            if not troubles[k]:
+                break
+        else:
+            others = "the other stations" if poses else "the known points"
             raise AlignmentError(
-                f"Station {station} is not tied to {others}: {trouble}.",
+                f"Station {stations[waiting[0]]} is not tied to {others}: {troubles[waiting[0]]}.",
                 KEPT,
                 "See more of the same points, well apart, from it.",
             )
-        common = sorted(seen[station].keys() & points.keys())
-        pose = similarity([seen[station][p] for p in common], [points[p] for p in common]).motion
-        poses[station] = pose
-        for name, place in seen[station].items():
-            points.setdefault(name, pose.points(place))
-    return poses, points, anchor
+        poses[k] = similarity(local[common], places[at[common]]).motion
+        places[at[~common]] = poses[k].points(local[~common])
+        placed[at] = True
+    return [poses[k] for k in range(len(stations))], places, anchor
 
 
-def _ties(seen: dict[str, Array], points: dict[str, Array]) -> str:
-    """Why a station's points do not tie it to those placed already; "" where they do."""
-    common = sorted(seen.keys() & points.keys())
+def _loose(common: Array, names: list[str]) -> str:
+    """Why the points that a station shares do not tie it; "" where they do."""
     if len(common) < 3:
-        names = f" ({', '.join(common)})" if common else ""
-        return f"they share {len(common)} point{'' if len(common) == 1 else 's'}{names}, and three are needed"
-    places = np.array([seen[p] for p in common])
-    spreads = np.linalg.svd(places - places.mean(axis=0), compute_uv=False)
+        told = f" ({', '.join(names)})" if names else ""
+        return f"they share {len(common)} point{'' if len(common) == 1 else 's'}{told}, and three are needed"
+    spreads = np.linalg.svd(common - common.mean(axis=0), compute_uv=False)
     if spreads[1] < THIN * spreads[0]:
-        return f"the points they share ({', '.join(common)}) lie on one line, so a turn about it stays loose"
+        told = ", ".join(names[:12]) + (" …" if len(names) > 12 else "")
+        return f"the points they share ({told}) lie on one line, so a turn about it stays loose"
     return ""

@@ -1,0 +1,156 @@
+"""Touches or scans laid upon surfaces by nearest points.
+
+The core knows no CAD: it is given ``nearest``, which tells for points of the part the foot on
+the nominal surface and the normal there. Each step holds every point along the normal of its
+foot; the feet are then looked for again.
+Source: Chen and Medioni, "Object modelling by registration of multiple range images", Image
+and Vision Computing 10 (1992). Points are set aside by their distance in robust sigmas
+(median absolute deviation; Rousseeuw and Leroy, "Robust Regression and Outlier Detection", 1987).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..errors import AlignmentError
+from ..frames import Array, Motion
+from ..kernels import rotation
+from .ledger import HoldLedger, ledger_of
+from .touches import Pose, Solved, Touches, linearised, solve
+
+Nearest = Callable[[Array], tuple[Array, Array]]
+FEW = 1500  # points that are enough to find the place
+ROUNDS = 60
+REJECT = 4.0  # robust sigmas beyond which a point of a scan is set aside
+BETTER = 0.8  # another place that leaves so much less shows that the first was wrong
+TURNS_DEG = 12.0  # by which other starts differ
+
+
+@dataclass(frozen=True, eq=False)
+class SurfaceAlignment:
+    """Points upon surfaces.
+
+    Attributes
+    ----------
+    solved, ledger : as of holds; every point is one touch along the normal of its foot
+    deviations : (n,) of all points from the surface, mm, + on the normal's side
+    used : (n,) bool; the others were set aside as not of these surfaces
+    doubt : a sentence where it may have settled in a wrong place, else ""
+    """
+
+    solved: Solved
+    ledger: HoldLedger
+    deviations: Array
+    used: NDArray[np.bool_]
+    doubt: str
+
+    @property
+    def part_from_world(self) -> Motion:
+        return self.solved.pose.motion
+
+    @property
+    def rms(self) -> float:
+        """Of the points used."""
+        return float(np.sqrt(np.mean(self.deviations[self.used] ** 2)))
+
+
+def align_surfaces(
+    points_world: Array, nearest: Nearest, start: Motion, u_mm: float, reject: bool = True, look_round: bool = True
+) -> SurfaceAlignment:
+    """Lay points upon surfaces.
+
+    Parameters
+    ----------
+    points_world : (n, 3) on the surface (the tip's radius is off already)
+    nearest : (m, 3) points of the part -> feet (m, 3) and unit normals (m, 3)
+    start : a rough part_from_world, from holds or picked targets
+    u_mm : standard uncertainty of a point with the surface's own form
+    reject : set points aside that are not of these surfaces (scans, not touches)
+    look_round : try other starts too, to see whether another place fits better
+
+    Raises
+    ------
+    AlignmentError
+        Fewer than six points, or points that are no numbers.
+    """
+    points = np.asarray(points_world, float).reshape(-1, 3)
+    if len(points) < 6 or not np.all(np.isfinite(points)):
+        raise AlignmentError(
+            f"Six points at least hold a part by its surfaces; there are {len(points)} sound ones.",
+            "The points are kept.", "Touch 3 on one surface, 2 on another and 1 on a third, or more.",
+        )  # fmt: skip
+    few = points[:: max(1, len(points) // FEW)]
+    pose, cost = _settled(few, nearest, start, reject)
+    doubt = ""
+    if look_round:
+        for other_start in _round_about(start, few):
+            other, other_cost = _settled(few, nearest, other_start, reject)
+            if other_cost < BETTER * cost:
+                pose, cost = other, other_cost
+                doubt = "From the start given it settled in a wrong place; another fits better. Check it on a surface."
+    pose, _ = _settled(points, nearest, pose, reject, rounds=12)
+    return _told(points, nearest, pose, u_mm, reject, doubt)
+
+
+def _round_about(start: Motion, points: Array) -> list[Motion]:
+    """The same start, turned a little about the middle of the points, to either side of every axis."""
+    middle = start.points(points.mean(axis=0))
+    turns = [sign * np.radians(TURNS_DEG) * axis for axis in np.eye(3) for sign in (1, -1)]
+    spun = [Motion(rotation(*t), middle - rotation(*t) @ middle) for t in turns]
+    return [s @ start for s in spun]
+
+
+def _touches(points: Array, nearest: Nearest, pose: Motion, u_mm: float) -> tuple[Touches, Array]:
+    moved = pose.points(points)
+    feet, normals = nearest(moved)
+    deviations = np.einsum("ij,ij->i", moved - feet, normals)
+    n = len(points)
+    return Touches(points, feet, normals, np.full(n, u_mm), np.zeros(n, np.int64), np.ones(n, np.int64)), deviations
+
+
+def _kept(deviations: Array, reject: bool) -> NDArray[np.bool_]:
+    if not reject:
+        return np.ones(len(deviations), bool)
+    sigma = 1.4826 * float(np.median(np.abs(deviations)))
+    return np.abs(deviations) <= REJECT * max(sigma, 1e-9)
+
+
+def _settled(points: Array, nearest: Nearest, start: Motion, reject: bool, rounds: int = ROUNDS) -> tuple[Motion, float]:
+    """The place near a start, and what it leaves: the robust mean of the deviations."""
+    pose = Pose(start)
+    for _ in range(rounds):
+        touches, deviations = _touches(points, nearest, pose.motion, 1.0)
+        linear = linearised(touches, pose)
+        keep = _kept(deviations, reject)
+        rows = linear.jacobian[keep]
+        normal = rows.T @ rows
+        step = -np.linalg.lstsq(normal, rows.T @ deviations[keep], rcond=1e-9)[0].astype(float)
+        size = float(np.linalg.norm(step))
+        if size > 0.3 * linear.length:  # feet that far away say little
+            step = step * float(0.3 * linear.length / size)
+        pose = pose.stepped(step, linear.center, linear.length)
+        if size < 1e-7:
+            break
+    _, deviations = _touches(points, nearest, pose.motion, 1.0)
+    keep = _kept(deviations, reject)
+    return pose.motion, float(np.mean(np.minimum(np.abs(deviations), REJECT * np.median(np.abs(deviations[keep])) + 1e-12)))
+
+
+def _told(points: Array, nearest: Nearest, motion: Motion, u_mm: float, reject: bool, doubt: str) -> SurfaceAlignment:
+    touches, deviations = _touches(points, nearest, motion, u_mm)
+    used = _kept(deviations, reject)
+    some = Touches(*(getattr(touches, name)[used] for name in ("world", "part", "directions", "u_mm", "row", "level")))
+    solved = solve(some, Pose(motion))
+    rms = float(np.sqrt(np.mean(deviations[used] ** 2)))
+    if not doubt and rms > 4 * u_mm and len(points) > 6:
+        doubt = (
+            f"The points lie {rms:.2g} mm off on average where {u_mm:.2g} mm is expected: "
+            "it may have settled in a wrong place. Start nearer, or hold it by picked targets first."
+        )
+    if not doubt and used.mean() < 0.7:
+        doubt = f"{100 * (1 - used.mean()):.0f} % of the points were set aside: they may belong to something else."
+    return SurfaceAlignment(solved, ledger_of(solved, ["points"]), deviations, used, doubt)
