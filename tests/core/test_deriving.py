@@ -67,6 +67,19 @@ def test_nearly_parallel_planes_say_how_far_away_they_meet():
         make.pierce(Line([0, 0, 5], [1, 0, 0]), TOP)
 
 
+def test_how_far_away_nearly_parallel_planes_meet_is_known_only_so_well():
+    """Closed form: 30 mm apart and 0.4 mrad from parallel they meet 75 m away; u = 75 m · u(angle) / angle."""
+    spread = np.diag([1e-3, 1e-3, 1e-3, 2e-5, 2e-5, 0]) ** 2
+    first, second = (
+        Feature(n, p, Motion(np.eye(3), p.point), spread) for n, p in (("a", TOP), ("b", Plane([0, 0, 30], [0, 4e-4, 1])))
+    )
+    words = next(p for p in possible([first, second]) if p.name.startswith("Line")).why_not
+    assert "7.5e+04 mm away" in words
+    assert f"±{1.96 * 75_000 * np.sqrt(2) * 2e-5 / 4e-4:.2g} mm only" in words
+    near = Feature("c", Plane([0, 0, 30], [0, 1e-5, 1]), Motion(np.eye(3), np.array([0, 0, 30.0])), spread)
+    assert "as well be parallel" in next(p for p in possible([first, near]) if p.name.startswith("Line")).why_not
+
+
 def test_skew_lines():
     """Closed form: the x axis and a line along y at height 7 are 7 apart, nearest at (3, 0)."""
     first, second = Line([0, 0, 0], [1, 0, 0]), Line([3, 9, 7], [0, 1, 0])

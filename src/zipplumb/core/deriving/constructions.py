@@ -13,6 +13,7 @@ from ..frames import Array, unit
 from ..shapes import Circle, Cone, Cylinder, Ellipse, Line, Plane, Point, Sphere
 
 PARALLEL = np.radians(0.05)  # nearer to parallel than this, a meeting place says nothing
+FARTHEST_MM = 1e8
 KEPT = "The features are kept."
 
 
@@ -21,18 +22,20 @@ def _between(a: Array, b: Array) -> float:
     return float(np.arctan2(np.linalg.norm(np.cross(a, b)), abs(a @ b)))
 
 
-def _away(gap_mm: float, angle_rad: float) -> str:
-    away = gap_mm / max(np.tan(angle_rad), 1e-12)
-    return f"{away:.3g} mm away" if away < 1e8 else "nowhere"
+def meeting_distance(first: Plane, second: Plane) -> float:
+    """How far from the second plane's middle two nearly parallel planes meet, mm."""
+    gap = abs(float(first.distance(second.point[None])[0]))
+    return gap / max(float(np.tan(_between(first.normal, second.normal))), 1e-12)
 
 
 def meet_planes(first: Plane, second: Plane) -> Line:
     """The line in which two planes meet, its point nearest to the middle of the two."""
     angle = _between(first.normal, second.normal)
     if angle < PARALLEL:
-        gap = abs(float(first.distance(second.point[None])[0]))
+        away = meeting_distance(first, second)
         raise DeriveError(
-            f"The planes are {np.degrees(angle):.4f}° from parallel: they meet {_away(gap, angle)}.",
+            f"The planes are {np.degrees(angle):.4f}° from parallel: they meet "
+            + (f"{away:.3g} mm away." if away < FARTHEST_MM else "nowhere."),
             KEPT,
             "Ask for their distance.",
         )

@@ -8,7 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..errors import DeriveError, PlumbError
-from ..uncertainty import propagate
+from ..uncertainty import coverage_factor, propagate
+from .constructions import FARTHEST_MM
 from .drawing import Drawing, drawn, reach_of
 from .features import Feature, differences, frame_of
 from .recipes import Given, Recipe, Unit, recipes_for
@@ -70,7 +71,19 @@ def made(recipe: Recipe, features: Sequence[Feature]) -> Possible:
         feature = made_feature(recipe, features)
         return Possible(recipe.name, feature=feature, draw=drawn(feature.shape, reach_of(list(features))))
     except PlumbError as error:
-        return Possible(recipe.name, recipe.unit, why_not=str(error))
+        return Possible(recipe.name, recipe.unit, why_not=f"{error}{_how_far(recipe, features)}")
+
+
+def _how_far(recipe: Recipe, features: Sequence[Feature]) -> str:
+    """How well it is known how far away a refused construction is."""
+    if recipe.away is None:
+        return ""
+    values, covariance = propagate(recipe.away, features)
+    U = coverage_factor() * float(np.sqrt(max(covariance[0, 0], 0.0)))
+    if not U > 0 or values[0] > FARTHEST_MM:
+        return ""
+    known = f"is known to ±{U:.2g} mm only" if values[0] > U else "is not known at all: they may as well be parallel"
+    return f" How far away {known}."
 
 
 def made_feature(recipe: Recipe, features: Sequence[Feature]) -> Feature:

@@ -22,12 +22,16 @@ Unit = Literal["mm", "rad", ""]
 
 @dataclass(frozen=True)
 class Recipe:
-    """``make(*shapes)`` gives a shape (unit "") or a number; ``draw(*shapes)`` shows a number."""
+    """``make(*shapes)`` gives a shape (unit "") or a number; ``draw(*shapes)`` shows a number.
+
+    ``away(*shapes)``: how far away it is (mm) where it is refused for being too far.
+    """
 
     name: str
     unit: Unit
     make: Callable[..., Any]
     draw: Callable[..., Drawing] | None = None
+    away: Callable[..., float] | None = None
 
 
 @dataclass(frozen=True)
@@ -256,7 +260,7 @@ def _planes(second: Feature) -> list[Recipe]:
         ),
         Recipe("Width", "mm", size.width_of_parallels, perpendicular),
         *_over_the_reach(second),
-        Recipe("Line in which they meet", "", make.meet_planes),
+        Recipe("Line in which they meet", "", make.meet_planes, away=make.meeting_distance),
         Recipe("Middle plane", "", make.middle_plane),
         Recipe("Bisector of the normals", "", make.bisector_plane),
         Recipe("Bisector of the other angle", "", lambda a, b: make.bisector_plane(a, b, other=True)),
