@@ -179,7 +179,7 @@ def test_what_ties_nothing_is_refused_in_words(random):
         (seen(poses, places), {"known_points": [KnownPoint("P0", np.zeros(3), 0.1)]}, "cannot say where"),
         (seen(poses, places), {"known_lengths": [KnownLength("P0", "P1", 5, 0.0)]}, "uncertainty above zero"),
         (seen(poses, places), {"free_scale": ["S9"]}, "no station S9"),
-        ([Observation("S0", "P0", np.zeros(3), np.zeros((3, 3)))], {}, "no uncertainty"),
+        ([Observation("S0", "P0", np.zeros(3), np.zeros((3, 3)))], {}, "or no uncertainty"),
     ):  # fmt: skip
         with pytest.raises(AlignmentError, match=words):
             adjust(observations, **more)

@@ -9,8 +9,10 @@ from .descent import descend, inverse, rotation, stepped
 from .distances import CODES, gradients, jacobian_rows, signed_distances
 from .principal import centered, first_bad, laid_flat, middle, principal
 from .search import basis, kasa, search, search_boxes
+from .sightings import disagreements, sighting_equations, whitening
 
 __all__ = [
-    "CODES", "basis", "centered", "descend", "first_bad", "gradients", "inverse", "jacobian_rows", "kasa", "laid_flat",
-    "middle", "principal",    "rotation", "search", "search_boxes", "signed_distances", "stepped",
+    "CODES", "basis", "centered", "descend", "disagreements", "first_bad", "gradients", "inverse", "jacobian_rows", "kasa",
+    "laid_flat", "middle", "principal", "rotation", "search", "search_boxes", "sighting_equations", "signed_distances",
+    "stepped", "whitening",
 ]  # fmt: skip

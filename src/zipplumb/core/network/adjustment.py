@@ -12,14 +12,16 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from itertools import combinations
 
 import numpy as np
+from numpy.typing import NDArray
 from scipy.linalg import cho_factor, cho_solve
 
 from ..errors import AlignmentError
 from ..frames import Array, Indices, Motion
-from ..kernels import rotation
+from ..kernels import disagreements, rotation, sighting_equations, whitening
 from .observations import KEPT, KnownLength, KnownPoint, Observation
 from .start import first_poses
 
@@ -54,8 +56,9 @@ class Network:
     worst : the observations that disagree most, the worst first
     variance_factor : about 1 where the stated uncertainties are right; NaN with nothing spare
     spare : observations beyond the least number
-    shared : by pair of stations, the points that both see
     length_residuals : known less worked out, mm, in the order given
+    by_station : root mean square of a station's residuals, mm
+    sees : (s, p) bool, which station sees which point
     """
 
     stations: tuple[str, ...]
@@ -70,9 +73,19 @@ class Network:
     worst: tuple[Disagreement, ...]
     variance_factor: float
     spare: int
-    shared: dict[tuple[str, str], tuple[str, ...]]
     length_residuals: Array
     by_station: dict[str, float]
+    sees: NDArray[np.bool_]
+
+    @cached_property
+    def shared(self) -> dict[tuple[str, str], tuple[str, ...]]:
+        """By pair of stations, the points that tie them: those that both see."""
+        names, found = np.array(self.points), {}
+        for i, j in combinations(range(len(self.stations)), 2):
+            both = names[self.sees[i] & self.sees[j]]
+            if len(both):
+                found[self.stations[i], self.stations[j]] = tuple(both.tolist())
+        return found
 
     def pose(self, station: str) -> Motion:
         return self.poses[self.stations.index(station)]
@@ -111,15 +124,6 @@ def adjust(
     return work.network()
 
 
-def _by_motions(by_point: Array, rel: Array, by_scale: Array) -> Array:
-    """Derivatives (m, 3, 7) of what is seen by a slide, a turn and a scale of the station."""
-    out = np.empty((len(rel), 3, 7))
-    out[:, :, :3] = -by_point
-    out[:, :, 3:6] = np.cross(by_point, rel[:, None, :])
-    out[:, :, 6] = -by_scale
-    return out
-
-
 class _Work:
     """The adjustment at work: arrays by observation, station and point."""
 
@@ -135,10 +139,11 @@ class _Work:
         self.p: Indices = np.array([point[o.point] for o in observations])
         self.z = np.array([o.local for o in observations], float)
         self.spread = np.array([o.covariance for o in observations], float)
-        try:
-            self.white = np.linalg.inv(np.linalg.cholesky(self.spread))
-        except np.linalg.LinAlgError:
-            raise AlignmentError("A reading has no uncertainty.", KEPT, "State the instrument's.") from None
+        self.white = whitening(self.spread)
+        if not (np.isfinite(self.z).all() and np.isfinite(self.white).all()):
+            raise AlignmentError(
+                "A reading has no place, or no uncertainty.", KEPT, "State the instrument's, or read it again."
+            )
         self.by_station = [np.flatnonzero(self.s == k) for k in range(len(self.stations))]
         seen = []
         for mine in self.by_station:
@@ -206,31 +211,9 @@ class _Work:
 
     def _equations(self, weight: Array):
         """Blocks of the normal equations: stations (S, S), points (P, 3, 3), between them (S, 3 P), and right sides."""
-        rel, own = self._rel()
-        white = self.white * np.sqrt(weight)[:, None, None]
-        r = np.einsum("mij,mj->mi", white, own - self.z)
-        back = np.swapaxes(self.turn[self.s], 1, 2) / self.scale[self.s, None, None]
-        by_point = white @ back
-        by_station = _by_motions(by_point, rel, np.einsum("mij,mj->mi", white, own))
-        count, size = len(self.points), self.size
-        blocks, right_p = np.zeros((count, 3, 3)), np.zeros((count, 3))
-        self._add(blocks, self.p, np.swapaxes(by_point, 1, 2) @ by_point)
-        self._add(right_p, self.p, np.einsum("mij,mi->mj", by_point, r))
-        stations, right_s = np.zeros((size, size)), np.zeros(size)
-        across = np.zeros((size, 3 * count))
-        for mine, columns in zip(self.by_station, self.columns, strict=True):
-            free = columns >= 0
-            if not free.any():
-                continue
-            rows = by_station[mine][:, :, free]
-            at = columns[free]
-            flat = rows.reshape(-1, len(at))
-            stations[np.ix_(at, at)] += flat.T @ flat
-            right_s[at] += flat.T @ r[mine].ravel()
-            pairs = np.swapaxes(rows, 1, 2) @ by_point[mine]  # (m_k, free, 3)
-            summed = np.zeros((count, len(at) * 3))
-            self._add(summed, self.p[mine], pairs)
-            across[at] = summed.reshape(count, len(at), 3).swapaxes(0, 1).reshape(len(at), -1)
+        found = sighting_equations(*self._arrays(), weight, self.size)  # type: ignore[call-arg]
+        stations, blocks, between, right_s, right_p = found
+        across = between.transpose(1, 0, 2).reshape(self.size, -1)
         self._levels(stations, right_s)
         for j, world, u in self.known:
             blocks[j] += np.eye(3) / u**2
@@ -255,12 +238,9 @@ class _Work:
             system += np.outer(row, row)
             right += row * (size - length) / u
 
-    @staticmethod
-    def _add(into: Array, at: Indices, values: Array) -> None:
-        """Sum values by index: one bincount for each component."""
-        flat, out = values.reshape(len(values), -1), into.reshape(len(into), -1)
-        for k in range(flat.shape[1]):
-            out[:, k] += np.bincount(at, flat[:, k], minlength=len(into))
+    def _arrays(self):
+        """What the loops over the sightings take."""
+        return self.s, self.p, self.white, self.z, self.turn, self.shift, self.scale, self.places, self.columns
 
     def _levels(self, stations: Array, right: Array) -> None:
         if not self._levelled():
@@ -334,7 +314,8 @@ class _Work:
         q_stations, q_points, q_between = self._covariances()
         own = self._rel()[1]
         residuals = self.z - own
-        sigmas = self._disagreement(residuals, q_stations, q_points, q_between)
+        between = np.ascontiguousarray(q_between.transpose(1, 0, 2))
+        sigmas = disagreements(*self._arrays(), np.ascontiguousarray(q_stations), np.ascontiguousarray(q_points), between)  # type: ignore[call-arg]
         order = np.argsort(-sigmas, kind="stable")
         spare = 3 * len(self.z) + len(self._others()) - self.first_kept - 3 * len(self.points)
         total = float(np.sum(self._residuals() ** 2) + np.sum(self._others() ** 2))
@@ -345,12 +326,14 @@ class _Work:
             at = self.columns[k, free]
             pose_covariances[k][np.ix_(free, free)] = q_stations[np.ix_(at, at)]
         rms = {n: float(np.sqrt(np.mean(np.sum(residuals[self.s == k] ** 2, axis=1)))) for k, n in enumerate(self.stations)}
+        sees = np.zeros((len(self.stations), len(self.points)), bool)
+        sees[self.s, self.p] = True
         bars = [length - np.linalg.norm(self.places[a] - self.places[b]) for a, b, length, _ in self.lengths]
         return Network(
             self.stations, self.points, tuple(Motion(r, t) for r, t in zip(self.turn, self.shift, strict=True)),
             self.scale, self.places, pose_covariances, q_points, residuals, sigmas,
             tuple(Disagreement(names[k].station, names[k].point, residuals[k], float(sigmas[k])) for k in order[:TOLD]),
-            total / spare if spare > 0 else float("nan"), spare, self._shared(), np.array(bars), rms,
+            total / spare if spare > 0 else float("nan"), spare, np.array(bars), rms, sees,
         )  # fmt: skip
 
     def _covariances(self) -> tuple[Array, Array, Array]:
@@ -368,38 +351,3 @@ class _Work:
             mine = slice(self.first_kept + 3 * k, self.first_kept + 3 * k + 3)
             points[j], between[:, j] = stations[mine, mine], stations[:, mine]
         return stations, points, between
-
-    def _disagreement(self, residuals: Array, q_stations: Array, q_points: Array, q_between: Array) -> Array:
-        """Of each observation (m,): the root mean square of its residual's components in their own sigmas.
-
-        A residual's covariance is the observation's less that of what was worked out for it.
-        """
-        rel, own = self._rel()
-        back = np.swapaxes(self.turn[self.s], 1, 2) / self.scale[self.s, None, None]
-        a = _by_motions(back, rel, own)
-        columns = self.columns[self.s]
-        a = a * (columns >= 0)[:, None, :]
-        at = np.maximum(columns, 0)
-        spread = back @ q_points[self.p] @ np.swapaxes(back, 1, 2)
-        if self.size:
-            q_s = q_stations[at[:, :, None], at[:, None, :]]
-            q_b = q_between[at, self.p[:, None]]  # (m, 7, 3)
-            mixed = a @ q_b @ np.swapaxes(back, 1, 2)
-            spread = spread + a @ q_s @ np.swapaxes(a, 1, 2) + mixed + np.swapaxes(mixed, 1, 2)
-        left = self.spread - spread
-        size = np.trace(self.spread, axis1=1, axis2=2)[:, None, None]
-        # a component that nothing else controls has no spread of its own: it is told as nothing
-        square = np.einsum(
-            "mi,mi->m", residuals, np.linalg.solve(left + 1e-9 * size * np.eye(3), residuals[:, :, None])[:, :, 0]
-        )
-        return np.sqrt(np.maximum(square, 0.0) / 3)
-
-    def _shared(self) -> dict[tuple[str, str], tuple[str, ...]]:
-        sees = np.zeros((len(self.stations), len(self.points)), bool)
-        sees[self.s, self.p] = True
-        names, found = np.array(self.points), {}
-        for i, j in combinations(range(len(self.stations)), 2):
-            both = names[sees[i] & sees[j]]
-            if len(both):
-                found[self.stations[i], self.stations[j]] = tuple(both.tolist())
-        return found
