@@ -66,11 +66,11 @@ def sighting_equations(station, point, white, seen, turn, shift, scale, places, 
 
     Returns
     -------
-    stations (size, size), points (p, 3, 3), between (p, size, 3), right sides (size,) and (p, 3)
+    stations (size, size), points (p, 3, 3), between (p, 3, size), right sides (size,) and (p, 3)
     """
     count = len(places)
     stations, right_s = np.zeros((size, size)), np.zeros(size)
-    blocks, between, right_p = np.zeros((count, 3, 3)), np.zeros((count, size, 3)), np.zeros((count, 3))
+    blocks, between, right_p = np.zeros((count, 3, 3)), np.zeros((count, 3, size)), np.zeros((count, 3))
     a, b, rel, own, r = np.empty((3, 7)), np.empty((3, 3)), np.empty(3), np.empty(3), np.empty(3)
     for m in range(len(station)):
         k, j, w = station[m], point[m], weight[m]
@@ -96,7 +96,7 @@ def sighting_equations(station, point, white, seen, turn, shift, scale, places, 
                 value = w * a[i, p]
                 right_s[at] += value * r[i]
                 for c in range(3):
-                    between[j, at, c] += value * b[i, c]
+                    between[j, c, at] += value * b[i, c]
                 for q in range(7):
                     to = columns[k, q]
                     if to >= 0:
@@ -113,7 +113,7 @@ def disagreements(station, point, white, seen, turn, shift, scale, places, colum
     """By how many sigmas (m,) each sighting is off: the root mean square of three components.
 
     A residual's covariance is that of the sighting, here the unit matrix, less that of what was
-    worked out for it. ``q_stations`` (size, size), ``q_points`` (p, 3, 3), ``q_between`` (p, size, 3).
+    worked out for it. ``q_stations`` (size, size), ``q_points`` (p, 3, 3), ``q_between`` (p, 3, size).
     """
     out = np.empty(len(station))
     a, b, rel, own, r = np.empty((3, 7)), np.empty((3, 3)), np.empty(3), np.empty(3), np.empty(3)
@@ -140,13 +140,13 @@ def disagreements(station, point, white, seen, turn, shift, scale, places, colum
                     if at >= 0:
                         half[i, q] += a[i, p] * q_stations[at, to]
                 for c in range(3):
-                    half[i, q] += b[i, c] * q_between[j, to, c]
+                    half[i, q] += b[i, c] * q_between[j, c, to]
             for c in range(3):
                 half[i, 7 + c] = 0.0
                 for p in range(7):
                     at = columns[k, p]
                     if at >= 0:
-                        half[i, 7 + c] += a[i, p] * q_between[j, at, c]
+                        half[i, 7 + c] += a[i, p] * q_between[j, c, at]
                 for d in range(3):
                     half[i, 7 + c] += b[i, d] * q_points[j, d, c]
         for i in range(3):

@@ -210,26 +210,23 @@ class _Work:
         return mean / np.linalg.norm(mean)
 
     def _equations(self, weight: Array):
-        """Blocks of the normal equations: stations (S, S), points (P, 3, 3), between them (S, 3 P), and right sides."""
+        """Blocks of the normal equations: stations (S, S), points (P, 3, 3), between them (P, 3, S), and right sides."""
         found = sighting_equations(*self._arrays(), weight, self.size)  # type: ignore[call-arg]
         stations, blocks, between, right_s, right_p = found
-        across = between.transpose(1, 0, 2).reshape(self.size, -1)
         self._levels(stations, right_s)
         for j, world, u in self.known:
             blocks[j] += np.eye(3) / u**2
             right_p[j] += (self.places[j] - world) / u**2
-        self._keep(stations, blocks, across, right_s, right_p)
-        return stations, blocks, across, right_s, right_p
+        self._keep(stations, blocks, between, right_s, right_p)
+        return stations, blocks, between, right_s, right_p
 
-    def _keep(self, system: Array, blocks: Array, across: Array, right: Array, right_p: Array) -> None:
+    def _keep(self, system: Array, blocks: Array, between: Array, right: Array, right_p: Array) -> None:
         """Move the kept points beside the stations, and add the known lengths between them."""
         at = {j: slice(self.first_kept + 3 * k, self.first_kept + 3 * k + 3) for k, j in enumerate(self.kept)}
         for j, mine in at.items():
-            theirs = slice(3 * j, 3 * j + 3)
-            system[:, mine] = across[:, theirs]
-            system[mine, :] = across[:, theirs].T
+            system[mine, :], system[:, mine] = between[j], between[j].T
             system[mine, mine], right[mine] = blocks[j], right_p[j]
-            across[:, theirs], blocks[j], right_p[j] = 0.0, np.eye(3), 0.0
+            between[j], blocks[j], right_p[j] = 0.0, np.eye(3), 0.0
         for a, b, length, u in self.lengths:
             gap = self.places[a] - self.places[b]
             size = float(np.linalg.norm(gap))
@@ -257,10 +254,11 @@ class _Work:
 
     def _reduced(self, weight: Array):
         """The system of stations and kept points after the other points are eliminated, and what gives these back."""
-        stations, blocks, across, right_s, right_p = self._equations(weight)
+        stations, blocks, between, right_s, right_p = self._equations(weight)
         inverse = np.linalg.inv(blocks)
-        eliminated = (across.reshape(self.size, -1, 3).swapaxes(0, 1) @ inverse).swapaxes(0, 1).reshape(self.size, -1)
-        return stations - eliminated @ across.T, right_s - eliminated @ right_p.ravel(), inverse, eliminated, right_p
+        eliminated = (inverse @ between).reshape(-1, self.size)
+        system = stations - eliminated.T @ between.reshape(-1, self.size)
+        return system, right_s - eliminated.T @ right_p.ravel(), inverse, eliminated, right_p
 
     def _factor(self, system: Array):
         scale = 1 / np.sqrt(np.maximum(np.diag(system), 1e-300))
@@ -279,7 +277,7 @@ class _Work:
         if self.size:
             factor, scale = self._factor(system)
             kept = cho_solve(factor, right * scale) * scale
-        points = np.einsum("pij,pj->pi", inverse, right_p) - (eliminated.T @ kept).reshape(-1, 3)
+        points = np.einsum("pij,pj->pi", inverse, right_p) - (eliminated @ kept).reshape(-1, 3)
         points[self.kept] = kept[self.first_kept :].reshape(-1, 3)
         return -kept, -points
 
@@ -314,8 +312,7 @@ class _Work:
         q_stations, q_points, q_between = self._covariances()
         own = self._rel()[1]
         residuals = self.z - own
-        between = np.ascontiguousarray(q_between.transpose(1, 0, 2))
-        sigmas = disagreements(*self._arrays(), np.ascontiguousarray(q_stations), np.ascontiguousarray(q_points), between)  # type: ignore[call-arg]
+        sigmas = disagreements(*self._arrays(), np.ascontiguousarray(q_stations), np.ascontiguousarray(q_points), q_between)  # type: ignore[call-arg]
         order = np.argsort(-sigmas, kind="stable")
         spare = 3 * len(self.z) + len(self._others()) - self.first_kept - 3 * len(self.points)
         total = float(np.sum(self._residuals() ** 2) + np.sum(self._others() ** 2))
@@ -337,7 +334,7 @@ class _Work:
         )  # fmt: skip
 
     def _covariances(self) -> tuple[Array, Array, Array]:
-        """Of stations (S, S), of points (P, 3, 3), and between them (S, P, 3)."""
+        """Of stations (S, S), of points (P, 3, 3), and between them (P, 3, S)."""
         system, _, inverse, eliminated, _ = self._reduced(self.weight)
         count = len(self.points)
         if self.size:
@@ -345,9 +342,9 @@ class _Work:
             stations = cho_solve(factor, np.eye(self.size)) * scale[:, None] * scale
         else:
             stations = np.zeros((0, 0))
-        between = -(stations @ eliminated).reshape(self.size, count, 3)
-        points = inverse - eliminated.reshape(self.size, count, 3).transpose(1, 2, 0) @ between.swapaxes(0, 1)
+        between = -(eliminated @ stations).reshape(count, 3, self.size)
+        points = inverse - eliminated.reshape(count, 3, self.size) @ between.swapaxes(1, 2)
         for k, j in enumerate(self.kept):
             mine = slice(self.first_kept + 3 * k, self.first_kept + 3 * k + 3)
-            points[j], between[:, j] = stations[mine, mine], stations[:, mine]
+            points[j], between[j] = stations[mine, mine], stations[mine, :]
         return stations, points, between
