@@ -11,19 +11,23 @@ from .compiled import COMPILED
 
 
 @njit(**COMPILED)
-def derivatives(white, turn, rel, scale, own, by_station, by_point):
-    """Fill (3, 7) and (3, 3): of what is seen, in units of ``white``, by the station's motions and scale, and by the point."""
+def look(white, seen, turn, shift, scale, place, by_station, by_point, r):
+    """One sighting, in units of its uncertainty: its residual (3,), and its derivatives.
+
+    (3, 7) by the station's slide, turn and scale, and (3, 3) by the point.
+    """
+    x, y, z = place[0] - shift[0], place[1] - shift[1], place[2] - shift[2]
+    u = (turn[0, 0] * x + turn[1, 0] * y + turn[2, 0] * z) / scale
+    v = (turn[0, 1] * x + turn[1, 1] * y + turn[2, 1] * z) / scale
+    w = (turn[0, 2] * x + turn[1, 2] * y + turn[2, 2] * z) / scale
     for i in range(3):
         for c in range(3):
-            by_point[i, c] = 0.0
-            for k in range(3):
-                by_point[i, c] += white[i, k] * turn[c, k] / scale
-        x, y, z = by_point[i, 0], by_point[i, 1], by_point[i, 2]
-        by_station[i, 0], by_station[i, 1], by_station[i, 2] = -x, -y, -z
-        by_station[i, 3] = y * rel[2] - z * rel[1]
-        by_station[i, 4] = z * rel[0] - x * rel[2]
-        by_station[i, 5] = x * rel[1] - y * rel[0]
-        by_station[i, 6] = -(white[i, 0] * own[0] + white[i, 1] * own[1] + white[i, 2] * own[2])
+            by_point[i, c] = (white[i, 0] * turn[c, 0] + white[i, 1] * turn[c, 1] + white[i, 2] * turn[c, 2]) / scale
+        p, q, s = by_point[i, 0], by_point[i, 1], by_point[i, 2]
+        by_station[i, 0], by_station[i, 1], by_station[i, 2] = -p, -q, -s
+        by_station[i, 3], by_station[i, 4], by_station[i, 5] = q * z - s * y, s * x - p * z, p * y - q * x
+        by_station[i, 6] = -(white[i, 0] * u + white[i, 1] * v + white[i, 2] * w)
+        r[i] = white[i, 0] * (u - seen[0]) + white[i, 1] * (v - seen[1]) + white[i, 2] * (w - seen[2])
 
 
 @njit("f8[:,:,::1](f8[:,:,::1])", **COMPILED)
@@ -71,18 +75,10 @@ def sighting_equations(station, point, white, seen, turn, shift, scale, places, 
     count = len(places)
     stations, right_s = np.zeros((size, size)), np.zeros(size)
     blocks, between, right_p = np.zeros((count, 3, 3)), np.zeros((count, 3, size)), np.zeros((count, 3))
-    a, b, rel, own, r = np.empty((3, 7)), np.empty((3, 3)), np.empty(3), np.empty(3), np.empty(3)
+    a, b, r = np.empty((3, 7)), np.empty((3, 3)), np.empty(3)
     for m in range(len(station)):
         k, j, w = station[m], point[m], weight[m]
-        for i in range(3):
-            rel[i] = places[j, i] - shift[k, i]
-        for i in range(3):
-            own[i] = (turn[k, 0, i] * rel[0] + turn[k, 1, i] * rel[1] + turn[k, 2, i] * rel[2]) / scale[k]
-        derivatives(white[m], turn[k], rel, scale[k], own, a, b)
-        for i in range(3):
-            r[i] = 0.0
-            for c in range(3):
-                r[i] += white[m, i, c] * (own[c] - seen[m, c])
+        look(white[m], seen[m], turn[k], shift[k], scale[k], places[j], a, b, r)
         for c in range(3):
             for i in range(3):
                 right_p[j, c] += w * b[i, c] * r[i]
@@ -116,19 +112,11 @@ def disagreements(station, point, white, seen, turn, shift, scale, places, colum
     worked out for it. ``q_stations`` (size, size), ``q_points`` (p, 3, 3), ``q_between`` (p, 3, size).
     """
     out = np.empty(len(station))
-    a, b, rel, own, r = np.empty((3, 7)), np.empty((3, 3)), np.empty(3), np.empty(3), np.empty(3)
+    a, b, r = np.empty((3, 7)), np.empty((3, 3)), np.empty(3)
     left, half = np.empty((3, 3)), np.empty((3, 10))
     for m in range(len(station)):
         k, j = station[m], point[m]
-        for i in range(3):
-            rel[i] = places[j, i] - shift[k, i]
-        for i in range(3):
-            own[i] = (turn[k, 0, i] * rel[0] + turn[k, 1, i] * rel[1] + turn[k, 2, i] * rel[2]) / scale[k]
-        derivatives(white[m], turn[k], rel, scale[k], own, a, b)
-        for i in range(3):
-            r[i] = 0.0
-            for c in range(3):
-                r[i] += white[m, i, c] * (own[c] - seen[m, c])
+        look(white[m], seen[m], turn[k], shift[k], scale[k], places[j], a, b, r)
         for i in range(3):  # half = [A B] Q of this station and point
             for q in range(7):
                 half[i, q] = 0.0
