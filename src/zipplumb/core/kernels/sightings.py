@@ -93,10 +93,13 @@ def sighting_equations(station, point, white, seen, turn, shift, scale, places, 
                 right_s[at] += value * r[i]
                 for c in range(3):
                     between[j, c, at] += value * b[i, c]
-                for q in range(7):
+                for q in range(p + 1):
                     to = columns[k, q]
                     if to >= 0:
                         stations[at, to] += value * a[i, q]
+    for p in range(size):
+        for q in range(p):
+            stations[q, p] = stations[p, q]
     return stations, blocks, between, right_s, right_p
 
 

@@ -275,8 +275,9 @@ class _Work:
         system, right, inverse, eliminated, right_p = self._reduced(weight)
         kept = np.empty(0)
         if self.size:
-            factor, scale = self._factor(system)
-            kept = cho_solve(factor, right * scale) * scale
+            self.factor, self.diagonal = self._factor(system)
+            kept = cho_solve(self.factor, right * self.diagonal) * self.diagonal
+        self.inverse, self.eliminated = inverse, eliminated
         points = np.einsum("pij,pj->pi", inverse, right_p) - (eliminated @ kept).reshape(-1, 3)
         points[self.kept] = kept[self.first_kept :].reshape(-1, 3)
         return -kept, -points
@@ -291,7 +292,7 @@ class _Work:
             self.scale[k] *= np.exp(step[6])
 
     def settle(self, robust: bool) -> None:
-        size = max(float(np.ptp(self.places, axis=0).max()), 1.0)
+        size, before = max(float(np.ptp(self.places, axis=0).max()), 1.0), 0.0
         for _ in range(ITERATIONS):
             weight = np.ones(len(self.s))
             if robust:
@@ -301,9 +302,11 @@ class _Work:
             self._move(stations, points)
             unit = np.where(np.isin(np.arange(self.size), self.columns[:, 3:]), size, 1.0)  # turns and scales as lengths
             moved = max(float(np.abs(points).max()), float(np.max(np.abs(stations) * unit, initial=0.0)))
-            if moved < 1e-12 * size + 1e-10 * np.sqrt(size):
-                self.weight = weight
+            # steps shrink by a steady factor or faster, so the next one is known before it is taken
+            coming = moved * min(1.0, 2 * moved / before) if before and not robust else moved
+            if coming < 1e-12 * size + 1e-10 * np.sqrt(size):
                 return
+            before = moved
         raise AlignmentError("The network did not settle.", KEPT, "Look for a point that was taken for another.")
 
     # ---- what it gives ---------------------------------------------------------------------
@@ -335,11 +338,9 @@ class _Work:
 
     def _covariances(self) -> tuple[Array, Array, Array]:
         """Of stations (S, S), of points (P, 3, 3), and between them (P, 3, S)."""
-        system, _, inverse, eliminated, _ = self._reduced(self.weight)
-        count = len(self.points)
+        inverse, eliminated, count = self.inverse, self.eliminated, len(self.points)  # of the last step
         if self.size:
-            factor, scale = self._factor(system)
-            stations = cho_solve(factor, np.eye(self.size)) * scale[:, None] * scale
+            stations = cho_solve(self.factor, np.eye(self.size)) * self.diagonal[:, None] * self.diagonal
         else:
             stations = np.zeros((0, 0))
         between = -(eliminated @ stations).reshape(count, 3, self.size)
