@@ -80,6 +80,18 @@ def test_how_far_away_nearly_parallel_planes_meet_is_known_only_so_well():
     assert "as well be parallel" in next(p for p in possible([first, near]) if p.name.startswith("Line")).why_not
 
 
+def test_exact_parallels_are_not_said_to_be_exactly_known():
+    """The angle of parallels lies at a fold, where a central difference would vanish: one side's slope is taken."""
+    spread = np.diag([1e-3, 1e-3, 1e-3, 2e-5, 2e-5, 0]) ** 2
+    pair = [
+        Feature(n, Plane([0, 0, h], [0, 0, 1]), Motion(np.eye(3), np.array([0, 0, h])), spread)
+        for n, h in (("a", 0.0), ("b", 30.0))
+    ]
+    found = next(p for p in possible(pair) if p.name == "Out of parallel")
+    assert found.value == 0
+    assert 2e-5 <= found.u <= 4.1e-5
+
+
 def test_skew_lines():
     """Closed form: the x axis and a line along y at height 7 are 7 apart, nearest at (3, 0)."""
     first, second = Line([0, 0, 0], [1, 0, 0]), Line([3, 9, 7], [0, 1, 0])

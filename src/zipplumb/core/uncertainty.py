@@ -45,8 +45,10 @@ def propagate(function: Callable[..., Any], features: Sequence[Uncertain]) -> tu
         used = np.flatnonzero(np.diag(feature.covariance) != 0)
         columns = []
         for parameter in used.tolist():
-            ends = [_numbers(function(*shapes[:i], feature.changed(parameter, by), *shapes[i + 1 :])) for by in (STEP, -STEP)]
-            columns.append((ends[0] - ends[1]) / (2 * STEP))
+            up, down = (
+                _numbers(function(*shapes[:i], feature.changed(parameter, by), *shapes[i + 1 :])) for by in (STEP, -STEP)
+            )
+            columns.append(_slope(up - values, values - down) / STEP)
         if columns:
             jacobian = np.column_stack(columns)
             covariance += jacobian @ feature.covariance[np.ix_(used, used)] @ jacobian.T
