@@ -34,9 +34,10 @@ def fit_outline(kind: str, points: Array, held: Held, toward: Array | None = Non
     model = "circle" if kind == "arc" else kind
     center, frame, lies_in = _projection(kind, points, held, toward)
     flat = kernels.laid_flat(points, center, frame)
-    _, spreads, _ = principal_axes(thinned(flat))
-    if spreads[1] <= max(1e-9 * spreads[0], 1e-12):
-        raise _straight(kind)
+    if model != "circle":  # whose own start tells it
+        _, spreads, _ = principal_axes(thinned(flat))
+        if spreads[1] <= max(1e-9 * spreads[0], 1e-12):
+            raise _straight(kind)
     columns = columns_of(model, held.names(model))
     best = _start(model, flat, held, center, frame, columns, offset)
     settled, normal, rest = best.settled(flat, columns, offset) if best else (None, None, False)
@@ -93,6 +94,8 @@ def _start(kind: str, flat: Array, held: Held, center: Array, frame: Array, colu
 
 def _circle(flat: Array, held: Held, spot: Array, offset: float) -> Placed:
     a, b, radius = kernels.kasa(flat[:, 0], flat[:, 1])
+    if radius == np.inf:
+        raise _straight("circle")
     if held.spot is not None:
         a, b, radius = *spot[:2], float(np.hypot(*(flat - spot)[:, :2].T).mean())
     radius = held.sizes.get("radius", radius - offset)
