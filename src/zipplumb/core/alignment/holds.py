@@ -242,7 +242,7 @@ def _has_axes(hold: Hold) -> bool:
 
 
 def _turned(paired, directions, places) -> tuple[float, Motion]:
-    score, sum_ = 0.0, np.zeros((3, 3))
+    sum_ = np.zeros((3, 3))
     if len(paired) > 1:
         actual, nominal = np.array([p[0] for p in paired]), np.array([p[1] for p in paired])
         rel_a, rel_n = actual - actual.mean(axis=0), nominal - nominal.mean(axis=0)

@@ -17,7 +17,7 @@ FARTHEST_MM = 1e8
 KEPT = "The features are kept."
 
 
-def _between(a: Array, b: Array) -> float:
+def between(a: Array, b: Array) -> float:
     """Angle of two directions without sense, 0 to 90°."""
     return float(np.arctan2(np.linalg.norm(np.cross(a, b)), abs(a @ b)))
 
@@ -25,12 +25,12 @@ def _between(a: Array, b: Array) -> float:
 def meeting_distance(first: Plane, second: Plane) -> float:
     """How far from the second plane's middle two nearly parallel planes meet, mm."""
     gap = abs(float(first.distance(second.point[None])[0]))
-    return gap / max(float(np.tan(_between(first.normal, second.normal))), 1e-12)
+    return gap / max(float(np.tan(between(first.normal, second.normal))), 1e-12)
 
 
 def meet_planes(first: Plane, second: Plane) -> Line:
     """The line in which two planes meet, its point nearest to the middle of the two."""
-    angle = _between(first.normal, second.normal)
+    angle = between(first.normal, second.normal)
     if angle < PARALLEL:
         away = meeting_distance(first, second)
         raise DeriveError(
@@ -105,7 +105,7 @@ def _alike(first: Array, second: Array) -> Array:
 
 def middle_plane(first: Plane, second: Plane) -> Plane:
     """Half way between two planes that face each other or away."""
-    lean = _between(first.normal, second.normal)
+    lean = between(first.normal, second.normal)
     if lean > np.radians(10):
         raise DeriveError(
             f"The planes are {np.degrees(lean):.1f}° from parallel, so none is half way.", KEPT, "Ask for their bisector."
@@ -140,7 +140,7 @@ def bisector(first: Line, second: Line, wide: bool = False) -> Line:
 def plane_through_lines(first: Line, second: Line) -> Plane:
     """The plane along both lines, half way between them where they do not meet."""
     gap = second.point - first.point
-    if _between(first.direction, second.direction) < PARALLEL:
+    if between(first.direction, second.direction) < PARALLEL:
         across = gap - (gap @ first.direction) * first.direction
         if np.linalg.norm(across) < 1e-9:
             raise DeriveError("The two lines are one and the same.", KEPT, "Choose two different lines.")
@@ -172,7 +172,7 @@ def cut_cylinder(cylinder: Cylinder, plane: Plane) -> Circle | Ellipse:
     """The circle or ellipse in which a plane cuts a cylinder."""
     center = pierce(Line(cylinder.point, cylinder.direction), plane).position
     slope = abs(float(cylinder.direction @ plane.normal))
-    if _between(cylinder.direction, plane.normal) < 1e-9:
+    if between(cylinder.direction, plane.normal) < 1e-9:
         return Circle(center, plane.normal, cylinder.radius)
     across = unit(np.cross(plane.normal, cylinder.direction))
     return Ellipse(center, plane.normal, np.cross(across, plane.normal), cylinder.radius / slope, cylinder.radius)
@@ -194,7 +194,7 @@ def circle_on_plane(circle: Circle, plane: Plane) -> Circle | Ellipse:
     slope = abs(float(circle.normal @ plane.normal))
     if slope < np.sin(PARALLEL):
         raise DeriveError("The circle is seen edge on, so only a line is left.", KEPT, "Choose a plane more nearly along it.")
-    if _between(circle.normal, plane.normal) < 1e-9:
+    if between(circle.normal, plane.normal) < 1e-9:
         return Circle(center, plane.normal, circle.radius)
     across = unit(np.cross(plane.normal, circle.normal))
     return Ellipse(center, plane.normal, across, circle.radius, circle.radius * slope)

@@ -7,7 +7,7 @@ import numpy as np
 from ..errors import DeriveError
 from ..frames import Array
 from ..shapes import Line, Plane
-from .constructions import KEPT, nearest_points
+from .constructions import KEPT, between, nearest_points
 
 AXES = "XYZ"
 
@@ -80,7 +80,7 @@ def width_of_parallels(first: Plane | Line, second: Plane | Line) -> float:
 def lean_of(first: Plane | Line, second: Plane | Line) -> float:
     """How far from parallel two planes or two lines are, 0 to π/2 rad."""
     a, b = (s.normal if isinstance(s, Plane) else s.direction for s in (first, second))
-    return float(np.arctan2(np.linalg.norm(np.cross(a, b)), abs(a @ b)))
+    return between(a, b)
 
 
 def angle_in_space(first: Array, second: Array) -> float:

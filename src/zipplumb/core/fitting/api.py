@@ -14,10 +14,10 @@ from ..errors import FitError
 from ..frames import Array
 from .extreme import fit_extreme
 from .flat import fit_line, fit_plane, fit_point
-from .held import Held
+from .held import Held, word
 from .outline import fit_outline
 from .result import FitResult
-from .solid import fit_solid, word
+from .solid import fit_solid
 
 LEAST = {
     "point": 1, "line": 2, "plane": 3, "circle": 3, "arc": 3, "ellipse": 5, "round_slot": 5, "square_slot": 5,

@@ -65,7 +65,7 @@ class Held:
         unknown = set(fixed) - FIXED[kind]
         if unknown:
             known = ", ".join(sorted(FIXED[kind])) or "nothing"
-            raise _refused(f"A {_word(kind)} has no “{sorted(unknown)[0]}” to hold.", f"It can hold: {known}.")
+            raise _refused(f"A {word(kind)} has no “{sorted(unknown)[0]}” to hold.", f"It can hold: {known}.")
         sizes: dict[str, float] = {}
         found: dict[str, Any] = {}
         for name, value in fixed.items():
@@ -120,7 +120,8 @@ class Held:
 FREE = Held()
 
 
-def _word(kind: str) -> str:
+def word(kind: str) -> str:
+    """A kind as a person reads it."""
     return kind.replace("_", " ")
 
 

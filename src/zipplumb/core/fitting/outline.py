@@ -20,10 +20,10 @@ from ..errors import FitError
 from ..frames import Array, Indices
 from ..shapes import Arc
 from .flat import fit_plane, principal_axes
-from .held import FREE, NOTHING, Held
+from .held import FREE, NOTHING, Held, word
 from .placed import Placed, columns_of
 from .result import FitResult
-from .solid import GOOD, LOOK, round_result, thinned, word
+from .solid import GOOD, LOOK, round_result, thinned
 
 UPRIGHT, FLAT = np.eye(3), np.array([1.0, 1.0, 0.0])
 ANGLES = np.linspace(0, np.pi, 24, endpoint=False)

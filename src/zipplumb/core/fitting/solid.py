@@ -18,7 +18,7 @@ from ..errors import FitError
 from ..frames import Array, Indices, unit
 from .doubts import doubts_of_round
 from .flat import linear_of, principal_axes
-from .held import NOTHING, Held
+from .held import NOTHING, Held, word
 from .placed import Placed, columns_of, names_of
 from .result import FitResult
 
@@ -46,10 +46,6 @@ LOOKS = ((half_sphere(40), 1), (half_sphere(200), 4), (half_sphere(400), 6))  # 
 def thinned(points: Array, count: int = FEW) -> Array:
     """At most ``count`` points, evenly taken."""
     return np.ascontiguousarray(points[:: max(1, -(-len(points) // count))])
-
-
-def word(kind: str) -> str:
-    return kind.replace("_", " ")
 
 
 def fit_solid(kind: str, points: Array, held: Held, hint: Array | None = None, offset: float = 0.0) -> FitResult:
