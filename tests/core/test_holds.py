@@ -241,9 +241,9 @@ def test_reference_points_with_scale_free_fixed_or_by_temperature(random):
     free = align_reference_points(NAMES, NESTS, actual, None, 0.005)
     known = align_reference_points(NAMES, NESTS, actual, 1 / grown, 0.005)
     rigid = align_reference_points(NAMES, NESTS, actual, 1.0, 0.005)
-    assert 1 / free.alignment.scale == pytest.approx(grown, abs=5e-6)
-    assert known.alignment.solved.variance_factor < 2 < rigid.alignment.solved.variance_factor
-    assert free.alignment.ledger.spare == 24 - 7
+    assert 1 / free.scale == pytest.approx(grown, abs=5e-6)
+    assert known.solved.variance_factor < 2 < rigid.solved.variance_factor
+    assert free.ledger.spare == 24 - 7
     for wrong, words in (("cheese", "not known"), ("brass 70/30", "no shop")):
         with pytest.raises(AlignmentError, match=words):
             expansion_scale(wrong, 400.0)
@@ -281,7 +281,7 @@ def test_the_stated_uncertainty_of_a_place_holds_the_truth(case):
             holds = [Hold(n, b, s, d, 0.02) for n, b, s, d in zip("ABC", ball, seen, (XYZ, ("Y", "Z"), ("Z",)), strict=True)]
             found = align_holds(holds, Motion.identity())
         else:
-            found = align_reference_points(NAMES, NESTS, NESTS + random.normal(0, 0.02, (8, 3)), None, 0.02).alignment
+            found = align_reference_points(NAMES, NESTS, NESTS + random.normal(0, 0.02, (8, 3)), None, 0.02)
         deviation = found.solved.pose.points(far[None])[0] - far
         held += inside_region(deviation, found.solved.point_covariance(far))
     assert 0.93 < held / runs < 0.97, held / runs

@@ -59,7 +59,7 @@ def whole_sheet(**last):
 
 def test_the_whole_way_from_hits_to_verdict():
     results, _ = evaluate(*whole_sheet(), KIT)
-    assert results[5].alignment.spare == 0
+    assert results[5].alignment.ledger.spare == 0
     assert np.allclose(results[5].alignment.part_from_world.rotation, WORLD_FROM_PART.inverse().rotation, atol=1e-9)
     assert results[4].deviation_mm == pytest.approx(0.08, abs=1e-9)
     assert results[4].verdict.word == "close"

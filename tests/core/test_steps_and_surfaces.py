@@ -32,7 +32,7 @@ def test_level_rotate_origin_in_any_order_give_the_part_back():
         back = found.part_from_world @ WORLD
         assert np.allclose(back.rotation, np.eye(3), atol=1e-12)
         assert np.allclose(back.translation, 0, atol=1e-9)
-        assert found.loose == ()
+        assert found.ledger.loose == ()
 
 
 def test_two_circles_a_flip_and_a_bolt_circle_clocked_by_a_hole():
@@ -79,13 +79,18 @@ def test_actual_and_nominal_system_differ_by_six_numbers():
 
 
 def test_what_no_step_gave_is_loose():
-    assert align_steps([Turn((seen(TOP),), "+Z")]).loose == (
-        "turns about Z",
-        "slides along X",
-        "slides along Y",
-        "slides along Z",
-    )
-    assert align_steps([Origin(seen(Point([0, 0, 0])), "XZ")]).loose[-1] == "slides along Y"
+    ledger = align_steps([Turn((seen(TOP, "top"),), "+Z")]).ledger
+    assert [m.words for m in ledger.loose[:3]] == ["slides along X", "slides along Y", "slides along Z"]
+    assert ledger.loose[3].words == "turns about the axis along Z through (0.0, 0.0, 0.0)"
+    assert [(f.held, f.shares) for f in ledger.freedoms[3:5]] == [(1.0, (("top", 1.0),))] * 2
+    ledger = align_steps([Origin(seen(Point([0, 0, 0])), "XZ")]).ledger
+    assert (ledger.rank, ledger.spare, ledger.loose[0].words) == (2, 0, "slides along Y")
+
+
+def test_a_turn_left_over_goes_through_the_origins_own_place():
+    hole = seen(Circle([100, 20, 60], [0, 0, 1], 8), "hole")
+    ledger = align_steps([Turn((seen(TOP),), "+Z"), Origin(hole, "XY", (100, 20, 0)), Origin(seen(TOP), "Z")]).ledger
+    assert [m.words for m in ledger.loose] == ["turns about the axis along Z through (100.0, 20.0, 0.0)"]
 
 
 @pytest.mark.parametrize(

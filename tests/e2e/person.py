@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 
-from playwright.sync_api import expect
+from playwright.sync_api import Error, expect
 
 from zipplumb.demo.seed import PASSWORD
 
@@ -45,8 +45,12 @@ class Person:
     def until(self, true, seconds: float = 20.0):
         end = time.monotonic() + seconds
         while time.monotonic() < end:
-            if found := true():
-                return found
+            try:
+                if found := true():
+                    return found
+            except Error as error:
+                if "context was destroyed" not in str(error):  # the page was being loaded anew
+                    raise
             time.sleep(0.05)
         raise AssertionError("it did not come to that")
 

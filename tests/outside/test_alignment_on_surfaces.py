@@ -20,14 +20,18 @@ from scipy.spatial.transform import Rotation
 
 from zipplumb.core.alignment import Hold, align_datum_planes, align_holds
 from zipplumb.core.alignment.surfaces import align_surfaces
+from zipplumb.core.deriving import Feature
 from zipplumb.core.fitting import fit
 from zipplumb.core.frames import Motion
 from zipplumb.core.probing import surface_point
-from zipplumb.core.shapes import Plane, Point
+from zipplumb.core.shapes import Circle, Plane, Point, Slot
+from zipplumb.core.sheet.aligning import Named, Surroundings, solved
+from zipplumb.core.sheet.alignments import Held, HoldsRecipe
 from zipplumb.core.uncertainty import inside_region
 
 WORLD = Motion(Rotation.from_euler("xyz", [15, -25, 40], degrees=True).as_matrix(), np.array([600.0, -200, 90]))
 RUNS = 2000
+UP = np.array([0.0, 0, 1])
 
 
 def nearby(degrees, mm):
@@ -142,4 +146,69 @@ def test_regions_of_three_fitted_planes_hold():
         x, y, z = far
         lever = np.hstack([np.eye(3), np.array([[0, z, -y], [-z, 0, x], [y, -x, 0]])])
         held += inside_region(found.part_from_world.points(far) - far, lever @ found.covariance @ lever.T)
+    assert 0.93 < held / RUNS < 0.97, held / RUNS
+
+
+def ring(center, radius, random, count=9):
+    turn = np.linspace(0, 2 * np.pi, count, endpoint=False)
+    rim = np.array([np.cos(turn), np.sin(turn), 0 * turn]).T
+    return center + rim * (radius + random.normal(0, 0.02, (count, 1)))
+
+
+def outline(center, random):
+    """Hits round a slot of 40 x 12."""
+    x = np.array([-14.0, -5, 5, 14])
+    sides = [[a, s * (6 + random.normal(0, 0.02)), 0] for a in x for s in (1, -1)]
+    ends = []
+    for s in (1, -1):
+        for a in (-0.9, 0.0, 0.9):
+            r = 6 + random.normal(0, 0.02)
+            ends.append([s * (14 + r * np.cos(a)), r * np.sin(a), 0])
+    return center + np.array(sides + ends)
+
+
+def around(center, random):
+    """Nine hits on the face round a hole, each hole its own."""
+    spots = np.array([[x, y, 0] for x in (-30, 0, 30) for y in (-30, 0, 30)], float)
+    return center + spots + np.outer(random.normal(0, 0.02, 9), [0, 0, 1])
+
+
+def test_regions_of_two_circles_and_a_slot_hold():
+    """Held just enough: a circle in X, Y, Z, a slot in two, a circle in one; each fitted to its hits in its own plane."""
+    random, held, far = np.random.default_rng(14), 0, np.array([150.0, 80, 40])
+    nominal = [Circle([-200, 0, 0], UP, 10), Slot([200, 0, 0], UP, [1, 0, 0], 40, 12), Circle([0, 120, 0], UP, 8)]
+    for _ in range(RUNS):
+        named = {}
+        for k, (shape, kind) in enumerate(zip(nominal, ("circle", "round_slot", "circle"), strict=True)):
+            hits = outline(shape.center, random) if kind == "round_slot" else ring(shape.center, shape.radius, random)
+            plane = fit("plane", around(shape.center, random), toward=UP, u_hits_mm=0.02)
+            found = fit(kind, hits, fixed={"plane": plane}, u_hits_mm=0.02)
+            named[k] = Named(f"F{k}", shape, Feature.of_fit(f"F{k}", found, 0.02), hits, f"F{k}")
+        ways = (("X", "Y", "Z"), ("Y", "Z"), ("Z",))
+        recipe = HoldsRecipe(name="Fit", holds=[Held(feature=k, directions=d) for k, d in enumerate(ways)])
+        aligned = solved(recipe, named, Surroundings())
+        held += inside_region(aligned.points(far) - far, aligned.point_covariance(far))
+    assert 0.93 < held / RUNS < 0.97, held / RUNS
+
+
+def test_regions_of_points_laid_on_surfaces_hold():
+    """The same for a scan, thinned to 60 points on three faces of a block, with nearest points told by hand."""
+    random, held, far = np.random.default_rng(15), 0, np.array([150.0, 80, 40])
+    faces = ((2, 60.0, 1.0), (1, -140.0, -1.0), (0, -250.0, -1.0))
+    spots = random.uniform([-240, -130, 5], [240, 130, 55], (60, 3))
+    for k, (axis, at, _) in enumerate(faces):
+        spots[20 * k : 20 * k + 20, axis] = at
+
+    def nearest(points):
+        which = np.argmin([np.abs(points[:, axis] - at) for axis, at, _ in faces], axis=0)
+        feet, normals = points.copy(), np.zeros_like(points)
+        for k, (axis, at, sign) in enumerate(faces):
+            feet[which == k, axis], normals[which == k, axis] = at, sign
+        return feet, normals
+
+    _, normals = nearest(spots)
+    for _ in range(RUNS):
+        noisy = spots + normals * random.normal(0, 0.02, (60, 1))
+        found = align_surfaces(noisy, nearest, Motion.identity(), 0.02, reject=False, look_round=False)
+        held += inside_region(found.points(far) - far, found.point_covariance(far))
     assert 0.93 < held / RUNS < 0.97, held / RUNS

@@ -61,7 +61,8 @@ def test_a_lean_is_told_over_the_reach_in_which_it_leans():
 def test_three_planes_have_no_hold_to_spare():
     """Practice: 3-2-1 with just enough gives zero residuals whatever was touched."""
     found = align_datum_planes(NOMINAL, in_world(NOMINAL))
-    assert (found.holds, found.spare, len(found.held)) == (6, 0, 6)
+    assert (found.ledger.holds, found.ledger.spare, found.ledger.rank) == (6, 0, 6)
+    assert "prove nothing" in found.ledger.verdict
 
 
 def test_the_poses_uncertainty_agrees_with_monte_carlo():

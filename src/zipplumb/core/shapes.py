@@ -34,6 +34,7 @@ class _Shape:
     """What all shapes share: clean vectors, unit directions, and being moved."""
 
     points_: ClassVar[tuple[str, ...]] = ()
+    lengths_: ClassVar[tuple[str, ...]] = ()
     directions_: ClassVar[tuple[str, ...]] = ()
 
     def __post_init__(self):
@@ -47,6 +48,11 @@ class _Shape:
         changed = {name: motion.points(getattr(self, name)) for name in self.points_}
         changed |= {name: motion.vectors(getattr(self, name)) for name in self.directions_}
         return replace(self, **changed)  # type: ignore[arg-type]
+
+    def scaled(self, factor: float):
+        """The same shape with all lengths, also those from the origin, times a factor."""
+        names = (*self.points_, *self.lengths_)
+        return replace(self, **{name: factor * getattr(self, name) for name in names})  # type: ignore[arg-type]
 
 
 @dataclass(frozen=True, eq=False)
@@ -92,6 +98,7 @@ class Circle(_Shape):
     normal: Array
     radius: float
     points_, directions_ = ("center",), ("normal",)
+    lengths_ = ("radius",)
 
     def distance(self, points: Array) -> Array:
         """Within the circle's plane: + outside, - inside."""
@@ -122,6 +129,10 @@ class Ellipse(_Shape):
     semi_major: float
     semi_minor: float
     points_, directions_ = ("center",), ("normal", "major_direction")
+    lengths_ = (
+        "semi_major",
+        "semi_minor",
+    )
 
     def distance(self, points: Array) -> Array:
         """Within the ellipse's plane: + outside, - inside."""
@@ -139,6 +150,10 @@ class Slot(_Shape):
     width: float
     ends: Literal["round", "square"] = "round"
     points_, directions_ = ("center",), ("normal", "direction")
+    lengths_ = (
+        "length",
+        "width",
+    )
 
     def distance(self, points: Array) -> Array:
         """Within the slot's plane: + outside, - inside; of a square one from the nearer side."""
@@ -151,6 +166,7 @@ class Sphere(_Shape):
     center: Array
     radius: float
     points_ = ("center",)
+    lengths_ = ("radius",)
 
     def distance(self, points: Array) -> Array:
         return np.linalg.norm(points - self.center, axis=-1) - self.radius
@@ -162,6 +178,7 @@ class Cylinder(_Shape):
     direction: Array
     radius: float
     points_, directions_ = ("point",), ("direction",)
+    lengths_ = ("radius",)
 
     def distance(self, points: Array) -> Array:
         return np.linalg.norm(np.cross(points - self.point, self.direction), axis=-1) - self.radius
@@ -190,6 +207,10 @@ class Torus(_Shape):
     major_radius: float
     minor_radius: float
     points_, directions_ = ("center",), ("normal",)
+    lengths_ = (
+        "major_radius",
+        "minor_radius",
+    )
 
     def distance(self, points: Array) -> Array:
         rel = points - self.center

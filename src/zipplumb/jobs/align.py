@@ -5,6 +5,7 @@ from __future__ import annotations
 from sqlalchemy import select
 
 from ..core.errors import InputError
+from ..core.sheet import AlignmentRecipe, recipe_from_dict
 from ..store.database import tell, transaction
 from ..store.models import Job, Row
 from .actor import Actor, record
@@ -47,7 +48,12 @@ def activate(actor: Actor, job_id: int, row_id: int | None) -> None:
     actor.must_change()
     with transaction() as session:
         row = session.get(Row, row_id) if row_id else None
-        if row_id and (row is None or row.job_id != job_id or row.recipe["kind"] != "datum_planes" or row.removed_at):
+        if row_id and (
+            row is None
+            or row.job_id != job_id
+            or not isinstance(recipe_from_dict(row.recipe), AlignmentRecipe)
+            or row.removed_at
+        ):
             raise InputError("That row is no alignment.", "Nothing was changed.", "Choose an alignment.")
         session.get(Job, job_id).alignment_row_id = row_id
         record(session, actor, job_id, "activate alignment", row=row_id)

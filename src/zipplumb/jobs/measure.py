@@ -9,14 +9,12 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session, lazyload
 
 from ..core.errors import InputError
-from ..core.sheet import CylinderRecipe, PlaneRecipe
+from ..core.sheet import FeatureRecipe
 from ..devices.hits import HitBatch
 from ..store.database import tell, transaction
 from ..store.models import DeviceEvent, Instrument, Job, Mark, Reading, Row, Station
 from .actor import INSTRUMENT, Actor, record
 from .results import JobResults, load
-
-FEATURES = (PlaneRecipe, CylinderRecipe)
 
 
 def _first_time(session: Session, device_session: str, number: int | None) -> bool:
@@ -132,7 +130,7 @@ def _finish(session: Session, actor: Actor, job: Job, row: Row, again: bool) -> 
 
 def next_to_measure(state: JobResults, after: int) -> int | None:
     """The next feature that is not finished, from a row on and round; the row itself if none."""
-    features = [r for r in state.rows if isinstance(r.recipe, FEATURES)]
+    features = [r for r in state.rows if isinstance(r.recipe, FeatureRecipe)]
     ids = [r.id for r in features]
     at = ids.index(after) if after in ids else -1
     for row in features[at + 1 :] + features[: at + 1]:

@@ -5,11 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from ..core.fitting import SURE, SpoilingHit
-from ..core.sheet import CylinderRecipe, PlaneRecipe, RowResult, SheetRow
+from ..core.sheet import FeatureRecipe, RowResult, SheetRow
 from ..core.units import length_text
 from ..store.models import Instrument
 from .results import JobResults
-from .rows_text import row_text, terms_factor
+from .rows_text import is_round, row_text, terms_factor
 
 MATTERS_MM = 0.03  # a hit less far off is left alone, however sure
 
@@ -36,7 +36,7 @@ class Prompt:
 
 def prompt(state: JobResults, instrument: Instrument | None) -> Prompt:
     """The prompt for a job's current row."""
-    features = [r for r in state.rows if isinstance(r.recipe, PlaneRecipe | CylinderRecipe)]
+    features = [r for r in state.rows if isinstance(r.recipe, FeatureRecipe)]
     row = state.current
     if row is None:
         return Prompt("Plan a row: pick a face of the part.", "", "", None, 0, len(features), 0, 0, "", "", "", "", (), "")
@@ -84,11 +84,12 @@ def _words(state: JobResults, row: SheetRow, found: RowResult, instrument: Instr
 
 def _ask(row: SheetRow) -> str:
     recipe = row.recipe
-    if isinstance(recipe, CylinderRecipe):
+    if is_round(recipe):
         where = "inside" if recipe.nominal is None or recipe.nominal.inside else "round"
         return f"Touch {where} {recipe.name}, {recipe.hits} hits at three depths."
-    letter = f" (datum {recipe.datum})" if recipe.datum else ""
-    return f"Touch {recipe.name}{letter}, {recipe.hits} hits, far apart."
+    datum = getattr(recipe, "datum", None)
+    letter = f" (datum {datum})" if datum else ""
+    return f"Touch {recipe.name}{letter}, {recipe.hits} hit{'s, far apart' if recipe.hits > 1 else ''}."
 
 
 def spoiling(found: RowResult) -> SpoilingHit | None:
@@ -110,12 +111,8 @@ def spoiling_words(state: JobResults, row: SheetRow, found: RowResult) -> str:
 def _size(state: JobResults, row: SheetRow, found: RowResult) -> tuple[str, str]:
     units = state.job.units
     if found.surface_world is None or found.state == "asks":
-        return (
-            ("Radius" if terms_factor(row.recipe) < 1 else "Diameter", "–")
-            if isinstance(row.recipe, CylinderRecipe)
-            else ("Deviation", "–")
-        )
-    if isinstance(row.recipe, CylinderRecipe):
+        return ("Radius" if terms_factor(row.recipe) < 1 else "Diameter", "–") if is_round(row.recipe) else ("Deviation", "–")
+    if is_round(row.recipe):
         factor = terms_factor(row.recipe)
         return "Radius" if factor < 1 else "Diameter", length_text(factor * 2 * found.surface_world.radius, units)
     return "Deviation", length_text(found.deviation_mm, units, sign=True)
@@ -124,7 +121,7 @@ def _size(state: JobResults, row: SheetRow, found: RowResult) -> tuple[str, str]
 def _side_words(row: SheetRow, found: RowResult) -> str:
     if found.side is None or not found.side.air or found.state == "asks":
         return ""
-    if isinstance(row.recipe, CylinderRecipe):
+    if is_round(row.recipe):
         return "inside, a bore" if found.side.air < 0 else "outside, a boss"
     return "as the tip came" if found.side.air > 0 else "turned"
 
@@ -133,7 +130,7 @@ _WITNESS = {"pull_off": "The pull-off", "approach": "the way in", "nominal": "th
 
 
 def _doubt(row: SheetRow, found: RowResult) -> str:
-    round_one = isinstance(row.recipe, CylinderRecipe)
+    round_one = is_round(row.recipe)
     if found.side is None or not found.side.witnesses:
         return "Nothing tells the side."
     if not round_one and len(set(found.side.witnesses.values())) == 1:
@@ -148,7 +145,7 @@ def _doubt(row: SheetRow, found: RowResult) -> str:
 def _question(row: SheetRow, found: RowResult) -> tuple[tuple[int, str], ...]:
     if found.state != "asks":
         return ()
-    if isinstance(row.recipe, CylinderRecipe):
+    if is_round(row.recipe):
         return ((-1, "Inside: a bore"), (1, "Outside: a boss"))
     return ((1, "Air where it left"), (-1, "Air on the other side"))
 

@@ -140,8 +140,9 @@ def alignment_words(state: JobResults) -> str:
     if solved is None or solved.alignment is None:
         return "the instrument's own: the part is not aligned"
     name = state.row(state.job.alignment_row_id).recipe.name
+    ledger = solved.alignment.ledger
+    words = f"{name}: {ledger.rank} freedoms held, {ledger.spare} holds spare"
+    if not solved.alignment.squareness:
+        return words
     worst = max(solved.alignment.squareness, key=lambda s: abs(s.error_rad))
-    return (
-        f"{name}: six freedoms held, {solved.alignment.spare} holds spare; "
-        f"{worst.first} to {worst.second} out of square by {degrees_text(worst.error_rad)}"
-    )
+    return f"{words}; {worst.first} to {worst.second} out of square by {degrees_text(worst.error_rad)}"

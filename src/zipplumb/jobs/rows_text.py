@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ..core.sheet import CylinderRecipe, DatumPlanesRecipe, DistanceRecipe, PlaneRecipe, RowResult, SheetRow
+from ..core.sheet import AlignmentRecipe, DistanceRecipe, FeatureRecipe, PlaneRecipe, RowResult, SheetRow
 from ..core.units import in_units, length_text
 from ..exchange.table import RowText
 from .results import JobResults
@@ -22,7 +22,12 @@ def row_text(state: JobResults, row_id: int) -> RowText:
 
 def terms_factor(recipe) -> float:
     """What a size on a diameter becomes in the row's own terms."""
-    return 0.5 if isinstance(recipe, CylinderRecipe) and recipe.terms == "radius" else 1.0
+    return 0.5 if getattr(recipe, "terms", "") == "radius" else 1.0
+
+
+def is_round(recipe) -> bool:
+    """It has a diameter, and an inside."""
+    return hasattr(recipe, "terms")
 
 
 def _word(found: RowResult) -> str:
@@ -35,14 +40,16 @@ def _word(found: RowResult) -> str:
     return "done" if found.state == "done" else "taking" if found.state == "taking" else "to do"
 
 
-def _quantity(recipe) -> str:
-    if isinstance(recipe, CylinderRecipe):
+def _quantity(recipe, found: RowResult) -> str:
+    if is_round(recipe):
         return "radius" if recipe.terms == "radius" else "diameter"
     if isinstance(recipe, DistanceRecipe):
         return "distance" if recipe.measure == "perpendicular" else f"distance along {recipe.measure[-1].upper()}"
     if isinstance(recipe, PlaneRecipe):
         return "height" if recipe.nominal else "form"
-    return "coordinate system"
+    if isinstance(recipe, AlignmentRecipe):
+        return "coordinate system"
+    return found.quantity
 
 
 def _row_text(state: JobResults, row: SheetRow, number: int) -> RowText:
@@ -62,14 +69,14 @@ def _row_text(state: JobResults, row: SheetRow, number: int) -> RowText:
         middle = (limits.upper_mm + limits.lower_mm) / 2
         share = max(-1.4, min(1.4, (found.deviation_mm - middle) / half)) if half > 0 else 0.0
     word = _word(found)
-    feature = isinstance(recipe, PlaneRecipe | CylinderRecipe)
+    feature = isinstance(recipe, FeatureRecipe)
     return RowText(
         id=row.id,
         number=number,
         name=recipe.name,
         kind=recipe.kind,
         datum=(recipe.datum or "") if isinstance(recipe, PlaneRecipe) else "",
-        quantity=_quantity(recipe),
+        quantity=_quantity(recipe, found),
         state=found.state,
         word=word,
         shape=SHAPES.get(word, "●" if word == "done" else "▲" if word == "failed" else "○"),
@@ -108,8 +115,8 @@ def _limits_text(limits, shown) -> str:
 def _alignment_words(found: RowResult) -> str:
     if found.alignment is None:
         return ""
-    return f"6 held, {found.alignment.spare} spare"
+    return f"{found.alignment.ledger.rank} held, {found.alignment.ledger.spare} spare"
 
 
 def is_alignment(row: SheetRow) -> bool:
-    return isinstance(row.recipe, DatumPlanesRecipe)
+    return isinstance(row.recipe, AlignmentRecipe)

@@ -165,7 +165,7 @@ class Hub:
         world = state.kit.stations[word["station"]].world_from_station.points(word["tip"])
         solved = state.results.get(state.job.alignment_row_id)
         aligned = bool(solved and solved.alignment)
-        tip = solved.alignment.part_from_world.points(world) if aligned else world
+        tip = solved.alignment.points(world) if aligned else world
         message = {"aligned": aligned, "tip": [round(float(v), 3) for v in tip], "text": _tip_text(tip, state.job.units)}
         if aligned:
             message |= _from_nominal(state, tip)

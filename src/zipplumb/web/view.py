@@ -69,6 +69,6 @@ def _scene_row(row: SheetRow, found: RowResult, active: RowResult | None) -> dic
         worst = spoiling(found)
         raw["worst"] = worst.index if worst else None
     if found.distance is not None and active is not None and active.alignment is not None:
-        ends = active.alignment.part_from_world.points([found.distance.foot, found.distance.middle])
+        ends = active.alignment.points([found.distance.foot, found.distance.middle])
         raw["ends"] = ends.round(3).tolist()
     return raw

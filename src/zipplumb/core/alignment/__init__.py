@@ -1,6 +1,7 @@
 """Where the part is."""
 
-from .datum_planes import Alignment, Squareness, align_datum_planes
+from .aligned import Alignment, Squareness
+from .datum_planes import align_datum_planes
 from .holds import Hold, HoldsAlignment, align_holds
 from .ledger import HoldLedger
 from .reference_points import ReferenceAlignment, align_reference_points, expansion_scale

@@ -9,58 +9,16 @@ middle, so the secondary and tertiary give their middles and not their own tilt.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 
 from ..errors import AlignmentError
 from ..frames import Array, Motion, unit
 from ..shapes import Plane
+from .aligned import Alignment, Squareness
+from .ledger import HoldLedger, ledger_of_conditions
 
 NEARLY_PARALLEL = np.sin(np.radians(5.0))
-
-
-@dataclass(frozen=True)
-class Squareness:
-    """How far two planes are from the angle that the nominal has between them.
-
-    ``error_rad`` is actual minus nominal, of the angle between the outward normals;
-    ``over_mm`` is what it makes over the reach of the hits of the plane that gives way, in the
-    direction in which it leans; 0 where the hits are not given.
-    """
-
-    first: str
-    second: str
-    error_rad: float
-    over_mm: float
-    went_to: str
-
-
-@dataclass(frozen=True, eq=False)
-class Alignment:
-    """A solved coordinate system.
-
-    Attributes
-    ----------
-    part_from_world : Motion
-    covariance : (6, 6) array
-        Of a small slide (mm) and turn (rad) of the part at its origin, along and about its axes.
-    squareness : how far the real planes are from the nominal's angles
-    held : (freedom, by which) pairs, in words of the part
-    holds, spare : int, of six freedoms how many are held and how many holds are more than needed
-    """
-
-    part_from_world: Motion
-    covariance: Array
-    squareness: tuple[Squareness, ...]
-    held: tuple[tuple[str, str], ...]
-    holds: int
-    spare: int
-
-    def u_along(self, point_part: Array, direction_part: Array) -> float:
-        """Standard uncertainty (mm) of where the alignment puts a point, along a direction."""
-        lever = np.concatenate([direction_part, np.cross(point_part, direction_part)])
-        return float(np.sqrt(lever @ self.covariance @ lever))
 
 
 def _system(primary: Array, secondary: Array) -> Array:
@@ -106,7 +64,8 @@ def align_datum_planes(
     if locals_world is not None and covariances is not None:
         covariance = _pose_covariance(nominal, actual_world, part_from_world, locals_world, covariances)
     squareness = _squareness(nominal, actual_world, hits_world, letters)
-    return Alignment(part_from_world, covariance, squareness, _held(nominal, letters), 6, 0)
+    ledger = _ledger(nominal, part_from_world.points([p.point for p in actual_world]), letters, covariance)
+    return Alignment(part_from_world=part_from_world, covariance=covariance, ledger=ledger, squareness=squareness)
 
 
 def _solve(nominal: Sequence[Plane], actual_world: Sequence[Plane]) -> Motion:
@@ -164,19 +123,10 @@ def _angle(a: Array, b: Array) -> float:
     return float(np.arctan2(np.linalg.norm(np.cross(a, b)), a @ b))
 
 
-def _axis_word(direction: Array) -> str:
-    k = int(np.argmax(np.abs(direction)))
-    return "XYZ"[k] if abs(direction[k]) > 0.999 else "its normal"
-
-
-def _held(nominal, letters) -> tuple[tuple[str, str], ...]:
-    axes = _system(nominal[0].normal, nominal[1].normal)
-    words = [_axis_word(axes[:, k]) for k in range(3)]
-    return (
-        (f"slide along {words[0]}", letters[0]),
-        (f"turn about {words[1]}", letters[0]),
-        (f"turn about {words[2]}", letters[0]),
-        (f"slide along {words[1]}", letters[1]),
-        (f"turn about {words[0]}", letters[1]),
-        (f"slide along {words[2]}", letters[2]),
-    )
+def _ledger(nominal: Sequence[Plane], middles: Array, letters: Sequence[str], covariance: Array) -> HoldLedger:
+    """The primary holds its slide and two turns, the secondary a slide and the turn left over, the tertiary a slide."""
+    axes = _system(nominal[0].normal, nominal[1].normal).T
+    slides = [np.concatenate([n.normal, np.cross(p, n.normal)]) for n, p in zip(nominal, middles, strict=True)]
+    turns = [np.concatenate([np.zeros(3), axes[k]]) for k in (1, 2, 0)]
+    rows = np.array([slides[0], turns[0], turns[1], slides[1], turns[2], slides[2]])
+    return ledger_of_conditions(rows, [letters[k] for k in (0, 0, 0, 1, 1, 2)], covariance)

@@ -17,7 +17,8 @@ from ..deriving.features import axis_of, plane_of, point_of
 from ..errors import AlignmentError
 from ..frames import Array, Motion, perpendicular_pair, unit
 from ..shapes import Circle, Ellipse, Plane, Slot
-from .ledger import HoldLedger, ledger_of
+from .aligned import Alignment
+from .ledger import ledger_of
 from .touches import Pose, Solved, Touches, solve
 
 Letter = Literal["X", "Y", "Z", "own"]
@@ -38,7 +39,7 @@ class Hold:
     actual : the measured shape, in the world; of a surface point a Point
     directions : in which it holds: "X", "Y", "Z" of the part, or "own": a plane along its normal,
         an axis across itself, a circle or slot square to its plane
-    u_mm : standard uncertainty with which it holds, its weight
+    u_mm : standard uncertainty with which it holds, its weight; of a center also one for each direction
     level : 1 primary, 2 secondary, 3 tertiary
     reach : (m, 3) places on the actual shape, in the world, that bound what was touched of a plane
         or an axis
@@ -49,48 +50,17 @@ class Hold:
     nominal: Any
     actual: Any
     directions: tuple[Letter, ...]
-    u_mm: float = 0.02
+    u_mm: float | tuple[float, ...] = 0.02
     level: int = 1
     reach: Array | None = None
     facing: Array | None = None
 
 
-@dataclass(frozen=True, eq=False)
-class HoldsAlignment:
-    """A solved alignment.
+@dataclass(frozen=True, eq=False, kw_only=True)
+class HoldsAlignment(Alignment):
+    """``solved``: the touches that the holds came down to, and where they put the part."""
 
-    Attributes
-    ----------
-    part_from_world : Motion, and ``scale`` by which world lengths are taken
-    residuals : per hold, the deviations (mm) of its touches along their directions
-    ledger : what holds what
-    """
-
-    holds: tuple[Hold, ...]
     solved: Solved
-    ledger: HoldLedger
-
-    @property
-    def part_from_world(self) -> Motion:
-        return self.solved.pose.motion
-
-    @property
-    def scale(self) -> float:
-        return self.solved.pose.scale
-
-    @property
-    def residuals(self) -> dict[str, Array]:
-        return {h.name: self.solved.linear.residuals[self.solved.touches.row == k] for k, h in enumerate(self.holds)}
-
-    def u_along(self, point_part: Array, direction_part: Array) -> float:
-        """Standard uncertainty (mm) of where a point of the part lies, along a direction."""
-        direction = unit(direction_part)
-        return float(np.sqrt(direction @ self.solved.point_covariance(point_part) @ direction))
-
-    def ellipsoid(self, point_part: Array) -> tuple[Array, Array]:
-        """Half axes (3,) of the standard ellipsoid of where a point lies, mm, falling, and their directions as rows."""
-        values, vectors = np.linalg.eigh(self.solved.point_covariance(point_part))
-        return np.sqrt(np.maximum(values[::-1], 0.0)), vectors[:, ::-1].T
 
 
 def align_holds(holds: Sequence[Hold], start: Motion | None = None, scale: float | None = 1.0) -> HoldsAlignment:
@@ -122,7 +92,11 @@ def align_holds(holds: Sequence[Hold], start: Motion | None = None, scale: float
             best = found
     if best is None:
         raise AlignmentError("The alignment did not settle.", KEPT, "Look for a feature that was mistaken for another.")
-    return HoldsAlignment(tuple(holds), best, ledger_of(best, [h.name for h in holds]))
+    residuals = {h.name: best.linear.residuals[best.touches.row == k] for k, h in enumerate(holds)}
+    return HoldsAlignment(
+        part_from_world=best.pose.motion, covariance=best.covariance_at_origin, scale=best.pose.scale,
+        ledger=ledger_of(best, [h.name for h in holds]), residuals=residuals, solved=best,
+    )  # fmt: skip
 
 
 def _cost(solved: Solved) -> float:
@@ -136,10 +110,11 @@ def touches_of(holds: Sequence[Hold], rough: Motion) -> Touches:
     """All touches of the holds; ``rough`` tells which end of an actual axis belongs to which of the nominal."""
     rows: list[tuple[Array, Array, Array, float, int, int]] = []
     for k, hold in enumerate(holds):
-        if not (np.isfinite(hold.u_mm) and hold.u_mm > 0):
+        u, touches = np.asarray(hold.u_mm, float), _touches(hold, rough)
+        if u.shape not in ((), (len(touches),)) or not np.all(np.isfinite(u) & (u > 0)):
             raise AlignmentError(f"{hold.name} holds with no uncertainty above zero.", KEPT, "Give one in mm.")
-        for world, part, direction in _touches(hold, rough):
-            rows.append((world, part, direction, hold.u_mm, k, hold.level))
+        each = np.broadcast_to(u, (len(touches),)).tolist()
+        rows += [(*touch, u_mm, k, hold.level) for touch, u_mm in zip(touches, each, strict=True)]
     columns = [np.array(column) for column in zip(*rows, strict=True)]
     return Touches(*columns)
 

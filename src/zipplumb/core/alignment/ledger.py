@@ -68,23 +68,48 @@ class HoldLedger:
 def ledger_of(solved: Solved, names: Sequence[str]) -> HoldLedger:
     """The ledger of a solved alignment; ``names`` of its rows."""
     weakness = _weakness(solved)
-    loose = _loose(solved)
-    return HoldLedger(
-        tuple(_freedom(solved, k, names) for k in range(6)),
-        solved.rank, len(solved.touches), solved.spare, loose, weakness, _verdict(solved, loose, weakness),
-    )  # fmt: skip
+    loose = _loose(solved.loose[:6], solved.linear.center, solved.linear.length)
+    units = [1.0] * 3 + [1 / solved.linear.length] * 3
+    freedoms = []
+    for k in range(6):
+        by_row = np.zeros(len(names))
+        np.add.at(by_row, solved.touches.row, solved.gain[k] * solved.linear.jacobian[:, k])
+        u = float(np.sqrt(max(solved.covariance[k, k], 0.0)) * units[k])
+        freedoms.append(_freedom(k, solved.loose[k], u, names, by_row))
+    verdict = _verdict(solved.spare, loose, weakness)
+    return HoldLedger(tuple(freedoms), solved.rank, len(solved.touches), solved.spare, loose, weakness, verdict)
 
 
-def _freedom(solved: Solved, k: int, names: Sequence[str]) -> Freedom:
-    parts = solved.gain[k] * solved.linear.jacobian[:, k]
-    by_row = np.zeros(len(names))
-    np.add.at(by_row, solved.touches.row, parts)
-    held = float(1 - np.sum(solved.loose[k] ** 2))
-    unit_ = 1.0 if k < 3 else 1 / solved.linear.length
-    u = float(np.sqrt(max(solved.covariance[k, k], 0.0)) * unit_) if held > 1 - 1e-6 else float("inf")
+def ledger_of_conditions(rows: Array, names: Sequence[str], covariance: Array) -> HoldLedger:
+    """The ledger where nothing is spare: every condition takes what is left, and no two take the same.
+
+    Parameters
+    ----------
+    rows : (m, 6) the small motion, mm and rad about the part's origin, that each condition forbids
+    names : of the m conditions, whose they are
+    covariance : (6, 6) of the small motion
+    """
+    if len(rows):
+        _, values, vt = np.linalg.svd(rows)
+        rank = int(np.sum(values > 1e-9 * values[0]))
+        gain, free = np.linalg.pinv(rows, rcond=1e-9), vt[rank:].T
+    else:
+        rank, gain, free = 0, np.empty((6, 0)), np.eye(6)
+    loose = _loose(free, np.zeros(3), 1.0)
+    whose = list(dict.fromkeys(names))
+    freedoms = []
+    for k in range(6):
+        by_row = np.zeros(len(whose))
+        np.add.at(by_row, [whose.index(n) for n in names], gain[k] * rows[:, k] if len(rows) else 0.0)
+        freedoms.append(_freedom(k, free[k], float(np.sqrt(max(covariance[k, k], 0.0))), whose, by_row))
+    return HoldLedger(tuple(freedoms), rank, len(rows), len(rows) - rank, loose, "", _verdict(0, loose, ""))
+
+
+def _freedom(k: int, loose: Array, u: float, names: Sequence[str], by_row: Array) -> Freedom:
+    held = float(1 - np.sum(loose**2))
     order = np.argsort(-np.abs(by_row), kind="stable")
     shares = tuple((names[r], float(by_row[r])) for r in order if abs(by_row[r]) > 0.005)
-    return Freedom(FREEDOMS[k], min(max(held, 0.0), 1.0), u, shares)
+    return Freedom(FREEDOMS[k], min(max(held, 0.0), 1.0), u if held > 1 - 1e-6 else float("inf"), shares)
 
 
 # ---- words ------------------------------------------------------------------------------------
@@ -115,15 +140,14 @@ def motion_words(motion: Array) -> str:
     )
 
 
-def _about_origin(solved: Solved, motion: Array) -> Array:
+def about_origin(motion: Array, center: Array, length: float) -> Array:
     """A small motion as lengths about the touches' middle, told about the part's origin in mm and rad."""
-    turn = motion[3:6] / solved.linear.length
-    return np.concatenate([motion[:3] - np.cross(turn, solved.linear.center), turn])
+    turn = motion[3:6] / length
+    return np.concatenate([motion[:3] - np.cross(turn, center), turn])
 
 
-def _loose(solved: Solved) -> tuple[Loose, ...]:
+def _loose(free: Array, center: Array, length: float) -> tuple[Loose, ...]:
     """Slides first, along the part's axes where they can be, then turns through as few others as may be."""
-    free = solved.loose[:6]
     if not free.shape[1]:
         return ()
     _, values, vt = np.linalg.svd(free[3:6])
@@ -134,7 +158,7 @@ def _loose(solved: Solved) -> tuple[Loose, ...]:
         axes = _squared(turns[3:6])
         weights = np.linalg.lstsq(turns[3:6], axes.T, rcond=None)[0]
         found += list((turns @ weights).T)
-    told = [_about_origin(solved, m) for m in found]
+    told = [about_origin(m, center, length) for m in found]
     return tuple(Loose(motion_words(m), m) for m in told)
 
 
@@ -161,14 +185,14 @@ def _weakness(solved: Solved) -> str:
     worst = float(np.sqrt(max(values[-1], 0.0)))
     if worst < WEAK * typical:
         return ""
-    words = motion_words(_about_origin(solved, vectors[:, -1]))
+    words = motion_words(about_origin(vectors[:, -1], solved.linear.center, solved.linear.length))
     return f"It hardly holds how the part {words}: there 0.01 mm of a touch becomes {0.01 * worst / typical:.2g} mm."
 
 
-def _verdict(solved: Solved, loose: tuple[Loose, ...], weakness: str) -> str:
+def _verdict(spare_holds: int, loose: tuple[Loose, ...], weakness: str) -> str:
     if loose:
         return "Something is loose: the part still " + " and ".join(m.words for m in loose) + "."
-    if solved.spare == 0:
+    if spare_holds == 0:
         return "All six freedoms are held and no hold is spare: the residuals are zero whatever was touched, and prove nothing."
-    spare = f"{solved.spare} hold{'s are' if solved.spare > 1 else ' is'} spare"
+    spare = f"{spare_holds} hold{'s are' if spare_holds > 1 else ' is'} spare"
     return f"All six freedoms are held, and {spare} to prove it." + (f" {weakness}" if weakness else "")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 
 import numpy as np
 from scipy import special
@@ -46,18 +46,17 @@ class PointOff:
     sure: float
 
 
-@dataclass(frozen=True, eq=False)
-class ReferenceAlignment:
-    """``alignment`` with its ledger; ``points`` in their order; ``worst``: who disagrees most, if anyone can be judged."""
+@dataclass(frozen=True, eq=False, kw_only=True)
+class ReferenceAlignment(HoldsAlignment):
+    """``offs``: of the points, in their order; ``worst``: who disagrees most, if anyone can be judged."""
 
-    alignment: HoldsAlignment
-    points: tuple[PointOff, ...]
+    offs: tuple[PointOff, ...]
 
     @property
     def worst(self) -> PointOff | None:
-        if self.alignment.ledger.spare < 3:
+        if self.ledger.spare < 3:
             return None
-        return max(self.points, key=lambda p: (p.sure, p.off_mm))
+        return max(self.offs, key=lambda p: (p.sure, p.off_mm))
 
 
 def align_reference_points(
@@ -89,7 +88,8 @@ def align_reference_points(
         for name, n, a, s in zip(names, nominal, actual, u, strict=True)
     ]
     found = align_holds(holds, rough, scale)
-    return ReferenceAlignment(found, _judged(names, found))
+    told = {f.name: getattr(found, f.name) for f in fields(found)}
+    return ReferenceAlignment(**told, offs=_judged(names, found))
 
 
 def _judged(names: Sequence[str], found: HoldsAlignment) -> tuple[PointOff, ...]:

@@ -20,6 +20,8 @@ from ..errors import AlignmentError
 from ..frames import Array, Motion, unit
 from ..shapes import Line, Plane
 from ..uncertainty import propagate
+from .aligned import Alignment
+from .ledger import HoldLedger, ledger_of_conditions
 
 AXES = "XYZ"
 Axis = Literal["+X", "-X", "+Y", "-Y", "+Z", "-Z"]
@@ -49,16 +51,7 @@ class Origin:
     at_mm: tuple[float, float, float] = (0.0, 0.0, 0.0)
 
 
-@dataclass(frozen=True, eq=False)
-class StepsAlignment:
-    """``covariance`` (6, 6): of a slide (mm) and turn (rad) of the part at its origin; ``loose``: what no step gave."""
-
-    part_from_world: Motion
-    covariance: Array
-    loose: tuple[str, ...]
-
-
-def align_steps(steps: Sequence[Turn | Origin]) -> StepsAlignment:
+def align_steps(steps: Sequence[Turn | Origin]) -> Alignment:
     """The coordinate system that the steps make, exactly; what no step gave stays as in the world.
 
     Raises
@@ -68,18 +61,18 @@ def align_steps(steps: Sequence[Turn | Origin]) -> StepsAlignment:
         already, or a feature that has no such direction or place.
     """
     features = [f for s in steps for f in (s.features if isinstance(s, Turn) else (s.feature,))]
-    motion, loose = _solved(steps, [f.shape for f in features])
+    motion = _solved(steps, [f.shape for f in features])
 
     def changed(*shapes) -> Array:
-        other = _solved(steps, list(shapes))[0] @ motion.inverse()
+        other = _solved(steps, list(shapes)) @ motion.inverse()
         turn = (other.rotation - other.rotation.T)[[2, 0, 1], [1, 2, 0]] / 2
         return np.concatenate([other.translation, turn])
 
     _, covariance = propagate(changed, features)
-    return StepsAlignment(motion, covariance, loose)
+    return Alignment(part_from_world=motion, covariance=covariance, ledger=_ledger(steps, motion, covariance))
 
 
-def align_without_cad(planes: Sequence[tuple[Feature, Axis]]) -> StepsAlignment:
+def align_without_cad(planes: Sequence[tuple[Feature, Axis]]) -> Alignment:
     """From measured planes and the axis that each stands for, with its sign, as chosen at the device.
 
     The first two turn the part, all of them say where their coordinate is zero; the same axis
@@ -98,7 +91,7 @@ def difference(actual: Motion, nominal: Motion) -> Array:
     return np.concatenate([between.translation, Rotation.from_matrix(between.rotation).as_rotvec()])
 
 
-def _solved(steps: Sequence[Turn | Origin], shapes: list) -> tuple[Motion, tuple[str, ...]]:
+def _solved(steps: Sequence[Turn | Origin], shapes: list) -> Motion:
     turns: list[tuple[Array, Array, float]] = []
     origins: list[tuple[object, Origin]] = []
     left = list(shapes)
@@ -116,10 +109,29 @@ def _solved(steps: Sequence[Turn | Origin], shapes: list) -> tuple[Motion, tuple
             _across(number, turns[0], direction, axis)
         turns.append((direction, axis, step.degrees))
     turned = _turned(turns)
-    shift, given = _shift(turned, origins)
-    loose = [f"turns about {AXES[int(np.argmax(np.abs(turns[0][1])))]}"] if len(turns) == 1 else []
-    loose = [f"turns about {a}" for a in AXES] if not turns else loose
-    return Motion(turned, shift), tuple(loose + [f"slides along {a}" for a in AXES if a not in given])
+    return Motion(turned, _shift(turned, origins))
+
+
+def _ledger(steps: Sequence[Turn | Origin], motion: Motion, covariance: Array) -> HoldLedger:
+    """The first turn forbids two, the second the last; an origin forbids a slide at the feature's own place."""
+    rows: list[Array] = []
+    names: list[str] = []
+    first: Array | None = None
+    for step in steps:
+        if isinstance(step, Origin):
+            shape = step.feature.shape
+            place = motion.points(spot_of(shape))
+            axes = [_row(shape, step, motion.rotation, AXES.index(letter))[0] for letter in step.coordinates]
+            new = [np.concatenate([a, np.cross(place, a)]) for a in axes]
+            name = step.feature.name
+        else:
+            axis = _axis(step.axis)
+            turned = [first] if first is not None else [a for a in np.eye(3) if abs(a @ axis) < 0.5]
+            new = [np.concatenate([np.zeros(3), a]) for a in turned]
+            name, first = " and ".join(f.name for f in step.features), axis
+        rows += new
+        names += [name] * len(new)
+    return ledger_of_conditions(np.array(rows).reshape(-1, 6), names, covariance)
 
 
 def _axis(word: str) -> Array:
@@ -179,7 +191,7 @@ def shortest_turn(start: Array, end: Array) -> Array:
     return np.eye(3) + skew + skew @ skew / (1 + along)
 
 
-def _shift(turned: Array, origins: list) -> tuple[Array, set[str]]:
+def _shift(turned: Array, origins: list) -> Array:
     """The slide that puts every given coordinate where it is wanted; planes and lines give only what they can.
 
     Solved together, so that three leaning planes meet in their corner.
@@ -197,9 +209,9 @@ def _shift(turned: Array, origins: list) -> tuple[Array, set[str]]:
             wanted.append(value)
             given.add(letter)
     if not rows:
-        return np.zeros(3), given
+        return np.zeros(3)
     solved, *_ = np.linalg.lstsq(np.array(rows), np.array(wanted), rcond=None)
-    return solved, given
+    return solved
 
 
 def _row(shape, step: Origin, turned: Array, k: int) -> tuple[Array, float]:

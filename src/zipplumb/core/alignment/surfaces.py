@@ -19,7 +19,8 @@ from numpy.typing import NDArray
 from ..errors import AlignmentError
 from ..frames import Array, Motion
 from ..kernels import rotation
-from .ledger import HoldLedger, ledger_of
+from .aligned import Alignment
+from .ledger import ledger_of
 from .touches import Pose, Solved, Touches, linearised, solve
 
 Nearest = Callable[[Array], tuple[Array, Array]]
@@ -30,27 +31,20 @@ BETTER = 0.8  # another place that leaves so much less shows that the first was 
 TURNS_DEG = 12.0  # by which other starts differ
 
 
-@dataclass(frozen=True, eq=False)
-class SurfaceAlignment:
+@dataclass(frozen=True, eq=False, kw_only=True)
+class SurfaceAlignment(Alignment):
     """Points upon surfaces.
 
     Attributes
     ----------
-    solved, ledger : as of holds; every point is one touch along the normal of its foot
+    solved : as of holds; every point is one touch along the normal of its foot
     deviations : (n,) of all points from the surface, mm, + on the normal's side
     used : (n,) bool; the others were set aside as not of these surfaces
-    doubt : a sentence where it may have settled in a wrong place, else ""
     """
 
     solved: Solved
-    ledger: HoldLedger
     deviations: Array
     used: NDArray[np.bool_]
-    doubt: str
-
-    @property
-    def part_from_world(self) -> Motion:
-        return self.solved.pose.motion
 
     @property
     def rms(self) -> float:
@@ -59,18 +53,25 @@ class SurfaceAlignment:
 
 
 def align_surfaces(
-    points_world: Array, nearest: Nearest, start: Motion, u_mm: float, reject: bool = True, look_round: bool = True
+    points_world: Array,
+    nearest: Nearest,
+    start: Motion,
+    u_mm: float,
+    reject: bool = True,
+    look_round: bool = True,
+    above_mm: Array | float = 0.0,
 ) -> SurfaceAlignment:
     """Lay points upon surfaces.
 
     Parameters
     ----------
-    points_world : (n, 3) on the surface (the tip's radius is off already)
+    points_world : (n, 3) on the surface, or tip centers above it
     nearest : (m, 3) points of the part -> feet (m, 3) and unit normals (m, 3)
     start : a rough part_from_world, from holds or picked targets
     u_mm : standard uncertainty of a point with the surface's own form
     reject : set points aside that are not of these surfaces (scans, not touches)
     look_round : try other starts too, to see whether another place fits better
+    above_mm : of each point, how far above its surface it stands: the radius of a tip that could not be taken off
 
     Raises
     ------
@@ -83,17 +84,18 @@ def align_surfaces(
             f"Six points at least hold a part by its surfaces; there are {len(points)} sound ones.",
             "The points are kept.", "Touch 3 on one surface, 2 on another and 1 on a third, or more.",
         )  # fmt: skip
-    few = points[:: max(1, len(points) // FEW)]
-    pose, cost = _settled(few, nearest, start, reject)
+    seen = _Seen(points, np.broadcast_to(np.asarray(above_mm, float), (len(points),)), nearest)
+    few = seen.every(max(1, len(points) // FEW))
+    pose, cost = _settled(few, start, reject)
     doubt = ""
     if look_round:
-        for other_start in _round_about(start, few):
-            other, other_cost = _settled(few, nearest, other_start, reject)
+        for other_start in _round_about(start, few.points):
+            other, other_cost = _settled(few, other_start, reject)
             if other_cost < BETTER * cost:
                 pose, cost = other, other_cost
                 doubt = "From the start given it settled in a wrong place; another fits better. Check it on a surface."
-    pose, _ = _settled(points, nearest, pose, reject, rounds=12)
-    return _told(points, nearest, pose, u_mm, reject, doubt)
+    pose, _ = _settled(seen, pose, reject, rounds=12)
+    return _told(seen, pose, u_mm, reject, doubt)
 
 
 def _round_about(start: Motion, points: Array) -> list[Motion]:
@@ -104,12 +106,25 @@ def _round_about(start: Motion, points: Array) -> list[Motion]:
     return [s @ start for s in spun]
 
 
-def _touches(points: Array, nearest: Nearest, pose: Motion, u_mm: float) -> tuple[Touches, Array]:
-    moved = pose.points(points)
-    feet, normals = nearest(moved)
-    deviations = np.einsum("ij,ij->i", moved - feet, normals)
-    n = len(points)
-    return Touches(points, feet, normals, np.full(n, u_mm), np.zeros(n, np.int64), np.ones(n, np.int64)), deviations
+@dataclass(frozen=True, eq=False)
+class _Seen:
+    """Points, how far each stands above its surface, and the surfaces."""
+
+    points: Array
+    above: Array
+    nearest: Nearest
+
+    def every(self, step: int) -> _Seen:
+        return _Seen(self.points[::step], self.above[::step], self.nearest)
+
+    def touches(self, pose: Motion, u_mm: float) -> tuple[Touches, Array]:
+        moved = pose.points(self.points)
+        feet, normals = self.nearest(moved)
+        feet = feet + self.above[:, None] * normals
+        deviations = np.einsum("ij,ij->i", moved - feet, normals)
+        n = len(moved)
+        ones = np.ones(n, np.int64)
+        return Touches(self.points, feet, normals, np.full(n, u_mm), np.zeros(n, np.int64), ones), deviations
 
 
 def _kept(deviations: Array, reject: bool) -> NDArray[np.bool_]:
@@ -119,11 +134,11 @@ def _kept(deviations: Array, reject: bool) -> NDArray[np.bool_]:
     return np.abs(deviations) <= REJECT * max(sigma, 1e-9)
 
 
-def _settled(points: Array, nearest: Nearest, start: Motion, reject: bool, rounds: int = ROUNDS) -> tuple[Motion, float]:
+def _settled(seen: _Seen, start: Motion, reject: bool, rounds: int = ROUNDS) -> tuple[Motion, float]:
     """The place near a start, and what it leaves: the robust mean of the deviations."""
     pose = Pose(start)
     for _ in range(rounds):
-        touches, deviations = _touches(points, nearest, pose.motion, 1.0)
+        touches, deviations = seen.touches(pose.motion, 1.0)
         linear = linearised(touches, pose)
         keep = _kept(deviations, reject)
         rows = linear.jacobian[keep]
@@ -135,22 +150,25 @@ def _settled(points: Array, nearest: Nearest, start: Motion, reject: bool, round
         pose = pose.stepped(step, linear.center, linear.length)
         if size < 1e-7:
             break
-    _, deviations = _touches(points, nearest, pose.motion, 1.0)
+    _, deviations = seen.touches(pose.motion, 1.0)
     keep = _kept(deviations, reject)
     return pose.motion, float(np.mean(np.minimum(np.abs(deviations), REJECT * np.median(np.abs(deviations[keep])) + 1e-12)))
 
 
-def _told(points: Array, nearest: Nearest, motion: Motion, u_mm: float, reject: bool, doubt: str) -> SurfaceAlignment:
-    touches, deviations = _touches(points, nearest, motion, u_mm)
+def _told(seen: _Seen, motion: Motion, u_mm: float, reject: bool, doubt: str) -> SurfaceAlignment:
+    touches, deviations = seen.touches(motion, u_mm)
     used = _kept(deviations, reject)
     some = Touches(*(getattr(touches, name)[used] for name in ("world", "part", "directions", "u_mm", "row", "level")))
     solved = solve(some, Pose(motion))
     rms = float(np.sqrt(np.mean(deviations[used] ** 2)))
-    if not doubt and rms > 4 * u_mm and len(points) > 6:
+    if not doubt and rms > 4 * u_mm and len(used) > 6:
         doubt = (
             f"The points lie {rms:.2g} mm off on average where {u_mm:.2g} mm is expected: "
             "it may have settled in a wrong place. Start nearer, or hold it by picked targets first."
         )
     if not doubt and used.mean() < 0.7:
         doubt = f"{100 * (1 - used.mean()):.0f} % of the points were set aside: they may belong to something else."
-    return SurfaceAlignment(solved, ledger_of(solved, ["points"]), deviations, used, doubt)
+    return SurfaceAlignment(
+        part_from_world=solved.pose.motion, covariance=solved.covariance_at_origin, ledger=ledger_of(solved, ["points"]),
+        residuals={"points": deviations[used]}, doubt=doubt, solved=solved, deviations=deviations, used=used,
+    )  # fmt: skip

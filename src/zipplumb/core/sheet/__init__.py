@@ -1,26 +1,22 @@
 """The run sheet: recipes in, results out."""
 
+from .alignments import AlignmentRecipe, DatumPlanesRecipe
+from .base import Tolerance
 from .evaluate import evaluate
-from .recipes import (
-    CylinderRecipe,
-    DatumPlanesRecipe,
-    DistanceRecipe,
-    NominalCylinder,
-    NominalPlane,
-    PlaneRecipe,
-    Recipe,
-    Tolerance,
-    recipe_from_dict,
-)
-from .results import Kit, Reading, RowResult, Sheet, SheetRow, Station
+from .features import CylinderRecipe, FeatureRecipe, NominalCylinder, NominalPlane, PlaneRecipe
+from .recipes import DistanceRecipe, Recipe, recipe_from_dict
+from .results import Kit, PartSurfaces, Reading, RowResult, Sheet, SheetRow, Station
 
 __all__ = [
+    "AlignmentRecipe",
     "CylinderRecipe",
     "DatumPlanesRecipe",
     "DistanceRecipe",
+    "FeatureRecipe",
     "Kit",
     "NominalCylinder",
     "NominalPlane",
+    "PartSurfaces",
     "PlaneRecipe",
     "Reading",
     "Recipe",

@@ -13,18 +13,19 @@ from dataclasses import replace
 
 import numpy as np
 
-from ..alignment import align_datum_planes
+from ..alignment import Alignment
+from ..alignment.steps import difference
 from ..deriving import plane_distance
 from ..errors import PlumbError
-from ..fitting import FitResult, fit
-from ..frames import Array, points_of_poses
-from ..probing import contacts_from_centers, side_of_air, surface_from_centers
-from ..shapes import Cylinder, Plane
+from ..frames import Array
+from ..shapes import Plane
 from ..tolerances import judge
-from .recipes import CylinderRecipe, DatumPlanesRecipe, DistanceRecipe, PlaneRecipe, depends_on
-from .results import Kit, Reading, RowResult, Sheet, SheetRow, State, fingerprint
-
-COVERAGE = 2.0  # k of the expanded uncertainty
+from .aligning import Named, Surroundings, solved
+from .alignments import AlignmentRecipe, LevelRecipe, SurfacesRecipe, alignments_of, features_of
+from .features import FeatureRecipe, Flat, NominalPlane, PointRecipe, SlotRecipe, SurfacePointRecipe
+from .measuring import COVERAGE, feature_of, measured, worse
+from .recipes import DistanceRecipe, depends_on
+from .results import Kit, PartSurfaces, Reading, RowResult, Sheet, SheetRow, fingerprint
 
 
 def evaluate(
@@ -32,6 +33,7 @@ def evaluate(
     readings: Mapping[int, Reading],
     kit: Kit,
     previous: Mapping[tuple[str, int], RowResult] | None = None,
+    surfaces: PartSurfaces | None = None,
 ) -> tuple[dict[int, RowResult], dict[tuple[str, int], RowResult]]:
     """Work the whole sheet out.
 
@@ -41,27 +43,28 @@ def evaluate(
     readings : raw readings by row id; rows without readings may be left out
     kit : stations and probe calibrations
     previous : the second value of an earlier call, so that only what changed is worked out
+    surfaces : the part's, for alignments that lay hits on them
 
     Returns
     -------
     results : RowResult by row id
     memory : to be given back as ``previous`` next time
     """
-    work = _Work(sheet, readings, kit, previous or {})
+    work = _Work(sheet, readings, kit, previous or {}, surfaces)
+    features = [row for row in sheet.rows if isinstance(row.recipe, FeatureRecipe)]
+    for row in sorted(features, key=lambda r: isinstance(r.recipe, Flat)):  # planes before what lies in them
+        work.remember("measured", row, work.measure_key(row), work.measure)
     for row in sheet.rows:
-        if isinstance(row.recipe, PlaneRecipe | CylinderRecipe):
-            work.remember("measured", row, _measure_key(row, readings.get(row.id), kit), work.measure)
+        if isinstance(row.recipe, AlignmentRecipe):
+            work.align_in_turn(row, ())
     for row in sheet.rows:
-        if isinstance(row.recipe, DatumPlanesRecipe):
-            work.remember("aligned", row, work.inputs_key(row), work.align)
-    for row in sheet.rows:
-        if isinstance(row.recipe, PlaneRecipe | CylinderRecipe):
+        if isinstance(row.recipe, FeatureRecipe):
             work.remember("judged", row, work.inputs_key(row), work.judge_feature)
         elif isinstance(row.recipe, DistanceRecipe):
             work.remember("judged", row, work.inputs_key(row), work.judge_distance)
     results = {}
     for row in sheet.rows:
-        storey = "aligned" if isinstance(row.recipe, DatumPlanesRecipe) else "judged"
+        storey = "aligned" if isinstance(row.recipe, AlignmentRecipe) else "judged"
         results[row.id] = work.memory[storey, row.id]
     return results, work.memory
 
@@ -81,8 +84,9 @@ def _measure_key(row: SheetRow, reading: Reading | None, kit: Kit) -> str:
 class _Work:
     """One evaluation: what has been found so far, by storey and row."""
 
-    def __init__(self, sheet: Sheet, readings, kit: Kit, previous):
+    def __init__(self, sheet: Sheet, readings, kit: Kit, previous, surfaces: PartSurfaces | None):
         self.sheet, self.readings, self.kit, self.previous = sheet, readings, kit, previous
+        self.surfaces = surfaces
         self.memory: dict[tuple[str, int], RowResult] = {}
         self.rows = {row.id: row for row in sheet.rows}
 
@@ -98,13 +102,27 @@ class _Work:
             base = measured or RowResult(row.id, key)
             self.memory[storey, row.id] = replace(base, key=key, state="failed", message=str(error))
 
+    def measure_key(self, row: SheetRow) -> str:
+        key = _measure_key(row, self.readings.get(row.id), self.kit)
+        plane = row.recipe.plane if isinstance(row.recipe, Flat) else None
+        return key if plane is None else fingerprint(key, self._key("measured", plane))
+
     def inputs_key(self, row: SheetRow) -> str:
         """Of everything that a row's second storey rests on."""
         parts = [row.digest]
         parts += [self._key("measured", other) for other in (row.id, *depends_on(row.recipe))]
-        if not isinstance(row.recipe, DatumPlanesRecipe):
+        if not isinstance(row.recipe, AlignmentRecipe):
             parts.append(self._key("aligned", self.sheet.alignment))
         return "|".join(parts) if len(parts) < 4 else fingerprint(*parts)
+
+    def alignment_key(self, row: SheetRow) -> str:
+        parts: list[object] = [self.inputs_key(row), *(self._key("aligned", i) for i in alignments_of(row.recipe))]
+        if isinstance(row.recipe, LevelRecipe) and row.recipe.station in self.kit.stations:
+            station = self.kit.stations[row.recipe.station]
+            parts.append((station.world_from_station.as_list(), station.up, station.u_level_rad))
+        if isinstance(row.recipe, SurfacesRecipe) and self.surfaces is not None:
+            parts.append(self.surfaces.digest)
+        return fingerprint(*parts) if len(parts) > 1 else str(parts[0])
 
     def _key(self, storey: str, row_id: int | None) -> str:
         found = self.memory.get((storey, row_id)) if row_id is not None else None
@@ -113,90 +131,61 @@ class _Work:
     # ---- first storey: features in the world ---------------------------------------
 
     def measure(self, row: SheetRow, key: str) -> RowResult:
-        reading = self.readings.get(row.id)
-        if reading is None or not np.any(~reading.aside):
-            return RowResult(row.id, key, "todo")
-        keep = ~reading.aside
-        centers = self._tips(reading.poses, reading.stations, reading.calibrations)[keep]
-        approach = self._tips(reading.approach, reading.stations, reading.calibrations)[keep]
-        counted = tuple(k for k, good in zip(reading.keys, keep, strict=True) if good)
-        base = RowResult(row.id, key, "taking", hits=len(centers), centers_world=centers, counted=counted)
-        pull_off = self._pull_off(reading)
-        try:
-            result = fit(row.recipe.kind, centers, toward=_toward(row, centers, approach, pull_off))
-        except PlumbError as error:
-            return replace(base, state="failed" if row.finished else "taking", message=str(error))
-        side = side_of_air(result.shape, centers, approach, pull_off, _nominal_air(row.recipe), row.recipe.settled_air)
-        cal = self.kit.calibrations[int(reading.calibrations[keep][0])]
-        if not side.air:
-            open_state: State = "asks" if row.finished else "taking"
-            return replace(base, fit=result, side=side, state=open_state, residuals=result.residuals, warnings=result.warnings)
-        try:
-            surface = surface_from_centers(result.shape, cal.radius_mm, side.air)
-        except ValueError as error:
-            return replace(base, fit=result, state="failed", message=f"The hits make no surface: {error}.")
-        state: State = ("asks" if side.doubt else "done") if row.finished else "taking"
-        inward = (isinstance(surface, Cylinder) and side.air < 0) or (isinstance(surface, Plane) and side.air < 0)
-        return replace(
-            base,
-            state=state,
-            fit=result,
-            side=side,
-            surface_world=surface,
-            contacts_world=contacts_from_centers(surface, centers),
-            residuals=-result.residuals if inward else result.residuals,
-            U_mm=self._expanded(row, result, cal),
-            warnings=result.warnings,
-        )
-
-    def _tips(self, poses: Array, stations: Array, calibrations: Array) -> Array:
-        """Tip centers in the world; each hit by its own station and calibration."""
-        tips = np.full((len(poses), 3), np.nan)
-        for station, cal in set(zip(stations.tolist(), calibrations.tolist(), strict=True)):
-            mine = (stations == station) & (calibrations == cal) & np.isfinite(poses).all(axis=1)
-            if mine.any():
-                local = points_of_poses(poses[mine], self.kit.calibrations[cal].offset_mm)
-                tips[mine] = self.kit.stations[station].world_from_station.points(local)
-        return tips
-
-    def _pull_off(self, reading: Reading) -> Array | None:
-        if reading.pull_off is None:
-            return None
-        station, cal = np.array([reading.pull_off_station]), np.array([reading.pull_off_calibration])
-        return self._tips(reading.pull_off[None], station, cal)[0]
-
-    def _expanded(self, row: SheetRow, result: FitResult, cal) -> float | None:
-        """U of the row's own quantity: hits (the worse of stated and seen) and the tip."""
-        u_hit = _worse(cal.u_hit_mm, result.sigma)
-        if isinstance(row.recipe, CylinderRecipe):
-            return float(COVERAGE * np.hypot(2 * result.u("radius", u_hit), 2 * cal.u_radius_mm))
-        return float(COVERAGE * np.hypot(result.u("z", u_hit), cal.u_radius_mm))
+        others = {i: found for (storey, i), found in self.memory.items() if storey == "measured"}
+        return measured(row, self.readings.get(row.id), self.kit, key, others)
 
     # ---- alignments -----------------------------------------------------------------
 
+    def align_in_turn(self, row: SheetRow, asked_by: tuple[int, ...]) -> None:
+        """After the alignments that it needs; one that needs itself is refused."""
+        if ("aligned", row.id) in self.memory:
+            return
+        for other in alignments_of(row.recipe):
+            if other in (*asked_by, row.id):
+                words = "An alignment cannot start from itself, nor be compared with itself. Choose another."
+                self.memory["aligned", row.id] = RowResult(row.id, row.digest, "failed", words)
+                return
+            found = self.rows.get(other)
+            if found is not None and isinstance(found.recipe, AlignmentRecipe):
+                self.align_in_turn(found, (*asked_by, row.id))
+        self.remember("aligned", row, self.alignment_key(row), self.align)
+
     def align(self, row: SheetRow, key: str) -> RowResult:
-        recipe: DatumPlanesRecipe = row.recipe
-        ids = (recipe.primary, recipe.secondary, recipe.tertiary)
-        planes = [self.memory.get(("measured", i)) for i in ids]
-        names = [self.rows[i].recipe.name if i in self.rows else "a row that is gone" for i in ids]
-        for i, name in zip(ids, names, strict=True):
-            source = self.rows.get(i)
-            if source is None or not isinstance(source.recipe, PlaneRecipe) or source.recipe.nominal is None:
-                return RowResult(row.id, key, "failed", f"{name} is no plane with a nominal. Choose three such planes.")
-        missing = [n for n, p in zip(names, planes, strict=True) if p.state != "done"]
+        recipe, ids = row.recipe, features_of(row.recipe)
+        for i in ids:
+            if i not in self.rows or not isinstance(self.rows[i].recipe, FeatureRecipe):
+                return RowResult(row.id, key, "failed", "A row it rests on is gone, or is no feature. Choose another.")
+        missing = [self.rows[i].recipe.name for i in ids if self.memory["measured", i].state != "done"]
         if missing:
             return RowResult(row.id, key, "waits", f"Waits for {' and '.join(missing)}.", uses=ids)
-        nominal = [self.rows[i].recipe.nominal.as_shape() for i in ids]
-        letters = [self.rows[i].recipe.datum or name for i, name in zip(ids, names, strict=True)]
-        alignment = align_datum_planes(
-            nominal,
-            [p.surface_world for p in planes],
-            [p.contacts_world for p in planes],
-            letters,
-            [p.fit.local for p in planes],
-            [p.fit.unit_covariance * self._u_hit(p) ** 2 for p in planes],
+        others: dict[int, Alignment] = {}
+        for i in alignments_of(recipe):
+            found = self.memory.get(("aligned", i))
+            if found is None or found.alignment is None:
+                return RowResult(row.id, key, "waits", "Waits for the alignment that it names.", uses=ids)
+            others[i] = found.alignment
+        ups = {
+            s.id: (s.world_from_station.vectors(s.up), s.u_level_rad) for s in self.kit.stations.values() if s.up is not None
+        }
+        around = Surroundings(others, ups, self.surfaces.nearest if self.surfaces else None)
+        alignment = solved(recipe, {i: self._named(i) for i in ids}, around)
+        apart = None
+        if recipe.against is not None:
+            apart = difference(alignment.part_from_world, others[recipe.against].part_from_world)
+        return RowResult(row.id, key, "done", alignment=alignment, difference=apart, uses=ids)
+
+    def _named(self, row_id: int) -> Named:
+        recipe, found = self.rows[row_id].recipe, self.memory["measured", row_id]
+        cal = self._calibration(row_id)
+        return Named(
+            recipe.name,
+            recipe.nominal.as_shape() if recipe.nominal else None,
+            feature_of(found, recipe.name, cal.u_hit_mm),
+            found.contacts_world,
+            getattr(recipe, "datum", None) or recipe.name,
+            found.facing if isinstance(recipe, SurfacePointRecipe) else None,
+            cal.radius_mm if isinstance(recipe, SurfacePointRecipe) and not found.tip_off else 0.0,
         )
-        return RowResult(row.id, key, "done", alignment=alignment, uses=ids)
 
     def _active(self) -> RowResult | None:
         found = self.memory.get(("aligned", self.sheet.alignment)) if self.sheet.alignment else None
@@ -205,42 +194,61 @@ class _Work:
     # ---- second storey: judged in the part's coordinate system -----------------------
 
     def judge_feature(self, row: SheetRow, key: str) -> RowResult:
-        found = replace(self.memory["measured", row.id], key=key)
-        recipe = row.recipe
-        if isinstance(recipe, CylinderRecipe):
-            found = replace(found, quantity="diameter", nominal_mm=recipe.nominal.diameter_mm if recipe.nominal else None)
-        else:
-            found = replace(found, quantity="height" if recipe.nominal else "form", nominal_mm=None)
+        found, recipe = replace(self.memory["measured", row.id], key=key), row.recipe
+        found = replace(found, quantity=_quantity(recipe), nominal_mm=_nominal_size(recipe))
         if found.surface_world is None:
             return found
         active = self._active()
         if active:
-            motion = active.alignment.part_from_world
+            alignment = active.alignment
             found = replace(
                 found,
                 aligned_by=active.row,
-                surface_part=found.surface_world.moved(motion),
-                contacts_part=motion.points(found.contacts_world),
+                surface_part=alignment.shape(found.surface_world),
+                contacts_part=alignment.points(found.contacts_world),
             )
         if found.state == "asks":
             return found
-        if isinstance(recipe, CylinderRecipe):
-            return _judged(found, recipe, 2 * found.surface_world.radius)
-        if recipe.nominal is None:
+        if found.quantity in ("diameter", "width"):
+            size = found.surface_part if active else found.surface_world
+            return _judged(found, recipe, size.width if isinstance(recipe, SlotRecipe) else 2 * size.radius)
+        if recipe.nominal is None or found.quantity == "form":
             return replace(found, actual_mm=found.fit.form)
-        nominal = recipe.nominal.as_shape()
-        height = float(nominal.point @ nominal.normal)
-        found = replace(found, nominal_mm=height)
-        if found.surface_part is None:
+        if active is None:
             return replace(found, warnings=(*found.warnings, "Its place is known once the part is aligned."))
-        if active is not None and row.id in active.uses:
-            return replace(found, held=True, actual_mm=float(found.surface_part.point @ nominal.normal))
-        opposite = found.surface_part.normal @ nominal.normal < 0
-        if opposite and found.state == "done" and row.recipe.settled_air is None:
-            return replace(found, state="asks", side=replace(found.side, doubt=True))
-        u_place = active.alignment.u_along(found.surface_part.point, nominal.normal)
-        found = replace(found, U_mm=float(np.hypot(found.U_mm, COVERAGE * u_place)))
-        return _judged(found, recipe, float(found.surface_part.point @ nominal.normal))
+        held = row.id in active.uses
+        if isinstance(recipe, PointRecipe):
+            return self._judge_point(found, recipe, active.alignment, held)
+        nominal = recipe.nominal.as_shape()
+        if isinstance(recipe, SurfacePointRecipe):
+            off = 0.0 if found.tip_off else self._calibration(row.id).radius_mm
+            found = replace(found, contacts_part=found.contacts_part - off * nominal.normal)
+            height = float(nominal.distance(found.surface_part.position)) - off
+            u_own = self._u_hit(found) if found.U_mm is None else found.U_mm / COVERAGE
+            place = found.surface_part.position
+        else:
+            height = float(found.surface_part.point @ nominal.normal)
+            u_own, place = found.U_mm / COVERAGE, found.surface_part.point
+            if held:
+                return replace(found, held=True, actual_mm=height)
+            opposite = found.surface_part.normal @ nominal.normal < 0
+            if opposite and found.state == "done" and recipe.settled_air is None:
+                return replace(found, state="asks", side=replace(found.side, doubt=True))
+        u_place = 0.0 if held else active.alignment.u_along(place, nominal.normal)
+        found = replace(found, U_mm=float(COVERAGE * np.hypot(u_own, u_place)), held=held)
+        return _judged(found, recipe, height)
+
+    def _judge_point(self, found: RowResult, recipe: PointRecipe, alignment: Alignment, held: bool) -> RowResult:
+        """How far off it is; the deviation of a point that holds the part is what its holds left over."""
+        off = found.surface_part.position - np.array(recipe.nominal.position)
+        along = off / max(float(np.linalg.norm(off)), 1e-12)
+        u = np.hypot(
+            self._u_hit(found), 0.0 if held or not off.any() else alignment.u_along(found.surface_part.position, along)
+        )
+        components = (float(off[0]), float(off[1]), float(off[2]))
+        return _judged(
+            replace(found, U_mm=float(COVERAGE * u), components=components, held=held), recipe, float(np.linalg.norm(off))
+        )
 
     def judge_distance(self, row: SheetRow, key: str) -> RowResult:
         recipe: DistanceRecipe = row.recipe
@@ -260,7 +268,7 @@ class _Work:
         active = self._active()
         found = replace(base, state="done", distance=distance, U_mm=U)
         if active:
-            parts = active.alignment.part_from_world.vectors(distance.vector)
+            parts = active.alignment.scale * active.alignment.part_from_world.vectors(distance.vector)
             found = replace(found, components=(float(parts[0]), float(parts[1]), float(parts[2])), aligned_by=active.row)
         if recipe.measure == "perpendicular":
             return _judged(found, recipe, distance.perpendicular_mm)
@@ -286,36 +294,37 @@ class _Work:
         return float(COVERAGE * np.sqrt(variance + tip**2))
 
     def _u_hit(self, found: RowResult) -> float:
-        return _worse(self._calibration(found.row).u_hit_mm, found.fit.sigma)
+        return worse(self._calibration(found.row).u_hit_mm, found.fit.sigma)
 
     def _calibration(self, row_id: int):
         reading = self.readings[row_id]
         return self.kit.calibrations[int(reading.calibrations[~reading.aside][0])]
 
 
-def _toward(row: SheetRow, centers: Array, approach: Array, pull_off: Array | None) -> Array | None:
-    """A plane's normal is turned to the pull-off, or else to where the tip came from.
+def _quantity(recipe) -> str:
+    """What nominal, actual and deviation are of."""
+    if hasattr(recipe, "terms"):
+        return "diameter"
+    if isinstance(recipe, SlotRecipe):
+        return "width"
+    if isinstance(recipe, PointRecipe | SurfacePointRecipe):
+        return "off"
+    return "height" if isinstance(recipe.nominal, NominalPlane) else "form"
 
-    So +1 always means "as pulled off", also for a person's answer.
-    """
-    if not isinstance(row.recipe, PlaneRecipe):
+
+def _nominal_size(recipe) -> float | None:
+    if recipe.nominal is None:
         return None
-    if pull_off is not None:
-        return pull_off - centers.mean(axis=0)
-    come = np.isfinite(approach).all(axis=1)
-    return (approach - centers)[come].mean(axis=0) if come.any() else None
-
-
-def _nominal_air(recipe) -> int | None:
-    """A cylinder's nominal says bore or boss; a plane's says nothing before the part is aligned."""
-    if isinstance(recipe, CylinderRecipe) and recipe.nominal:
-        return -1 if recipe.nominal.inside else 1
+    if hasattr(recipe, "terms"):
+        return float(recipe.nominal.diameter_mm)
+    if isinstance(recipe, SlotRecipe):
+        return float(recipe.nominal.width_mm)
+    if isinstance(recipe, PointRecipe | SurfacePointRecipe):
+        return 0.0
+    if isinstance(recipe.nominal, NominalPlane):
+        plane = recipe.nominal.as_shape()
+        return float(plane.point @ plane.normal)
     return None
-
-
-def _worse(stated_mm: float, seen_mm: float) -> float:
-    """A hit is as good as its maker states, unless its own scatter says worse."""
-    return max(stated_mm, seen_mm) if np.isfinite(seen_mm) else stated_mm
 
 
 def _judged(found: RowResult, recipe, actual_mm: float) -> RowResult:

@@ -8,6 +8,7 @@ from functools import cached_property
 from typing import Any, Literal
 
 from ..alignment import Alignment
+from ..alignment.surfaces import Nearest
 from ..calibration import ProbeCalibration
 from ..deriving import PlaneDistance
 from ..fitting import FitResult
@@ -79,10 +80,20 @@ class Reading:
 
 @dataclass(frozen=True, eq=False)
 class Station:
-    """Where an instrument stands, and what its maker states of one hit."""
+    """Where an instrument stands; ``up`` (3,): its level's way up, in its own frame, if it has one."""
 
     id: int
     world_from_station: Motion
+    up: Array | None = None
+    u_level_rad: float = 0.0
+
+
+@dataclass(frozen=True, eq=False)
+class PartSurfaces:
+    """The nominal surfaces: ``nearest`` gives feet and outward normals; ``digest`` names the CAD they are of."""
+
+    digest: str
+    nearest: Nearest
 
 
 @dataclass(frozen=True, eq=False)
@@ -101,7 +112,10 @@ class RowResult:
     ``state``: todo (nothing yet), taking (hits but not finished), asks (a question must be
     answered), done, waits (for another row), failed (``message`` says why).
     ``quantity`` names what nominal, actual and deviation are of. ``held``: the active alignment
-    rests on this row, so its deviation is zero by construction and is not given.
+    rests on this row, so its deviation is zero by construction and is not given. ``facing`` (3,):
+    where the tip went, of planes and surface points, world. ``tip_off``: the radius is off a
+    surface point already. ``difference`` (6,): how an alignment stands in the one that it is
+    ``against``, slides (mm) and a rotation vector (rad).
     """
 
     row: int
@@ -124,7 +138,10 @@ class RowResult:
     contacts_part: Array | None = None
     counted: tuple[str, ...] = ()
     residuals: Array | None = None
+    facing: Array | None = None
+    tip_off: bool = False
     alignment: Alignment | None = None
+    difference: Array | None = None
     aligned_by: int | None = None
     held: bool = False
     distance: PlaneDistance | None = None

@@ -1,0 +1,81 @@
+"""What every alignment gives, however it was made."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+from numpy.typing import ArrayLike
+
+from ..frames import Array, Motion, unit
+from .ledger import HoldLedger
+
+
+@dataclass(frozen=True)
+class Squareness:
+    """How far two planes are from the angle that the nominal has between them.
+
+    ``error_rad`` is actual minus nominal, of the angle between the outward normals;
+    ``over_mm`` is what it makes over the reach of the hits of the plane that gives way, in the
+    direction in which it leans; 0 where the hits are not given.
+    """
+
+    first: str
+    second: str
+    error_rad: float
+    over_mm: float
+    went_to: str
+
+
+@dataclass(frozen=True, eq=False, kw_only=True)
+class Alignment:
+    """A solved coordinate system.
+
+    Attributes
+    ----------
+    part_from_world : Motion
+    covariance : (6, 6) or, with the scale free, (7, 7) array
+        Of a small slide (mm) and turn (rad) of the part at its origin, along and about its axes,
+        and of the scale.
+    ledger : what holds what, and one sentence of what it is worth
+    scale : by which world lengths are taken: part = scale * rotation @ world + translation
+    residuals : by row, the deviations (mm) along the directions in which it holds
+    squareness : how far real planes are from the nominal's angles
+    doubt : a sentence where the place may be wrong, else ""
+    """
+
+    part_from_world: Motion
+    covariance: Array
+    ledger: HoldLedger
+    scale: float = 1.0
+    residuals: Mapping[str, Array] = field(default_factory=dict)
+    squareness: tuple[Squareness, ...] = ()
+    doubt: str = ""
+
+    def points(self, world: ArrayLike) -> Array:
+        """World points (..., 3) in the part."""
+        return self.part_from_world.points(self.scale * np.asarray(world, float))
+
+    def shape(self, world: Any) -> Any:
+        """A shape in the world, told in the part."""
+        return (world if self.scale == 1.0 else world.scaled(self.scale)).moved(self.part_from_world)
+
+    def point_covariance(self, point_part: Array) -> Array:
+        """(3, 3) mm² of where the alignment puts a point of the part."""
+        x, y, z = np.asarray(point_part, float)
+        turn = np.array([[0.0, z, -y], [-z, 0.0, x], [y, -x, 0.0]])
+        scale = np.array([[x], [y], [z]]) if len(self.covariance) == 7 else np.empty((3, 0))
+        lever = np.hstack([np.eye(3), turn, scale])
+        return lever @ self.covariance @ lever.T
+
+    def u_along(self, point_part: Array, direction_part: Array) -> float:
+        """Standard uncertainty (mm) of where a point of the part lies, along a direction."""
+        direction = unit(direction_part)
+        return float(np.sqrt(np.maximum(direction @ self.point_covariance(point_part) @ direction, 0.0)))
+
+    def ellipsoid(self, point_part: Array) -> tuple[Array, Array]:
+        """Half axes (3,) of the standard ellipsoid of where a point lies, mm, falling, and their directions as rows."""
+        values, vectors = np.linalg.eigh(self.point_covariance(point_part))
+        return np.sqrt(np.maximum(values[::-1], 0.0)), vectors[:, ::-1].T
