@@ -1,10 +1,10 @@
-"""What a calibrated probe is. (How calibrations are made comes with the kit's own pages.)"""
+"""What a calibrated probe is."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 
-from .frames import Array
+from ..frames import Array
 
 
 @dataclass(frozen=True, eq=False)
@@ -18,6 +18,7 @@ class ProbeCalibration:
     diameter_mm : float
     u_radius_mm : float, standard uncertainty of the effective tip radius
     u_hit_mm : float, standard uncertainty of one hit with this probe on this instrument
+    doubt : why what was measured with it is in doubt, a sentence; "" where it is not
     """
 
     id: int
@@ -25,6 +26,7 @@ class ProbeCalibration:
     diameter_mm: float
     u_radius_mm: float
     u_hit_mm: float
+    doubt: str = ""
 
     @property
     def radius_mm(self) -> float:

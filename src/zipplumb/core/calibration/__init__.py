@@ -1,0 +1,27 @@
+"""What a probe is, and how it is calibrated: pivot, sphere, scanner."""
+
+from .least import LIMIT_MM
+from .pivot import Pivot, pivot
+from .plausible import Question, both_units, question_about
+from .probe import ProbeCalibration
+from .reach import BANDS_DEG, WAYS, Reach
+from .scanner import ScannerCalibration, calibrate_scanner
+from .sphere import Known, SphereCalibration, calibrate_on_sphere
+
+__all__ = [
+    "BANDS_DEG",
+    "LIMIT_MM",
+    "WAYS",
+    "Known",
+    "Pivot",
+    "ProbeCalibration",
+    "Question",
+    "Reach",
+    "ScannerCalibration",
+    "SphereCalibration",
+    "both_units",
+    "calibrate_on_sphere",
+    "calibrate_scanner",
+    "pivot",
+    "question_about",
+]  # fmt: skip

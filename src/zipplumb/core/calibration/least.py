@@ -1,0 +1,41 @@
+"""What the calibrations share: an honest covariance, and a limit held against it."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import numpy as np
+
+from ..frames import Array, Indices
+
+Verdict = Literal["pass", "fail", "not enough"]
+LIMIT_MM = 0.025  # common practice: 0.020 to 0.025 mm is a good result for a 2.5 m arm
+
+
+def sandwich(jacobian: Array, residuals: Array, clusters: Indices) -> Array:
+    """Covariance (k, k) of least-squares parameters where errors are neither alike nor of one direction.
+
+    Parameters
+    ----------
+    jacobian : (m, k); residuals : (m,)
+    clusters : (m,) rising numbers from 0: rows of one reading (its x, y, z; a stripe) belong together
+
+    Notes
+    -----
+    What is left after the fit is smaller than the error was; every cluster's is put right by its
+    own leverage (the jackknife). Source: J. MacKinnon and H. White, "Some heteroskedasticity-consistent
+    covariance matrix estimators with improved finite sample properties", J. Econometrics 29 (1985);
+    R. Bell and D. McCaffrey, "Bias reduction in standard errors for linear regression with
+    multi-stage samples", Survey Methodology 28 (2002), for the clusters.
+    """
+    size = np.linalg.norm(jacobian, axis=0)
+    scaled = jacobian / size
+    bread = np.linalg.inv(scaled.T @ scaled)
+    edges = np.flatnonzero(np.diff(clusters)) + 1
+    rows, left = np.split(scaled, edges), np.split(residuals, edges)
+    scores = np.empty((len(rows), jacobian.shape[1]))
+    for k, (some, error) in enumerate(zip(rows, left, strict=True)):
+        scores[k] = some.T @ np.linalg.solve(np.eye(len(some)) - some @ bread @ some.T, error)
+    count = len(rows)
+    spread = (count - 1) / count * bread @ (scores.T @ scores) @ bread
+    return spread / np.outer(size, size)

@@ -1,0 +1,202 @@
+"""A touch probe on a fixed reference sphere: the tip's place in the last axis, and its diameter.
+
+|R o + p - c| = D/2 + r for every hit: the offset o, the sphere's center c and the sum of both
+radii are found by Gauss-Newton with analytic derivatives.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from scipy import special
+
+from ..errors import FitError
+from ..fitting import fit
+from ..frames import Array, rotations_from_quaternions
+from ..units import MM_PER_INCH
+from .least import LIMIT_MM, Verdict, sandwich
+
+LEAST, WANTED = 12, 60
+ITERATIONS = 50
+CELLS = 24  # parts of the sphere by which coverage is told
+SPREAD = 0.6  # share of the cells above the stem that must have been touched
+MOVED_SURE = 1e-6  # chance that such a step is none
+MOVED_MM = 0.04
+CONTRADICTS_MM = 0.1
+
+
+@dataclass(frozen=True, eq=False)
+class SphereCalibration:
+    """What the hits give.
+
+    Attributes
+    ----------
+    offset_mm : (3,) tip in the last axis; covariance : (3, 3) mm² of it
+    center_mm : (3,) the sphere, in the instrument
+    diameter_mm, u_radius_mm : of the tip, effective
+    residuals : (n,) + outside
+    normals : (n, 3) from the sphere's center to every hit
+    covered : share (0 to 1) of the sphere above its stem that was touched
+    moved : a sentence where the sphere moved while it was touched, else ""
+    question : a sentence where the diameters contradict the hits, else ""
+    """
+
+    offset_mm: Array
+    covariance: Array
+    center_mm: Array
+    diameter_mm: float
+    u_radius_mm: float
+    residuals: Array
+    normals: Array
+    covered: float
+    moved: str
+    question: str
+
+    @property
+    def rms_mm(self) -> float:
+        return float(np.sqrt(np.mean(self.residuals**2)))
+
+    @property
+    def largest_mm(self) -> float:
+        return float(np.abs(self.residuals).max())
+
+    def verdict(self, limit_mm: float = LIMIT_MM, wanted: int = WANTED) -> tuple[Verdict, str]:
+        """Whether it may be kept, and why, in a sentence."""
+        if self.moved:
+            return "fail", self.moved
+        if self.question:
+            return "fail", self.question
+        if len(self.residuals) < wanted:
+            return "not enough", f"{wanted - len(self.residuals)} more hits are wanted."
+        if self.covered < SPREAD:
+            return (
+                "not enough",
+                f"Only {100 * self.covered:.0f} % of the sphere was touched. Touch it all round, also from below its middle.",
+            )
+        if self.rms_mm > limit_mm:
+            return (
+                "fail",
+                f"The rms of {self.rms_mm:.3f} mm is over the limit of {limit_mm:.3f} mm. Clean tip and sphere, and touch again.",
+            )
+        return "pass", f"The rms of {self.rms_mm:.3f} mm is within the limit of {limit_mm:.3f} mm."
+
+
+@dataclass(frozen=True)
+class Known:
+    """Another probe of the library, that may be the one really on: its name and diameter."""
+
+    name: str
+    diameter_mm: float
+
+
+def calibrate_on_sphere(
+    poses: Array, certified_mm: float, tip_mm: float, start_mm: Array, others: Sequence[Known] = ()
+) -> SphereCalibration:
+    """Calibrate a touch probe.
+
+    Parameters
+    ----------
+    poses : (n, 7) of the last axis at each hit, instrument
+    certified_mm : the sphere's diameter; tip_mm : the probe's, as the library has it
+    start_mm : (3,) a rough offset, as drawn
+    others : the library's other probes, to name the one that would explain a contradiction
+
+    Raises
+    ------
+    FitError
+        Too few hits, or hits that do not tell the offset from the sphere's place.
+    """
+    poses = np.asarray(poses, float).reshape(-1, 7)
+    if len(poses) < LEAST or not np.all(np.isfinite(poses)):
+        raise FitError(f"It needs {LEAST} hits at least; there are {len(poses)}.", "The hits are kept.", "Touch on, all round.")
+    turns, places = rotations_from_quaternions(poses[:, 3:]), poses[:, :3]
+    sphere = fit("sphere", turns @ np.asarray(start_mm, float) + places)
+    answer = np.concatenate([start_mm, sphere.shape.center, [sphere.shape.radius]])
+    for _ in range(ITERATIONS):
+        residuals, jacobian, normals = _linear(turns, places, answer)
+        size = np.linalg.norm(jacobian, axis=0)
+        u, values, vt = np.linalg.svd(jacobian / size, full_matrices=False)
+        if values[-1] < 1e-6 * values[0]:
+            raise FitError(
+                "The handle was held alike at all hits, so the tip cannot be told from the sphere.",
+                "The hits are kept.",
+                "Touch on with the handle turned and leaned differently.",
+            )
+        step = -(vt.T @ ((u.T @ residuals) / values)) / size
+        answer = answer + step
+        if np.linalg.norm(step) < 1e-10:
+            break
+    residuals, jacobian, normals = _linear(turns, places, answer)
+    spread = sandwich(jacobian, residuals, np.arange(len(poses)))
+    diameter = float(2 * answer[6] - certified_mm)
+    found = SphereCalibration(
+        answer[:3], spread[:3, :3], answer[3:6], diameter, float(np.sqrt(spread[6, 6])), residuals, normals,
+        coverage(normals), moved_after(residuals, jacobian, normals, "hit"), "",
+    )  # fmt: skip
+    question = _contradiction(diameter, tip_mm, certified_mm, found, others)
+    return SphereCalibration(**{**found.__dict__, "question": question})
+
+
+def _linear(turns: Array, places: Array, answer: Array) -> tuple[Array, Array, Array]:
+    rel = turns @ answer[:3] + places - answer[3:6]
+    away = np.linalg.norm(rel, axis=1)
+    normals = rel / away[:, None]
+    jacobian = np.column_stack([np.einsum("ni,nij->nj", normals, turns), -normals, -np.ones(len(rel))])
+    return away - answer[6], jacobian, normals
+
+
+def coverage(normals: Array) -> float:
+    """Share of the sphere above 40° below its middle that was touched, by cells of equal area (z up)."""
+    low = -np.sin(np.radians(40))
+    z = np.clip((normals[:, 2] - low) / (1 - low), 0, 1 - 1e-9)
+    seen = normals[:, 2] >= low
+    turn = np.mod(np.arctan2(normals[:, 1], normals[:, 0]), 2 * np.pi) / (2 * np.pi)
+    cells = (z * 4).astype(int) * 6 + np.minimum((turn * 6).astype(int), 5)
+    return len(np.unique(cells[seen])) / CELLS
+
+
+def moved_after(residuals: Array, jacobian: Array, normals: Array, word: str) -> str:
+    """Whether the sphere stood elsewhere from some hit on: the best single step of its center (F test).
+
+    Source: the likelihood-ratio test for a shift at an unknown place; A. Worsley, "Testing for a
+    two-phase multiple regression", Technometrics 25 (1983), with Bonferroni's bound.
+    """
+    n, k = jacobian.shape
+    base, _ = np.linalg.qr(jacobian)
+    total = float(residuals @ residuals)
+    best, where, by = 0.0, 0, np.zeros(3)
+    for at in range(5, n - 4):
+        step = np.where(np.arange(n)[:, None] >= at, -normals, 0.0)
+        free = step - base @ (base.T @ step)
+        q, r = np.linalg.qr(free)
+        if np.abs(np.diag(r)).min() < 1e-6:
+            continue
+        gained = q.T @ residuals
+        if gained @ gained > best:
+            best, where, by = float(gained @ gained), at, np.linalg.solve(r, gained)
+    spare = n - k - 3
+    if spare < 3 or total <= best:
+        return ""
+    chance = n * float(special.fdtrc(3, spare, best / 3 / ((total - best) / spare)))
+    size = float(np.linalg.norm(by))
+    if chance > MOVED_SURE or size < MOVED_MM:
+        return ""
+    return f"The sphere moved {size:.2f} mm after {word} {where}. Fix it, and begin again."
+
+
+def _contradiction(diameter: float, tip_mm: float, certified_mm: float, found, others: Sequence[Known]) -> str:
+    """What the hits say against the diameters that were typed."""
+    off = diameter - tip_mm
+    if abs(off) < max(CONTRADICTS_MM, 8 * found.u_radius_mm):
+        return ""
+    sphere = certified_mm + off
+    words = f"With a tip of {tip_mm:.3f} mm the sphere comes out {sphere:.3f} mm; {certified_mm:.3f} mm was typed."
+    for factor, unit_ in ((MM_PER_INCH, "inches"), (1 / MM_PER_INCH, "millimetres")):
+        if abs(certified_mm * factor - sphere) < 0.02 * sphere:
+            return f"{words} That would be right if the number was meant in {unit_}."
+    near = min(others, key=lambda o: abs(o.diameter_mm - diameter), default=None)
+    if near is not None and abs(near.diameter_mm - diameter) < max(0.05, 6 * found.u_radius_mm):
+        return f"{words} It would be right with {near.name} ({near.diameter_mm:.3f} mm): is that the probe on the arm?"
+    return f"{words} Read the number on the sphere again, and look at which probe is on."
