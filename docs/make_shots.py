@@ -10,10 +10,12 @@ from pathlib import Path
 ROOT = Path(__file__).parent.parent
 sys.path[:0] = [str(ROOT / "tests" / "e2e")]
 
+from kit_pages import Kit  # noqa: E402
 from person import Person, launched  # noqa: E402
 from playwright.sync_api import sync_playwright  # noqa: E402
 
 from zipplumb.demo.processes import Processes  # noqa: E402
+from zipplumb.jobs.hand import tell_hand  # noqa: E402
 
 TARGET = ROOT / "docs" / "screenshots"
 
@@ -86,10 +88,47 @@ def walk(person: Person, processes: Processes) -> None:
         check=True,
     )
     shot("report")
-    person.go("Measure")
+    kit_walk(person, processes, shot)
     page.set_viewport_size({"width": 390, "height": 844})
     person.open(processes.job)
     shot("phone")
+
+
+def kit_walk(person: Person, processes: Processes, shot) -> None:
+    """A pivot of a new ball, a sphere, and a check with the wrong probe on."""
+    kit, page = Kit(person), person.page
+    shot("instruments")
+    kit.room("Probes")
+    for field, value in (("name", "25 mm steel ball"), ("diameter", "25"), ("length", "142")):
+        page.fill(f"[name={field}]", value)
+    page.select_option("[name=diameter_unit]", "mm")
+    page.click("button:has-text('Keep it')")
+    kit.begin("pivot", seat="bore")
+    for words in ("25 mm ball on", "Swing away", "Back left"):
+        kit.hand(words)
+    person.until(lambda: "right" in kit.ask().inner_text(), 60)
+    shot("pivot")
+    page.click("button:has-text('Give it up')")
+    kit.probe("6 mm ruby ball")
+    shot("probe")
+    kit.begin("sphere", certified="25.4", certified_unit="mm")
+    kit.hand("6 mm ball on, without a word")
+    kit.hand("Touch the sphere all round")
+    kit.until_taken(60)
+    shot("sphere")
+    tell_hand({"do": "stop"}, processes.sims["arm"][0])
+    kit.hand("Finish")
+    kit.ended("pass")
+    kit.room("Instruments")
+    page.click("text=Workshop arm")
+    shot("instrument")
+    kit.begin("sphere_check", certified="25.4", certified_unit="mm")
+    kit.hand("3 mm ball on")
+    kit.hand("Nine hits on it")
+    kit.until_taken(9)
+    kit.hand("Finish")
+    kit.ended("fail")
+    shot("check-failed")
 
 
 if __name__ == "__main__":

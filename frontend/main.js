@@ -1,6 +1,7 @@
 // The front door of the page's own behaviour. Pages come from the server; this only adds what a server cannot do.
 import htmx from "htmx.org";
 import { keys } from "./keys.js";
+import { choices, kit } from "./kit.js";
 import { guardTyping, live } from "./live.js";
 import { notices } from "./notices.js";
 import { plumb } from "./plumb.js";
@@ -9,6 +10,9 @@ import { Stage } from "./stage/stage.js";
 
 window.htmx = htmx;
 notices();
+choices();
+const frame = document.querySelector("[data-kit-live]");
+if (frame) kit(frame);
 const bench = document.getElementById("bench");
 if (bench) {
   const stage = new Stage(bench);

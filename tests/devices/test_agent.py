@@ -8,10 +8,11 @@ import time
 import pytest
 
 from zipplumb.core.errors import InputError
+from zipplumb.core.probing import ByDistance
 from zipplumb.devices.agent import Agent
 from zipplumb.devices.protocol import encode
 
-HELLO = encode(t="hello", protocol=1, session="s1", kind="arm", model="m", serial="1", rate_hz=100)
+HELLO = encode(t="hello", protocol=2, session="s1", kind="arm", model="m", serial="1", rate_hz=100)
 
 
 def a_pose(n):
@@ -42,7 +43,15 @@ class Sink:
     def tip(self, pose): ...
 
     def settings(self):
-        return [0.0, 0.0, 0.0], 5.0
+        return [0.0, 0.0, 0.0], ByDistance(5.0)
+
+    def event(self, event):
+        self.said.append(event.what)
+
+    def target(self, target):
+        self.said.append(target.state)
+
+    def level(self, level): ...
 
     def keep(self, batch, number):
         if self.failures:

@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from zipplumb.core.errors import DeviceError
 from zipplumb.devices.hits import HitMaker
-from zipplumb.devices.protocol import Hello, Pose, Press, State, decode, encode
+from zipplumb.devices.protocol import Event, Hello, Level, Pose, Press, State, Stripe, Target, decode, encode
 
 POSE = {"n": 5, "at": 1000.0, "p": [1.0, 2.0, 3.0], "q": [1.0, 0.0, 0.0, 0.0]}
 
@@ -19,8 +19,38 @@ def test_every_kind_of_message_comes_through():
     assert isinstance(press, Press)
     assert press.pose.values == (1, 2, 3, 1, 0, 0, 0)
     assert decode(encode(t="state", temperature_c=20.5)) == State(20.5)
-    hello = {"t": "hello", "protocol": 1, "session": "s", "kind": "arm", "model": "m", "serial": "1", "rate_hz": 100}
+    hello = {"t": "hello", "protocol": 2, "session": "s", "kind": "arm", "model": "m", "serial": "1", "rate_hz": 100}
     assert isinstance(decode(encode(**hello)), Hello)
+
+
+def test_ranges_and_angles_lines_levels_targets_and_events_come_through():
+    """Closed form: a range of 1000 at 90° and 30° is (0, 866.025, 500)."""
+    sight = {"n": 5, "at": 1000.0, "r": 1000.0, "az": np.pi / 2, "el": np.pi / 6, "face": 2}
+    seen = decode(encode(t="pose", **sight))
+    assert seen.values == pytest.approx((0, 866.0254, 500, 1, 0, 0, 0), abs=1e-4)
+    assert seen.face == 2
+    stripe = decode(encode(t="stripe", **POSE, points=[[1.0, 90.0], [2.0, 91.0]]))
+    assert stripe == Stripe(Pose(5, 1000.0, (1, 2, 3, 1, 0, 0, 0)), ((1.0, 90.0), (2.0, 91.0)))
+    assert decode(encode(t="level", up=[0, 0, 1], u_rad=1e-6)) == Level((0, 0, 1), 1e-6)
+    assert decode(encode(t="target", state="lost")) == Target("lost")
+    assert decode(encode(t="event", what="knock")) == Event("knock")
+    for bad in (
+        {**sight, "r": -1.0}, {**sight, "el": 2.0}, {**sight, "face": 3}, {"t": "level", "up": [0, 0, 0], "u_rad": 0},
+        {"t": "target", "state": "bored"}, {"t": "event", "what": "party"}, {"t": "stripe", **POSE, "points": [[1.0]]},
+    ):  # fmt: skip
+        with pytest.raises(DeviceError):
+            decode(encode(**({"t": "pose"} | bad)))
+
+
+def test_a_scanners_lines_are_kept_while_the_button_is_held():
+    maker = HitMaker("s")
+    stripe = decode(encode(t="stripe", **POSE, points=[[1.0, 90.0], [2.0, 91.0]]))
+    maker.scanned(stripe)
+    assert maker.flush() is None
+    maker.press(stripe.pose)
+    maker.scanned(stripe)
+    batch = maker.release()
+    assert (batch.kind, batch.lines) == ("stripes", ((1.0, 90.0, 2.0, 91.0),))
 
 
 @pytest.mark.parametrize(
@@ -37,7 +67,7 @@ def test_every_kind_of_message_comes_through():
         json.dumps({"t": "pose", **POSE, "q": [0, 0, 0, 0]}).encode(),
         json.dumps({"t": "button", "e": 1, "name": "launch", "down": True, **POSE}).encode(),
         json.dumps(
-            {"t": "hello", "protocol": 2, "session": "s", "kind": "a", "model": "", "serial": "", "rate_hz": 1}
+            {"t": "hello", "protocol": 1, "session": "s", "kind": "arm", "model": "", "serial": "", "rate_hz": 1}
         ).encode(),
         b"[" * 100_000,
     ],

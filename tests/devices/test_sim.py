@@ -2,15 +2,23 @@
 
 import asyncio
 import json
+import socket
 
 import numpy as np
 import pytest
+import trimesh
 
+from zipplumb.core.calibration import calibrate_on_sphere, pivot
+from zipplumb.core.errors import FileError
 from zipplumb.core.frames import Motion, points_of_poses
-from zipplumb.devices.protocol import Hello, Press, decode
-from zipplumb.devices.sim.arm import SimulatedArm, Truth
+from zipplumb.demo.carrier_real import BENCH, PROBES
+from zipplumb.devices.protocol import Event, Hello, Level, Pose, Press, Stripe, Target, decode, encode
+from zipplumb.devices.sim.arm import SimulatedArm, TrueProbe, Truth
+from zipplumb.devices.sim.bench import Bench
 from zipplumb.devices.sim.hand import Hand
+from zipplumb.devices.sim.playback import play, session_of
 from zipplumb.devices.sim.real_part import RealFace, spots_on
+from zipplumb.devices.sim.tracker import Shop, SimulatedRadar, SimulatedTracker
 
 RADIUS = 3.0
 
@@ -105,18 +113,178 @@ def test_a_sweep_stays_on_the_surface_while_it_is_held():
 PLACE = Motion.from_quaternion([0.9, 0.1, -0.2, 0.3], [400, -120, 60])
 
 
-def truth(noise=0.01):
-    return Truth((0.3, -0.2, 186.0), RADIUS, noise, 20.6, PLACE, {0: flat()}, "abc")
+def truth(noise_rad=8e-6):
+    probes = tuple(TrueProbe(**p) for p in PROBES)
+    return Truth(probes, noise_rad, 0.0, 20.6, PLACE, {0: flat()}, "abc", Bench(**BENCH))
 
 
-def test_the_pose_carries_the_true_tip_with_the_stated_noise():
-    arm = SimulatedArm(truth())
-    samples = [arm._next() for _ in range(400)]
-    poses = [arm._pose(s) for s in samples]
-    tips = points_of_poses(np.array([[*p["p"], *p["q"]] for p in poses]), arm.truth.offset_mm)
-    off = tips - PLACE.points(arm.hand.tip)
-    assert np.std(off) == pytest.approx(0.01, rel=0.15)
+def done(arm, *orders):
+    """Everything it says while its hand does what it is told."""
+    said = []
+    for order in orders:
+        arm._told(order)
+    while arm.todo:
+        said += [decode(line) for line in arm.tick()]
+    return said
+
+
+def presses(said):
+    return [m.pose for m in said if isinstance(m, Press) and m.button == "take" and m.down]
+
+
+@pytest.mark.parametrize("axes", [6, 7])
+def test_the_pose_comes_from_joints_and_carries_the_true_tip_with_their_noise(axes):
+    arm = SimulatedArm(truth(), axes=axes)
+    arm.hand.tip = PLACE.inverse().points([700.0, 100, 200])
+    arm.hand.inward = PLACE.inverse().vectors([0.2, 0.1, -1.0])
+    poses = [m for _ in range(400) for m in map(decode, arm.tick()) if isinstance(m, Pose)]
+    tips = points_of_poses(np.array([p.values for p in poses]), arm.offset)
+    off = tips - [700.0, 100, 200]
+    assert arm.reaches
+    assert 0.002 < np.std(off) < 0.02
     assert np.abs(off.mean(axis=0)).max() < 0.002
+    wrong = points_of_poses(np.array([p.values for p in poses]), arm.offset + [1.0, 0, 0])
+    assert np.linalg.norm(wrong.mean(axis=0) - [700.0, 100, 200]) == pytest.approx(1, abs=0.01)
+
+
+def test_an_arm_presses_nothing_where_it_cannot_reach():
+    arm = SimulatedArm(truth())
+    arm.hand.tip = np.array([5000.0, 0, 0])
+    assert presses(done(arm, {"do": "click", "button": "take"})) == []
+    assert not arm.reaches
+
+
+def test_swings_hits_and_stripes_are_what_the_calibrations_need():
+    """From its messages alone the true offset comes back; the head, put on again, seats a little differently."""
+    arm = SimulatedArm(truth(), pace=4)
+    done(arm, {"do": "swap", "probe": "25 mm steel ball"})
+    held, poses, sweeps = False, [], []
+    for m in done(arm, *({"do": "swing", "way": k} for k in range(3)), {"do": "roll"}):
+        if isinstance(m, Press):
+            held = m.down
+        elif isinstance(m, Pose) and held:
+            poses.append(m.values)
+            sweeps.append(1)
+    found = pivot(np.array(poses), np.array(sweeps))
+    assert np.linalg.norm(found.offset_mm - arm.offset) < 0.01
+    assert found.verdict()[0] == "pass", found.verdict()
+    done(arm, {"do": "swap", "probe": "6 mm ruby ball"})
+    hits = np.array([p.values for p in presses(done(arm, {"do": "sphere", "hits": 64}))])
+    touched = calibrate_on_sphere(hits, 25.4, 6.0, np.array([0, 0, 186.0]))
+    assert np.linalg.norm(touched.offset_mm - arm.offset) < 0.02
+    before = arm.offset
+    events = [
+        m.what
+        for m in done(arm, {"do": "head_off"}, {"do": "head_on"}, {"do": "click", "button": "undo"})
+        if isinstance(m, Event)
+    ]
+    assert events == ["head_off", "head_on"]
+    assert 0 < np.linalg.norm(arm.offset - before) < 0.05
+
+
+def test_the_scanner_draws_lines_on_the_sphere_while_its_button_is_held():
+    arm = SimulatedArm(truth(), pace=3)
+    done(arm, {"do": "swap", "probe": "Line scanner"})
+    stripes = [m for m in done(arm, {"do": "scan"}) if isinstance(m, Stripe)]
+    assert len(stripes) > 30
+    mount = arm.probe.axis_from_scanner
+    for stripe in stripes[::10]:
+        axis = Motion.from_quaternion(stripe.pose.values[3:], stripe.pose.values[:3])
+        points = (axis @ mount).points(np.array([[x, 0, z] for x, z in stripe.points]))
+        off = np.linalg.norm(points - BENCH["sphere"], axis=1) - BENCH["sphere_mm"] / 2
+        assert np.abs(off).max() < 0.15
+
+
+# ---- tracker and radar ------------------------------------------------------------------------
+
+
+def shop(**more):
+    block = trimesh.creation.box([400, 400, 400], trimesh.transformations.translation_matrix([1500, 0, 0]))
+    nests = {"Nest 1": np.array([3000.0, 1500, 0]), "Nest 2": np.array([2000.0, -900, 300]), "Behind": np.array([3000.0, 0, 0])}
+    stations = (Motion.identity(), Motion(np.eye(3), np.array([3000.0, -2500, 100])))
+    raw = {"range_mm": 0.004, "range_per_m_mm": 0.0008, "angle_rad": 2e-6, "face_rad": 1e-5, "drift_mm_h": 0.0,
+           "temperature_c": 20.0, "bar_mm": 1000.0} | more  # fmt: skip
+    return Shop(stations, nests, block, **raw)
+
+
+def test_the_tracker_tells_range_and_angles_as_good_as_its_class():
+    tracker = SimulatedTracker(shop(face_rad=0.0), pace=20)
+    done(tracker, {"do": "nest", "name": "Nest 1"})
+    places = np.array([m.values[:3] for _ in range(600) for m in map(decode, tracker.tick()) if isinstance(m, Pose)])
+    away = np.array([3000.0, 1500, 0]) / np.hypot(3000, 1500)
+    off = places - [3000.0, 1500, 0]
+    assert np.std(off @ away) == pytest.approx(0.004 + 0.0008 * 3.354, rel=0.1)
+    assert np.std(off[:, 2]) == pytest.approx(2e-6 * 3354, rel=0.1)
+
+
+def test_two_faces_differ_a_bump_moves_it_and_levels_are_told():
+    tracker = SimulatedTracker(shop(angle_rad=1e-7), pace=20)
+    done(tracker, {"do": "nest", "name": "Nest 1", "take": False})
+    front, back = presses(done(tracker, {"do": "faces"}))
+    assert (front.face, back.face) == (1, 2)
+    assert np.linalg.norm(np.subtract(front.values[:3], back.values[:3])) == pytest.approx(
+        1e-5 * 3354 * np.hypot(1, 2 / 3), rel=0.3
+    )
+    before = presses(done(tracker, {"do": "nest", "name": "Nest 1"}))[0]
+    after = presses(done(tracker, {"do": "bump"}, {"do": "nest", "name": "Nest 1"}))[0]
+    assert np.linalg.norm(np.subtract(after.values[:3], before.values[:3])) > 0.05
+    assert any(isinstance(decode(m), Level) for m in tracker.greeting())
+
+
+def test_the_part_breaks_the_beam_and_a_search_finds_the_reflector_again():
+    tracker = SimulatedTracker(shop(), pace=20)
+    said = done(tracker, {"do": "nest", "name": "Behind"})
+    assert [m.state for m in said if isinstance(m, Target)][-1] == "lost"
+    assert presses(said) == []
+    done(tracker, {"do": "nest", "name": "Nest 2", "take": False})
+    said = done(tracker, {"do": "search"}, {"do": "click", "button": "take"})
+    assert next(m.state for m in said if isinstance(m, Target)) == "searching"
+    assert tracker.locked
+    other = SimulatedTracker(shop(), pace=20)
+    other._told({"do": "station", "number": 1})
+    assert presses(done(other, {"do": "nest", "name": "Behind"}))  # seen from the other station
+
+
+def test_the_radar_sees_surfaces_the_worse_the_more_they_graze():
+    radar = SimulatedRadar(shop(face_rad=0.0, angle_rad=1e-9, range_mm=0.01))
+    said = done(radar, {"do": "patch", "at": [1300.0, 0, 0]})
+    places = np.array([m.values[:3] for m in said if isinstance(m, Pose)])
+    assert len(places) > 40
+    square = np.std(places[:, 0] - 1300)
+    assert square < 0.03
+    grazing = SimulatedRadar(shop(face_rad=0.0, angle_rad=1e-9, range_mm=0.01))
+    grazing.shop.mesh.apply_translation([0, 190.0, 200.0])
+    said = done(grazing, {"do": "line", "at": [1400.0, 60.0, 10.0]})
+    under = [m.values for m in said if isinstance(m, Pose)]
+    assert len(under) > 10
+
+
+# ---- playback ---------------------------------------------------------------------------------
+
+
+def test_a_recorded_session_plays_back_as_it_was(tmp_path):
+    arm, file = SimulatedArm(truth()), tmp_path / "session.jsonl"
+    lines = [encode(t="hello", protocol=2, session="s", kind="arm", model="m", serial="1", rate_hz=100, axes=7)]
+    arm._told({"do": "click", "button": "take"})
+    for _ in range(20):
+        lines += arm.tick()
+    file.write_bytes(b"".join(lines))
+
+    async def run():
+        with socket.create_server(("127.0.0.1", 0)) as free:
+            port = free.getsockname()[1]
+        playing = asyncio.create_task(play(file, port, pace=50))
+        await asyncio.sleep(0.2)
+        reader, writer = await asyncio.open_connection("127.0.0.1", port)
+        heard = [await asyncio.wait_for(reader.readline(), 5) for _ in lines]
+        writer.close()
+        playing.cancel()
+        return heard
+
+    assert asyncio.run(run()) == lines
+    file.write_text("no session\n")
+    with pytest.raises(FileError, match="no recorded session"):
+        session_of(file)
 
 
 async def _lines(reader, count):

@@ -33,7 +33,7 @@ class Check:
     words: str
 
 
-def _judged(name: str, result: float, limit: float, U: float, words: str) -> Check:
+def judged(name: str, result: float, limit: float, U: float, words: str) -> Check:
     if not (np.isfinite([result, limit, U]).all() and limit > 0 and U >= 0):
         raise AlignmentError(f"The check “{name}” has no limit above zero.", KEPT, "Give the maker's, in mm.")
     verdict: Verdict = "pass" if abs(result) <= limit - U else "fail" if abs(result) > limit + U else "not proven"
@@ -67,7 +67,7 @@ def known_length(ends: Array, length_mm: float, limit_mm: float, U_length_mm: fl
     worst = float(errors[np.argmax(np.abs(errors))])
     way = "long" if worst > 0 else "short"
     words = f"The length of {length_mm:.3f} mm came out {abs(worst):.3f} mm too {way}, the worst of {len(errors)}."
-    return _judged("known length", worst, limit_mm, U_length_mm, words)
+    return judged("known length", worst, limit_mm, U_length_mm, words)
 
 
 def single_point(points: Array, limit_mm: float) -> Check:
@@ -88,7 +88,7 @@ def single_point(points: Array, limit_mm: float) -> Check:
     off = np.linalg.norm(places - places.mean(axis=0), axis=1)
     worst = int(np.argmax(off))
     words = f"The seat's places lie within {2 * off[worst]:.3f} mm; the one farthest off is number {worst + 1}."
-    return _judged("single point", 2 * float(off[worst]), limit_mm, 0.0, words)
+    return judged("single point", 2 * float(off[worst]), limit_mm, 0.0, words)
 
 
 def two_faces(front: Array, back: Array, limit_mm: float) -> Check:
@@ -113,7 +113,7 @@ def two_faces(front: Array, back: Array, limit_mm: float) -> Check:
     worst = int(np.argmax(across))
     distance = np.linalg.norm(first[worst]) / 1000
     words = f"The two faces differ by {across[worst]:.3f} mm at worst, at target {worst + 1}, {distance:.1f} m away."
-    return _judged("two faces", float(across[worst]), limit_mm, 0.0, words)
+    return judged("two faces", float(across[worst]), limit_mm, 0.0, words)
 
 
 def drift(names: Sequence[str], before: Array, after: Array, limit_mm: float) -> Check:
@@ -135,4 +135,4 @@ def drift(names: Sequence[str], before: Array, after: Array, limit_mm: float) ->
     words = f"{names[worst]} wandered {gap[worst]:.3f} mm, the farthest of {len(gap)}" + (
         f"; they moved {how}." if len(gap) > 1 else "."
     )
-    return _judged("drift", float(gap[worst]), limit_mm, 0.0, words)
+    return judged("drift", float(gap[worst]), limit_mm, 0.0, words)

@@ -7,17 +7,32 @@ import json
 from pathlib import Path
 
 import numpy as np
+from scipy.spatial.transform import Rotation
 
 from ..cad import CadModel
-from ..core.frames import unit
+from ..core.frames import Motion, unit
 from ..jobs.hand import touchable_faces
 from . import carrier
 
-# the probe in the library says (0.312, -0.204, 186.450) and 6.000 mm; the real one differs a little
-OFFSET_MM = (0.3135, -0.2052, 186.4512)
-TIP_RADIUS_MM = 3.0005
-NOISE_MM = 0.010
+# the library says (0.312, -0.204, 186.450) and 6.000 mm of the first; the real one differs a little
+PROBES = (
+    {"name": "6 mm ruby ball", "offset_mm": (0.3135, -0.2052, 186.4512), "tip_radius_mm": 3.0005},
+    {"name": "25 mm steel ball", "offset_mm": (0.218, 0.164, 142.387), "tip_radius_mm": 12.5012},
+    {"name": "3 mm long ball", "offset_mm": (-0.142, 0.231, 236.118), "tip_radius_mm": 1.4996},
+    {"name": "Line scanner", "offset_mm": (1.21, 61.04, 96.37), "tip_radius_mm": 0.0, "scanner": True,
+     "lean_rad": (0.008, -0.014, 0.011)},
+)  # fmt: skip
+NOISE_RAD, ECCENTRICITY_RAD = 7e-6, 8e-7
+BENCH = {
+    "seat": (560.0, 420.0, 40.0), "bore_mm": 20.0, "sphere": (760.0, 330.0, 150.0), "sphere_mm": 25.4002,
+    "bar": ((420.0, 560.0, 30.0), (920.0, 560.0, 30.0)), "bar_mm": 500.0,
+}  # fmt: skip
 PLACE = {"quaternion": [0.8525, 0.0923, -0.1105, 0.5026], "translation_mm": [612.4, -388.7, 145.2]}
+# centers of a 38.1 mm reflector, about the part, in the shop
+NESTS = (
+    (-300.0, 900.0, 400.0), (1500.0, 900.0, 380.0), (1500.0, 2600.0, 620.0), (-300.0, 2500.0, 640.0), (600.0, 1700.0, 1100.0),
+    (700.0, -200.0, 420.0),
+)  # fmt: skip
 
 
 def _plane(nominal, normal, at, true_offset=0.0, tilt=(0.0, 0.0, 0.0), wave=0.0):
@@ -79,11 +94,41 @@ def write_truth(model: CadModel, step: Path, path: Path) -> None:
     truth = {
         "about": "The real part and arm of the demo. Only the stand-in reads this.",
         "sha256": hashlib.sha256(step.read_bytes()).hexdigest(),
-        "offset_mm": OFFSET_MM,
-        "tip_radius_mm": TIP_RADIUS_MM,
-        "noise_mm": NOISE_MM,
+        "probes": PROBES,
+        "noise_rad": NOISE_RAD,
+        "eccentricity_rad": ECCENTRICITY_RAD,
+        "bench": BENCH,
         "temperature_c": 20.6,
         "world_from_part": PLACE,
         "faces": faces,
     }
     path.write_text(json.dumps(truth))
+
+
+def write_shop(model: CadModel, path: Path) -> None:
+    """The shop as the tracker and the radar really stand in it: the part's mesh, nests, two stations."""
+    part = Motion.from_quaternion(PLACE["quaternion"], PLACE["translation_mm"])
+    vertices, triangles, count = [], [], 0
+    for face in model.faces:
+        corners, _ = model.mesh_of(face.index)
+        vertices.append(part.points(corners.reshape(-1, 3)))
+        triangles.append(np.arange(3 * len(corners)).reshape(-1, 3) + count)
+        count += 3 * len(corners)
+    nests = {f"Nest {k + 1}": p for k, p in enumerate(NESTS)} | {
+        "Bar end 1": (900.0, 1400.0, 700.0),
+        "Bar end 2": (1900.0, 1400.0, 700.0),
+    }
+    lean = Rotation.from_rotvec([3e-4, -2e-4, 0.0]).as_quat()[[3, 0, 1, 2]]
+    turned = (Rotation.from_euler("z", 1.9) * Rotation.from_rotvec([-2e-4, 1e-4, 0.0])).as_quat()[[3, 0, 1, 2]]
+    shop = {
+        "about": "The real shop of the demo. Only the stand-ins read this.",
+        "stations": [
+            {"quaternion": lean.tolist(), "translation_mm": [-2600.0, 1800.0, 900.0]},
+            {"quaternion": turned.tolist(), "translation_mm": [3300.0, 1500.0, 820.0]},
+        ],
+        "nests": {name: list(place) for name, place in nests.items()},
+        "mesh": {"vertices": np.vstack(vertices).round(4).tolist(), "triangles": np.vstack(triangles).tolist()},
+        "range_mm": 0.004, "range_per_m_mm": 0.0008, "angle_rad": 2.2e-6, "face_rad": 4e-6, "drift_mm_h": 0.004,
+        "temperature_c": 20.6, "bar_mm": 1000.0,
+    }  # fmt: skip
+    path.write_text(json.dumps(shop))

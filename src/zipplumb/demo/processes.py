@@ -23,6 +23,7 @@ from . import carrier_real
 from .seed import seed_job, seed_people_and_kit
 
 RESTART_S = 0.4
+SIMS = {"arm": ("sim", "real.json"), "tracker": ("sim-tracker", "shop.json"), "radar": ("sim-radar", "shop.json")}
 LOCK = "lock"
 
 
@@ -32,7 +33,7 @@ class Processes:
     def __init__(self, folder: Path, web_port: int | None = None, pace: float = 1.0, web_workers: int = 1):
         self.folder, self.pace, self.web_workers = folder, pace, web_workers
         self.web_port = web_port or free_port()
-        self.sim_port, self.control_port = free_port(), free_port()
+        self.sims = {kind: (free_port(), free_port()) for kind in SIMS}
         self.cluster = Cluster(folder / "postgres")
         self.children: dict[str, subprocess.Popen] = {}
         self.job: int | None = None
@@ -62,10 +63,10 @@ class Processes:
         self.folder.mkdir(parents=True, exist_ok=True)
         os.environ["ZIPPLUMB_DATABASE"] = self.cluster.start()
         os.environ["ZIPPLUMB_SECRET"] = self._secret()
-        os.environ["ZIPPLUMB_SIM_CONTROL"] = f"127.0.0.1:{self.control_port}"
+        os.environ["ZIPPLUMB_SIM_CONTROL"] = ",".join(f"{port}:{control}" for port, control in self.sims.values())
         upgrade()
         self._part_files()
-        arm = seed_people_and_kit(self.sim_port)
+        arm = seed_people_and_kit({kind: port for kind, (port, _) in self.sims.items()})
         self.job = seed_job(self.folder / "bearing-carrier.step", arm)
 
     def _secret(self) -> str:
@@ -76,36 +77,32 @@ class Processes:
         return path.read_text()
 
     def _part_files(self) -> None:
-        step, real = self.folder / "bearing-carrier.step", self.folder / "real.json"
+        step, real, shop = (self.folder / name for name in ("bearing-carrier.step", "real.json", "shop.json"))
         if not step.exists():
             # in a process of its own: the CAD library talks on standard output
             call = f"from zipplumb.demo.carrier import write_step; from pathlib import Path; write_step(Path({str(step)!r}))"
             subprocess.run([sys.executable, "-c", call], check=True, stdout=subprocess.DEVNULL)
-        if not real.exists():
+        if not real.exists() or not shop.exists():
             from ..cad import read_step
 
-            carrier_real.write_truth(read_step(step), step, real)
+            model = read_step(step)
+            carrier_real.write_truth(model, step, real)
+            carrier_real.write_shop(model, shop)
 
     def _commands(self) -> dict[str, list[str]]:
         here = [sys.executable, "-m", "zipplumb.cli"]
-        sim = [
-            "sim",
-            "--real",
-            self.folder / "real.json",
-            "--port",
-            self.sim_port,
-            "--control",
-            self.control_port,
-            "--pace",
-            self.pace,
-        ]
+        sims = {
+            name: [*here, "sim", kind, "--real", str(self.folder / file), "--port", str(self.sims[kind][0]),
+                   "--control", str(self.sims[kind][1]), "--pace", str(self.pace)]
+            for kind, (name, file) in SIMS.items()
+        }  # fmt: skip
         gunicorn = [
             sys.executable, "-m", "gunicorn", "zipplumb.web.app:create_app()", "--bind", f"127.0.0.1:{self.web_port}",
             "--worker-class", "gthread", "--workers", self.web_workers, "--threads", "64", "--timeout", "120",
             "--graceful-timeout", "1", "--log-level", "warning",
         ]  # fmt: skip
         return {
-            "sim": [*here, *map(str, sim)],
+            **sims,
             "link": [*here, "link"],
             "worker": [*here, "worker"],
             "web": list(map(str, gunicorn)),

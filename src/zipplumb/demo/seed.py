@@ -7,10 +7,10 @@ from pathlib import Path
 from sqlalchemy import select
 
 from ..cad import CadModel
-from ..jobs import align, derive, kit, parts, people, sheet
+from ..jobs import align, derive, kit, parts, people, probes, sheet
 from ..jobs.actor import Actor
 from ..store.database import transaction
-from ..store.models import Job, Part
+from ..store.models import Job, Part, Probe
 from . import carrier
 
 PASSWORD = "plumb-line"
@@ -19,17 +19,35 @@ PEOPLE = (
     ("rafe", "Rafe Quillon", "reviewer"),
     ("ines", "Ines Hadlow", "administrator"),
 )
-ARM = "Workshop arm"
+INSTRUMENTS = {"arm": "Workshop arm", "tracker": "Hall tracker", "radar": "Fairing radar"}
+PROBES = (
+    {"name": "3 mm long ball", "kind": "ball", "diameter": "3", "diameter_unit": "mm", "length": "236"},
+    {"name": "Line scanner", "kind": "scanner", "length": "96", "beside": "61"},
+    {"name": "38.1 mm reflector", "kind": "reflector", "diameter": "1.5", "diameter_unit": "in"},
+    {"name": "12.7 mm reflector", "kind": "reflector", "diameter": "0.5", "diameter_unit": "in"},
+)
 OFFSET_MM, DIAMETER_MM = [0.312, -0.204, 186.450], 6.0
 
 
-def seed_people_and_kit(sim_port: int) -> int:
-    """Everybody and the arm; an arm that is there already is only moved. Returns the arm's id."""
+def seed_people_and_kit(ports: dict[str, int]) -> int:
+    """Everybody, the instruments and a few probes; what is there already is only moved. Returns the arm's id."""
     for login, name, role in PEOPLE:
         people.add_person(login, name, role, PASSWORD)
-    arm = kit.add_instrument(ARM, "arm", "127.0.0.1", sim_port, u_hit_mm=0.012)
+    specs = {kind: kit.spec_from_form(kind, {}) for kind in kit.KINDS}
+    ids = {
+        kind: kit.add_instrument(name, kind, "127.0.0.1", ports[kind], kit.hit_of_spec(kind, specs[kind]), specs[kind])
+        for kind, name in INSTRUMENTS.items()
+    }
+    arm = ids["arm"]
     if next(i for i in kit.instruments() if i.id == arm).calibration_id is None:
-        kit.add_calibrated_probe(arm, "6 mm ruby ball", OFFSET_MM, DIAMETER_MM, 0.011, 0.002, "On the 25.4 mm sphere, 64 hits")
+        note, earlier = "On the 25.4 mm sphere, 64 hits", ((41, 0.009), (20, 0.012), (6, 0.010))
+        kit.add_calibrated_probe(arm, "6 mm ruby ball", OFFSET_MM, DIAMETER_MM, 0.011, 0.002, note, earlier)
+        actor = Actor(people.add_person(*PEOPLE[0], PASSWORD), PEOPLE[0][1], "technician")
+        for form in PROBES:
+            probes.add_probe(actor, probes.typed_probe(form))
+        with transaction() as session:
+            reflector = session.scalar(select(Probe.id).where(Probe.kind == "reflector", Probe.diameter_mm > 20))
+        probes.put_on(actor, ids["tracker"], reflector)
     return arm
 
 

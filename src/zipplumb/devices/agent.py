@@ -20,12 +20,13 @@ from typing import Protocol
 import numpy as np
 
 from ..core.errors import DeviceError, PlumbError
+from ..core.probing import Taking
 from .hits import HitBatch, HitMaker
-from .protocol import Hello, Pose, Press, State, decode, encode
+from .protocol import Event, Hello, Level, Pose, Press, State, Stripe, Target, decode, encode
 
 log = logging.getLogger(__name__)
 SILENCE_S = 1.0
-RETRY_S = 0.3
+RETRY_S, LONGEST_RETRY_S = 0.3, 2.0
 FLUSH_S = 0.08
 TIP_S = 1 / 30
 
@@ -38,8 +39,11 @@ class Sink(Protocol):
     def trouble(self, words: str) -> None: ...
     def state(self, state: State) -> None: ...
     def tip(self, pose: Pose) -> None: ...
-    def settings(self) -> tuple[list[float], float]:
-        """Tip offset (mm) and distance between hits while held (mm)."""
+    def level(self, level: Level) -> None: ...
+    def target(self, target: Target) -> None: ...
+    def event(self, event: Event) -> None: ...
+    def settings(self) -> tuple[list[float], Taking]:
+        """Tip offset (mm) and the way of taking while the button is held."""
         ...
 
     def keep(self, batch: HitBatch, number: int | None) -> str:
@@ -68,12 +72,14 @@ class Agent:
         self.stop = threading.Event()
         self._acts: queue.Queue[_Act] = queue.Queue()
         self._latest: Pose | None = None
+        self._greeted = False
 
     def run(self) -> None:
         for work in (self._hand_over, self._publish_tip):
             threading.Thread(target=work, daemon=True).start()
-        reason = ""
+        reason, said, failures = "", "", 0
         while not self.stop.is_set():
+            began = time.monotonic()
             try:
                 with socket.create_connection((self.host, self.port), timeout=SILENCE_S) as connection:
                     self._listen(connection)
@@ -85,8 +91,11 @@ class Agent:
             except PlumbError as error:
                 reason = str(error)
             self._latest = None
-            self._quietly(lambda why=reason: self.sink.lost(why))
-            self.stop.wait(RETRY_S)
+            failures = 0 if time.monotonic() - began > SILENCE_S else failures + 1
+            if reason != said or self._greeted:
+                self._quietly(lambda why=reason: self.sink.lost(why))
+                said, self._greeted = reason, False
+            self.stop.wait(min(RETRY_S * max(failures, 1), LONGEST_RETRY_S))
 
     # ---- reading ----------------------------------------------------------------------
 
@@ -112,11 +121,19 @@ class Agent:
             if isinstance(message, Hello):
                 maker = HitMaker(message.session)
                 self._refresh(maker)
-                self._quietly(lambda hello=message: self.sink.connected(hello))
+                self._greet(message)
             elif maker is None:
                 raise DeviceError("The instrument did not say who it is.", "Nothing was kept.", "Check its address.")
             elif isinstance(message, State):
                 self._quietly(lambda state=message: self.sink.state(state))
+            elif isinstance(message, Level):
+                self._quietly(lambda level=message: self.sink.level(level))
+            elif isinstance(message, Target):
+                self._quietly(lambda target=message: self.sink.target(target))
+            elif isinstance(message, Event):
+                self._queue(lambda event=message: self.sink.event(event), None, reply)
+            elif isinstance(message, Stripe):
+                maker.scanned(message)
             elif isinstance(message, Press):
                 self._pressed(message, maker, reply)
             else:
@@ -129,10 +146,22 @@ class Agent:
                     flushed = now
                     self._queue(lambda b=batch: self.sink.keep(b, None), None, reply)
 
+    def _greet(self, hello: Hello) -> None:
+        """The sink may refuse an instrument; a database that is away may not."""
+        try:
+            self._greeted = True
+            self.sink.connected(hello)
+        except PlumbError:
+            raise
+        except Exception:
+            log.warning("the database cannot be reached")
+
     def _refresh(self, maker: HitMaker) -> None:
         def update() -> None:
-            offset_mm, maker.taking.step_mm = self.sink.settings()
+            offset_mm, taking = self.sink.settings()
             maker.offset_mm = np.asarray(offset_mm)
+            if taking != maker.taking:
+                maker.taking = taking
 
         self._quietly(update)
 

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections import deque
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from ..core.frames import Array, points_of_poses
-from ..core.probing import ByDistance
-from .protocol import Pose
+from ..core.probing import ByDistance, Taking
+from .protocol import Pose, Stripe
 
 REMEMBERED = 250  # poses: two to five seconds, enough for any way in
 WAY_IN_MM = 6.0
@@ -17,7 +17,11 @@ WAY_IN_MM = 6.0
 
 @dataclass(frozen=True)
 class HitBatch:
-    """Hits that are kept together. ``sweep``: the sample of the press that began them."""
+    """Hits that are kept together. ``sweep``: the sample of the press that began them.
+
+    ``faces``: of a tracker, the face of each; ``lines``: of a scanner, the points of each hit's line,
+    across and away one after another.
+    """
 
     kind: str
     session: str
@@ -26,6 +30,8 @@ class HitBatch:
     times: tuple[float, ...]
     poses: tuple[float, ...]
     approach: tuple[float, ...]
+    faces: tuple[int, ...] = ()
+    lines: tuple[tuple[float, ...], ...] = ()
 
 
 class HitMaker:
@@ -34,10 +40,11 @@ class HitMaker:
     def __init__(self, session: str):
         self.session = session
         self.offset_mm: Array = np.zeros(3)
-        self.taking = ByDistance(5.0)
+        self.taking: Taking = ByDistance(5.0)
         self._past: deque[Pose] = deque(maxlen=REMEMBERED)
         self._sweep: int | None = None
         self._pending: list[Pose] = []
+        self._lines: list[Stripe] = []
 
     def tip(self, pose: Pose) -> Array:
         """Tip center in the instrument's frame, mm."""
@@ -66,8 +73,17 @@ class HitMaker:
         if self.taking.feed(pose.at, self.tip(pose)):
             self._pending.append(pose)
 
+    def scanned(self, stripe: Stripe) -> None:
+        """A scanner's line; kept while the button is held."""
+        if self._sweep is not None and stripe.points:
+            self._lines.append(stripe)
+
     def flush(self) -> HitBatch | None:
         """Hits of the running sweep that have not been handed over yet."""
+        if self._lines and self._sweep is not None:
+            lines, self._lines, self._pending = self._lines, [], []  # a scanner takes no hits
+            batch = self._batch("stripes", self._sweep, [s.pose for s in lines], (float("nan"),) * 7 * len(lines))
+            return replace(batch, lines=tuple(tuple(v for p in s.points for v in p) for s in lines))
         if not self._pending or self._sweep is None:
             return None
         poses, self._pending = self._pending, []
@@ -85,4 +101,7 @@ class HitMaker:
 
     def _batch(self, kind: str, sweep: int, poses: list[Pose], approach: tuple[float, ...]) -> HitBatch:
         values = tuple(v for p in poses for v in p.values)
-        return HitBatch(kind, self.session, sweep, tuple(p.n for p in poses), tuple(p.at for p in poses), values, approach)
+        faces = tuple(p.face for p in poses)
+        return HitBatch(
+            kind, self.session, sweep, tuple(p.n for p in poses), tuple(p.at for p in poses), values, approach, faces
+        )

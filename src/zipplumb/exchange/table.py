@@ -35,6 +35,7 @@ class RowText:
     wanted: int
     message: str
     note: str
+    doubted: bool
     current: bool
     measured: bool
     nominal_value: float | None

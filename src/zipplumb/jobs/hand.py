@@ -35,16 +35,19 @@ def touchable_faces(model: CadModel) -> list[dict]:
     return faces
 
 
-def control_address() -> tuple[str, int] | None:
-    """Where the stand-in listens, from ZIPPLUMB_SIM_CONTROL; None outside the demo."""
-    value = os.environ.get("ZIPPLUMB_SIM_CONTROL", "")
-    host, _, port = value.partition(":")
-    return (host, int(port)) if port else None
+def control_address(port: int | None = None) -> tuple[str, int] | None:
+    """Where a stand-in is told what to do, by the port at which it is linked; None where there is none.
+
+    From ZIPPLUMB_SIM_CONTROL, pairs of both ports; by default the first.
+    """
+    pairs = [pair.split(":") for pair in os.environ.get("ZIPPLUMB_SIM_CONTROL", "").split(",") if ":" in pair]
+    found = next((control for link, control in pairs if port is None or int(link) == port), None)
+    return ("127.0.0.1", int(found)) if found else None
 
 
-def tell_hand(order: dict) -> dict:
-    """Send one order to the stand-in and return its answer. Raises DeviceError."""
-    address = control_address()
+def tell_hand(order: dict, port: int | None = None) -> dict:
+    """Send one order to a stand-in and return its answer. Raises DeviceError."""
+    address = control_address(port)
     if address is None:
         raise DeviceError("There is no stand-in here.", "Nothing was changed.", "Start the demo to have one.")
     try:

@@ -12,13 +12,15 @@ import psycopg
 from sqlalchemy import select
 from sqlalchemy.exc import SQLAlchemyError
 
+from ..core.errors import DeviceError
 from ..core.frames import points_of_poses
+from ..core.probing import ByDistance, Taking
 from ..devices.agent import Agent
 from ..devices.hits import HitBatch
-from ..devices.protocol import Hello, Pose, State
+from ..devices.protocol import Event, Hello, Level, Pose, State, Target
 from ..store.database import TIP, database_url, transaction
-from ..store.models import Instrument, Job, Row, Station
-from . import kit, measure
+from ..store.models import Instrument, Job, Row, Station, Trial
+from . import kit, measure, trials, trust
 
 log = logging.getLogger(__name__)
 
@@ -33,7 +35,18 @@ class JobsSink:
         self._channel: psycopg.Connection | None = None
 
     def connected(self, hello: Hello) -> None:
-        kit.seen(self.instrument_id, connected=True, serial=hello.serial, trouble="")
+        kind = self._kind()
+        if hello.kind != kind:
+            raise DeviceError(
+                f"What answers there is of another kind: {kit.KINDS[hello.kind]}.",
+                "Nothing of it is kept.",
+                "Look at its address.",
+            )
+        kit.seen(self.instrument_id, connected=True, serial=hello.serial, model=hello.model, axes=hello.axes, trouble="")
+
+    def _kind(self) -> str:
+        with transaction() as session:
+            return session.get(Instrument, self.instrument_id).kind
 
     def lost(self, why: str) -> None:
         kit.seen(self.instrument_id, connected=False, trouble=why)
@@ -42,20 +55,34 @@ class JobsSink:
         kit.seen(self.instrument_id, trouble=words)
 
     def state(self, state: State) -> None:
-        kit.seen(self.instrument_id, connected=True, temperature_c=state.temperature_c)
+        kit.seen(
+            self.instrument_id, connected=True, temperature_c=state.temperature_c, pressure_hpa=state.pressure_hpa,
+            humidity_percent=state.humidity_percent,
+        )  # fmt: skip
 
-    def settings(self) -> tuple[list[float], float]:
+    def level(self, level: Level) -> None:
+        kit.seen(self.instrument_id, level=list(level.up), u_level_rad=level.u_rad)
+
+    def target(self, target: Target) -> None:
+        kit.seen(self.instrument_id, target=target.state)
+
+    def event(self, event: Event) -> None:
+        trust.happened(self.instrument_id, event.what)
+
+    def settings(self) -> tuple[list[float], Taking]:
         with transaction() as session:
             instrument = session.get(Instrument, self.instrument_id)
             self._station = instrument.station_id
             if instrument.calibration:
                 self._offset = list(instrument.calibration.offset_mm)
+            if instrument.trial_id:
+                return self._offset, trials.taking_of(session.get(Trial, instrument.trial_id))
             spacing = 5.0
             if instrument.station_id:
                 job = session.get(Job, session.get(Station, instrument.station_id).job_id)
                 row = session.get(Row, job.current_row_id) if job.current_row_id else None
                 spacing = (row.recipe if row else {}).get("spacing_mm", spacing)
-        return self._offset, spacing
+        return self._offset, ByDistance(spacing)
 
     def tip(self, pose: Pose) -> None:
         """Send the tip round; missed ones do not matter, so nothing is stored."""
@@ -71,15 +98,28 @@ class JobsSink:
             raise
 
     def keep(self, batch: HitBatch, number: int | None) -> str:
+        if trial := self._under_way():
+            return trials.keep(self.instrument_id, trial, batch, number)
         return measure.keep_hits(self.instrument_id, batch, number)
 
+    def _under_way(self) -> int | None:
+        """The calibration or check that the instrument's buttons belong to now."""
+        with transaction() as session:
+            return session.scalar(select(Instrument.trial_id).where(Instrument.id == self.instrument_id))
+
     def finish(self, batch: HitBatch, number: int) -> str:
+        if trial := self._under_way():
+            return trials.finish_from_device(trial, batch.session, number)
         return measure.finish_from_device(self.instrument_id, batch, number)
 
     def undo(self, sweep: bool, session: str, number: int) -> str:
+        if trial := self._under_way():
+            return trials.undo(self.instrument_id, trial, sweep, session, number)
         return measure.undo_from_device(self.instrument_id, sweep, session, number)
 
     def step(self, by: int, session: str, number: int) -> str:
+        if self._under_way():
+            return "none"
         return measure.step_from_device(self.instrument_id, by, session, number)
 
 

@@ -17,7 +17,7 @@ from .actor import INSTRUMENT, Actor, record
 from .results import JobResults, load
 
 
-def _first_time(session: Session, device_session: str, number: int | None) -> bool:
+def first_time(session: Session, device_session: str, number: int | None) -> bool:
     """Whether a press is carried out for the first time; part of the act's own transaction."""
     if number is None:
         return True
@@ -73,7 +73,7 @@ def _add(session: Session, instrument: Instrument, job: Job, row: Row, batch: Hi
 def keep_hits(instrument_id: int, batch: HitBatch, number: int | None) -> str:
     """Keep hits for the current row; a finished row is opened again. Returns the tone."""
     with transaction() as session:
-        if not _first_time(session, batch.session, number):
+        if not first_time(session, batch.session, number):
             return "taken"
         instrument, job = _place(session, instrument_id)
         row = _current(session, job)
@@ -86,7 +86,7 @@ def keep_hits(instrument_id: int, batch: HitBatch, number: int | None) -> str:
 def finish_from_device(instrument_id: int, batch: HitBatch, number: int) -> str:
     """Finish the current row with the pull-off that the press came with."""
     with transaction() as session:
-        if not _first_time(session, batch.session, number):
+        if not first_time(session, batch.session, number):
             return "finished"
         instrument, job = _place(session, instrument_id)
         row = _current(session, job)
@@ -141,7 +141,7 @@ def next_to_measure(state: JobResults, after: int) -> int | None:
 
 def undo_from_device(instrument_id: int, sweep: bool, device_session: str, number: int) -> str:
     with transaction() as session:
-        if not _first_time(session, device_session, number):
+        if not first_time(session, device_session, number):
             return "undone"
         _, job = _place(session, instrument_id)
         return _undo(session, INSTRUMENT, job, sweep)
@@ -199,7 +199,7 @@ def _reopen_last(session: Session, actor: Actor, job: Job) -> str:
 
 def step_from_device(instrument_id: int, by: int, device_session: str, number: int) -> str:
     with transaction() as session:
-        if not _first_time(session, device_session, number):
+        if not first_time(session, device_session, number):
             return "moved"
         _, job = _place(session, instrument_id)
         return _step(session, job, by)

@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 from sqlalchemy import ColumnElement, literal_column, select, text
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, lazyload
 
 from ..core.calibration import ProbeCalibration
 from ..core.errors import InputError
@@ -20,6 +20,7 @@ from ..core.frames import Motion
 from ..core.sheet import Kit, Reading, RowResult, Sheet, SheetRow, Station, evaluate, recipe_from_dict
 from ..store import models
 from ..store.models import Calibration, Instrument, Job, Mark, Row
+from .probes import applied
 
 JOBS_REMEMBERED = 32
 
@@ -55,7 +56,6 @@ class _Memory:
     batches: dict[int, models.Reading] = field(default_factory=dict)
     rows: dict[int, tuple[str, SheetRow]] = field(default_factory=dict)
     joined: dict[int, tuple[tuple, Reading]] = field(default_factory=dict)
-    calibrations: dict[int, ProbeCalibration] = field(default_factory=dict)
     found: dict = field(default_factory=dict)
 
 
@@ -81,8 +81,9 @@ def load(session: Session, job_id: int) -> JobResults:
     with memory.lock:
         rows = _rows(session, job_id, memory)
         batches = _batches(session, job_id, memory)
-        readings = _readings(batches, _marks(session, job_id), {r.id for r in rows}, memory)
-        kit, instrument = _kit(session, job_id, batches, memory)
+        instead = applied(session)
+        readings = _readings(batches, _marks(session, job_id), {r.id for r in rows}, memory, instead)
+        kit, instrument = _kit(session, job_id, batches, instead)
         sheet = Sheet(rows, job.alignment_row_id)
         results, memory.found = evaluate(sheet, readings, kit, memory.found)
     return JobResults(job, rows, results, readings, kit, instrument)
@@ -130,7 +131,10 @@ def _marks(session: Session, job_id: int) -> dict[int, set[int]]:
     return marks
 
 
-def _readings(batches: list[models.Reading], marks: dict[int, set[int]], rows: set[int], memory: _Memory) -> dict[int, Reading]:
+def _readings(
+    batches: list[models.Reading], marks: dict[int, set[int]], rows: set[int], memory: _Memory, instead: dict[int, int]
+) -> dict[int, Reading]:
+    """``instead``: calibrations that are worked with in the place of those that the readings were made with."""
     by_row: dict[int, list[models.Reading]] = defaultdict(list)
     pull_offs: dict[int, models.Reading] = {}
     for batch in batches:
@@ -142,37 +146,51 @@ def _readings(batches: list[models.Reading], marks: dict[int, set[int]], rows: s
             by_row[batch.row_id].append(batch)
     for row, mine in by_row.items():
         pull_off = pull_offs.get(row)
-        which = tuple((b.id, frozenset(marks.get(b.id, ()))) for b in mine), pull_off.id if pull_off else None
+        used = tuple(instead.get(b.calibration_id, b.calibration_id) for b in mine)
+        which = tuple((b.id, frozenset(marks.get(b.id, ()))) for b in mine), pull_off.id if pull_off else None, used
         if memory.joined.get(row, (None,))[0] != which:
-            memory.joined[row] = which, _joined(mine, marks, pull_off)
+            memory.joined[row] = which, _joined(mine, marks, pull_off, instead)
     return {row: memory.joined[row][1] for row in by_row}
 
 
-def _joined(batches: list[models.Reading], marks: dict[int, set[int]], pull_off: models.Reading | None) -> Reading:
+def _joined(
+    batches: list[models.Reading], marks: dict[int, set[int]], pull_off: models.Reading | None, instead: dict[int, int]
+) -> Reading:
     counts = [len(b.ns) for b in batches]
+
+    def used(batch: models.Reading) -> int:
+        return instead.get(batch.calibration_id, batch.calibration_id)
+
     return Reading(
         keys=tuple(f"{b.id}.{k}" for b in batches for k in range(len(b.ns))),
         poses=np.concatenate([np.reshape(b.poses, (-1, 7)) for b in batches]),
         approach=np.concatenate([np.reshape(np.array(b.approach, float), (-1, 7)) for b in batches]),
         aside=np.array([k in marks.get(b.id, ()) for b in batches for k in range(len(b.ns))], bool),
         stations=np.repeat([b.station_id for b in batches], counts),
-        calibrations=np.repeat([b.calibration_id for b in batches], counts),
+        calibrations=np.repeat([used(b) for b in batches], counts),
         times=np.concatenate([b.times for b in batches]),
         pull_off=np.array(pull_off.poses) if pull_off else None,
         pull_off_station=pull_off.station_id if pull_off else None,
-        pull_off_calibration=pull_off.calibration_id if pull_off else None,
+        pull_off_calibration=used(pull_off) if pull_off else None,
     )
 
 
-def _kit(session: Session, job_id: int, batches: list[models.Reading], memory: _Memory) -> tuple[Kit, Instrument | None]:
+def _kit(
+    session: Session, job_id: int, batches: list[models.Reading], instead: dict[int, int]
+) -> tuple[Kit, Instrument | None]:
     """Stations and calibrations of a job, and the instrument that stands at it now."""
     query = select(models.Station, Instrument).join(Instrument, Instrument.id == models.Station.instrument_id)
     found = session.execute(query.where(models.Station.job_id == job_id).order_by(models.Station.id)).all()
-    stations = {station.id: Station(station.id, Motion.identity()) for station, _ in found}
+    stations = {
+        station.id: Station(station.id, Motion.identity(), None if i.level is None else np.array(i.level), i.u_level_rad)
+        for station, i in found
+    }
     here = next((instrument for station, instrument in found if instrument.station_id == station.id), None)
     u_hit = max((instrument.u_hit_mm for _, instrument in found), default=0.0)
-    used = {b.calibration_id for b in batches} | {i.calibration_id for _, i in found if i.calibration_id}
-    missing = used - memory.calibrations.keys()
-    for cal in session.scalars(select(Calibration).where(Calibration.id.in_(missing))) if missing else ():
-        memory.calibrations[cal.id] = ProbeCalibration(cal.id, np.array(cal.offset_mm), cal.diameter_mm, cal.u_radius_mm, u_hit)
-    return Kit(stations, {number: memory.calibrations[number] for number in used}), here
+    used = {instead.get(b.calibration_id, b.calibration_id) for b in batches}
+    used |= {i.calibration_id for _, i in found if i.calibration_id}
+    calibrations = {
+        cal.id: ProbeCalibration(cal.id, np.array(cal.offset_mm), cal.diameter_mm, cal.u_radius_mm, u_hit, cal.doubt)
+        for cal in session.scalars(select(Calibration).where(Calibration.id.in_(used)).options(lazyload(Calibration.probe)))
+    }
+    return Kit(stations, calibrations), here

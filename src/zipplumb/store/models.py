@@ -116,10 +116,15 @@ class Probe(Base):
     name: Mapped[str]
     kind: Mapped[str] = mapped_column(String(20))
     diameter_mm: Mapped[float]
+    drawn_offset_mm: Mapped[list[float]] = mapped_column(ARRAY(Double), server_default="{0,0,180}")
+    removed_at: Mapped[datetime | None]
 
 
 class Calibration(Base):
-    """A probe's calibration on an instrument."""
+    """A probe's calibration on an instrument. ``method``: pivot, sphere, scanner, stated (a reflector), drawn (none was made).
+
+    ``doubt``: why what was measured with it is in doubt. ``removed_at``: out of the history; readings keep it.
+    """
 
     __tablename__ = "calibrations"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -130,6 +135,15 @@ class Calibration(Base):
     u_radius_mm: Mapped[float]
     made_at: Mapped[datetime] = _now()
     note: Mapped[str] = mapped_column(Text, server_default="")
+    instrument_id: Mapped[int | None] = mapped_column(ForeignKey("instruments.id", use_alter=True))
+    method: Mapped[str] = mapped_column(String(10), server_default="sphere")
+    u_offset_mm: Mapped[float] = mapped_column(Double, server_default="0")
+    largest_mm: Mapped[float] = mapped_column(Double, server_default="0")
+    limit_mm: Mapped[float] = mapped_column(Double, server_default="0.025")
+    detail: Mapped[dict[str, Any]] = mapped_column(JSONB, server_default="{}")
+    temperature_c: Mapped[float | None]
+    doubt: Mapped[str] = mapped_column(Text, server_default="")
+    removed_at: Mapped[datetime | None]
     probe: Mapped[Probe] = relationship(lazy="selectin")
 
 
@@ -150,7 +164,16 @@ class Instrument(Base):
     serial: Mapped[str] = mapped_column(Text, server_default="")
     temperature_c: Mapped[float | None]
     trouble: Mapped[str] = mapped_column(Text, server_default="")
-    calibration: Mapped[Calibration | None] = relationship(lazy="selectin")
+    model: Mapped[str] = mapped_column(Text, server_default="")
+    axes: Mapped[int] = mapped_column(Integer, server_default="0")
+    spec: Mapped[dict[str, Any]] = mapped_column(JSONB, server_default="{}")
+    pressure_hpa: Mapped[float | None]
+    humidity_percent: Mapped[float | None]
+    target: Mapped[str] = mapped_column(String(12), server_default="")
+    level: Mapped[list[float] | None] = mapped_column(ARRAY(Double))
+    u_level_rad: Mapped[float] = mapped_column(Double, server_default="0")
+    trial_id: Mapped[int | None] = mapped_column(ForeignKey("trials.id", use_alter=True))
+    calibration: Mapped[Calibration | None] = relationship(lazy="selectin", foreign_keys=[calibration_id])
 
 
 class Station(Base):
@@ -187,7 +210,70 @@ class Reading(Base):
     poses: Mapped[list[float]] = mapped_column(ARRAY(Double))
     approach: Mapped[list[float]] = mapped_column(ARRAY(Double))
     temperature_c: Mapped[float | None]
+    faces: Mapped[list[int]] = mapped_column(ARRAY(Integer), server_default="{}")
     kept_at: Mapped[datetime] = _now()
+
+
+class InstrumentEvent(Base):
+    """Something that shakes trust: a knock, the head off, a jump of the temperature."""
+
+    __tablename__ = "instrument_events"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    instrument_id: Mapped[int] = mapped_column(ForeignKey("instruments.id"), index=True)
+    what: Mapped[str] = mapped_column(String(20))
+    words: Mapped[str] = mapped_column(Text, server_default="")
+    at: Mapped[datetime] = _now()
+
+
+class Trial(Base):
+    """A calibration or a check under way, or its result. ``calibration_id``: the one checked, or made."""
+
+    __tablename__ = "trials"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    kind: Mapped[str] = mapped_column(String(20))
+    instrument_id: Mapped[int] = mapped_column(ForeignKey("instruments.id"), index=True)
+    probe_id: Mapped[int | None] = mapped_column(ForeignKey("probes.id"))
+    job_id: Mapped[int | None] = mapped_column(ForeignKey("jobs.id"))
+    calibration_id: Mapped[int | None] = mapped_column(ForeignKey("calibrations.id", use_alter=True))
+    settings: Mapped[dict[str, Any]] = mapped_column(JSONB, server_default="{}")
+    state: Mapped[str] = mapped_column(String(12), server_default="running")
+    words: Mapped[str] = mapped_column(Text, server_default="")
+    result: Mapped[dict[str, Any]] = mapped_column(JSONB, server_default="{}")
+    temperature_c: Mapped[float | None]
+    by: Mapped[int | None] = mapped_column(ForeignKey("users.id"))
+    started_at: Mapped[datetime] = _now()
+    ended_at: Mapped[datetime | None]
+
+
+class TrialReading(Base):
+    """Raw readings of a trial, as they came. ``lines``: a scanner's points, ``counts`` of them to each pose."""
+
+    __tablename__ = "trial_readings"
+    __table_args__ = (UniqueConstraint("session", "kind", "first_n", name="trial_readings_once"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    trial_id: Mapped[int] = mapped_column(ForeignKey("trials.id"), index=True)
+    kind: Mapped[str] = mapped_column(String(10))
+    session: Mapped[str] = mapped_column(String(40))
+    first_n: Mapped[int] = mapped_column(BigInteger)
+    sweep: Mapped[int] = mapped_column(BigInteger)
+    times: Mapped[list[float]] = mapped_column(ARRAY(Double))
+    poses: Mapped[list[float]] = mapped_column(ARRAY(Double))
+    faces: Mapped[list[int]] = mapped_column(ARRAY(Integer), server_default="{}")
+    lines: Mapped[list[float]] = mapped_column(ARRAY(Double), server_default="{}")
+    counts: Mapped[list[int]] = mapped_column(ARRAY(Integer), server_default="{}")
+    undone_at: Mapped[datetime | None]
+
+
+class Recalibration(Base):
+    """What was read with the old calibration is worked out with the new one, until it is taken back."""
+
+    __tablename__ = "recalibrations"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    old_id: Mapped[int] = mapped_column(ForeignKey("calibrations.id"))
+    new_id: Mapped[int] = mapped_column(ForeignKey("calibrations.id"))
+    by: Mapped[int | None] = mapped_column(ForeignKey("users.id"))
+    at: Mapped[datetime] = _now()
+    taken_back_at: Mapped[datetime | None]
 
 
 class Mark(Base):

@@ -12,15 +12,16 @@ from jinja2 import ChoiceLoader, FileSystemLoader
 from sqlalchemy.exc import OperationalError
 from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 
+from ..core.calibration import both_units
 from ..core.errors import InputError, NotAllowed, PlumbError
 from ..core.units import degrees_text, length_text
 from ..jobs.parts import LARGEST_MB
-from . import align, auth, derive, home, job, kit, measure, part, report
+from . import align, auth, derive, desk, home, instruments, job, kit, measure, part, probes, report, trials
 from .auth import Person, load_person
 from .rows import row_html
 
 ROOM = Path(__file__).parent
-BLUEPRINTS = (auth, home, job, part, kit, align, measure, derive, report)
+BLUEPRINTS = (auth, home, job, part, kit, align, measure, derive, report, instruments, probes, trials)
 POLICY = (
     "default-src 'self'; img-src 'self' data: blob:; connect-src 'self'; object-src 'none'; "
     "base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
@@ -42,7 +43,8 @@ def create_app() -> Flask:
     folders = [FileSystemLoader(ROOM / b.__name__.rsplit(".", 1)[1] / "templates") for b in BLUEPRINTS]
     app.jinja_loader = ChoiceLoader([FileSystemLoader(ROOM / "templates"), *folders])
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
-    app.jinja_env.globals.update(length_text=length_text, degrees_text=degrees_text, row_html=row_html)
+    app.jinja_env.globals.update(length_text=length_text, degrees_text=degrees_text, row_html=row_html, both_units=both_units)
+    app.jinja_env.globals.update(shown=desk.shown, when=desk.when, from_s=desk.from_s, desk_units=desk.units)
     CSRFProtect(app)
     login = LoginManager(app)
     login.login_view = "auth.sign_in"

@@ -42,6 +42,7 @@ class Hub:
         self.pages: dict[int, set[queue.Queue]] = {}
         self.sent: dict[int, dict[str, str]] = {}
         self.latest: dict[int, JobResults] = {}
+        self.kit_pages: set[queue.Queue] = set()
         self.away = False
         self._thread: threading.Thread | None = None
 
@@ -65,6 +66,31 @@ class Hub:
                 if not self.pages[job_id]:
                     for known in (self.pages, self.sent, self.latest):
                         known.pop(job_id, None)
+
+    def kit_stream(self) -> Iterator[bytes]:
+        """For a page of the kit: word of every change, upon which it asks for itself anew, and every tip."""
+        mine: queue.Queue = queue.Queue(BACKLOG)
+        with self.lock:
+            self.kit_pages.add(mine)
+            self._start()
+        try:
+            yield b"retry: 700\n\n" + _event("kit", {"what": "begin"})
+            while True:
+                try:
+                    yield mine.get(timeout=HEARTBEAT_S)
+                except queue.Empty:
+                    yield b": still here\n\n"
+        finally:
+            with self.lock:
+                self.kit_pages.discard(mine)
+
+    def _tell_kit(self, event: bytes, may_drop: bool = False) -> None:
+        with self.lock:
+            pages = list(self.kit_pages)
+        for page in pages:
+            if page.full() or (may_drop and page.qsize() > 3):
+                continue
+            page.put_nowait(event)
 
     def _start(self) -> None:
         if self._thread is None:
@@ -108,6 +134,7 @@ class Hub:
                     if self.away:
                         self.away = False
                         self._everybody(lambda job_id: self._changed(job_id, {"what": "back"}))
+                        self._tell_kit(_event("kit", {"what": "back"}))
                     for word in connection.notifies():
                         self._heard(word.channel, json.loads(word.payload))
             except psycopg.Error:
@@ -121,8 +148,12 @@ class Hub:
 
     def _heard(self, channel: str, word: dict) -> None:
         if channel == TIP:
+            self._tell_kit(_event("tip", {"instrument": word["instrument"], "tip": word["tip"]}), may_drop=True)
             self._everybody(lambda job_id: self._tip(job_id, word))
-        elif word["job"] is None:
+            return
+        if word["what"] in ("kit", "back"):
+            self._tell_kit(_event("kit", word))
+        if word["job"] is None:
             self._everybody(lambda job_id: self._changed(job_id, word))
         elif word["job"] in self.pages:
             self._changed(word["job"], word)

@@ -39,3 +39,10 @@ def sandwich(jacobian: Array, residuals: Array, clusters: Indices) -> Array:
     count = len(rows)
     spread = (count - 1) / count * bread @ (scores.T @ scores) @ bread
     return spread / np.outer(size, size)
+
+
+def held_against(rms_mm: float, limit_mm: float, remedy: str) -> tuple[Verdict, str]:
+    """The last question of every calibration: is its rms within the limit?"""
+    if rms_mm > limit_mm:
+        return "fail", f"The rms of {rms_mm:.3f} mm is over the limit of {limit_mm:.3f} mm. {remedy}"
+    return "pass", f"The rms of {rms_mm:.3f} mm is within the limit of {limit_mm:.3f} mm."

@@ -7,13 +7,14 @@ is linear in the offset o and the seat c. Its normal equations need only sums ov
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import FitError
 from ..frames import Array, Indices, rotations_from_quaternions
-from .least import LIMIT_MM, Verdict, sandwich
+from .least import LIMIT_MM, Verdict, held_against, sandwich
 from .reach import Reach, reach_of
 
 LEAST = 12  # poses, before anything is said
@@ -72,16 +73,9 @@ class Pivot:
         if self.reach.missing:
             return "not enough", self.reach.advice
         if 2 * self.u_weakest_mm > limit_mm:
-            return (
-                "not enough",
-                f"The tip is known to {2 * self.u_weakest_mm:.3f} mm only in its worst direction. {self.reach.advice_across(self.weakest)}",
-            )
-        if self.rms_mm > limit_mm:
-            return (
-                "fail",
-                f"The rms of {self.rms_mm:.3f} mm is over the limit of {limit_mm:.3f} mm. Clean ball and seat, and swing again.",
-            )
-        return "pass", f"The rms of {self.rms_mm:.3f} mm is within the limit of {limit_mm:.3f} mm."
+            known = f"The tip is known to {2 * self.u_weakest_mm:.3f} mm only in its worst direction."
+            return "not enough", f"{known} {self.reach.advice_across(self.weakest)}"
+        return held_against(self.rms_mm, limit_mm, "Clean ball and seat, and swing again.")
 
 
 def pivot(poses: Array, sweeps: Indices, roll: bool = True) -> Pivot:
@@ -175,7 +169,7 @@ def _whole_parts(out: NDArray[np.bool_], sweeps: Indices) -> NDArray[np.bool_]:
     """Poses between two that slipped, in one sweep, slipped too: what is left is in the seat."""
     out = out.copy()
     at = np.flatnonzero(out)
-    for a, b in zip(at[:-1], at[1:], strict=True):
+    for a, b in pairwise(at.tolist()):
         if b - a <= GAP and sweeps[a] == sweeps[b]:
             out[a:b] = True
     return ~out

@@ -14,7 +14,7 @@ from ..errors import FitError
 from ..fitting import fit
 from ..frames import Array, Indices, Motion, rotations_from_quaternions
 from ..kernels import rotation
-from .least import LIMIT_MM, Verdict, sandwich
+from .least import LIMIT_MM, Verdict, held_against, sandwich
 from .sphere import ITERATIONS, SPREAD, coverage
 
 LEAST_STRIPES, WANTED_STRIPES = 8, 30
@@ -27,13 +27,15 @@ CONTRADICTS_MM = 0.05
 class ScannerCalibration:
     """``axis_from_scanner``: where the scanner stands; ``covariance`` (6, 6) of a small slide (mm) and turn (rad) of it.
 
-    ``residuals`` (n,) of the points used, + outside; ``stripes`` how many were used; ``covered`` as for a touch probe.
+    ``residuals`` (n,) of the points used, + outside; ``normals`` (n, 3) from the sphere's center to them;
+    ``stripes`` how many were used; ``covered`` as for a touch probe.
     """
 
     axis_from_scanner: Motion
     covariance: Array
     center_mm: Array
     residuals: Array
+    normals: Array
     stripes: int
     covered: float
     question: str
@@ -53,12 +55,7 @@ class ScannerCalibration:
             return "not enough", f"{wanted - self.stripes} more stripes are wanted, from other sides."
         if self.covered < SPREAD:
             return "not enough", f"Only {100 * self.covered:.0f} % of the sphere was scanned. Scan it from all sides."
-        if self.rms_mm > limit_mm:
-            return (
-                "fail",
-                f"The rms of {self.rms_mm:.3f} mm is over the limit of {limit_mm:.3f} mm. Clean window and sphere, and scan again.",
-            )
-        return "pass", f"The rms of {self.rms_mm:.3f} mm is within the limit of {limit_mm:.3f} mm."
+        return held_against(self.rms_mm, limit_mm, "Clean window and sphere, and scan again.")
 
 
 def calibrate_scanner(poses: Array, points: Array, stripe: Indices, certified_mm: float, start: Motion) -> ScannerCalibration:
@@ -112,7 +109,14 @@ def calibrate_scanner(poses: Array, points: Array, stripe: Indices, certified_mm
             "Read the number on the sphere again."
         )
     return ScannerCalibration(
-        motion, spread[:6, :6], center, residuals[keep], int(clusters.max()) + 1, coverage(normals[keep]), question
+        motion,
+        spread[:6, :6],
+        center,
+        residuals[keep],
+        normals[keep],
+        int(clusters.max()) + 1,
+        coverage(normals[keep]),
+        question,
     )
 
 

@@ -16,7 +16,7 @@ from ..errors import FitError
 from ..fitting import fit
 from ..frames import Array, rotations_from_quaternions
 from ..units import MM_PER_INCH
-from .least import LIMIT_MM, Verdict, sandwich
+from .least import LIMIT_MM, Verdict, held_against, sandwich
 
 LEAST, WANTED = 12, 60
 ITERATIONS = 50
@@ -75,20 +75,16 @@ class SphereCalibration:
                 "not enough",
                 f"Only {100 * self.covered:.0f} % of the sphere was touched. Touch it all round, also from below its middle.",
             )
-        if self.rms_mm > limit_mm:
-            return (
-                "fail",
-                f"The rms of {self.rms_mm:.3f} mm is over the limit of {limit_mm:.3f} mm. Clean tip and sphere, and touch again.",
-            )
-        return "pass", f"The rms of {self.rms_mm:.3f} mm is within the limit of {limit_mm:.3f} mm."
+        return held_against(self.rms_mm, limit_mm, "Clean tip and sphere, and touch again.")
 
 
 @dataclass(frozen=True)
 class Known:
-    """Another probe of the library, that may be the one really on: its name and diameter."""
+    """Another probe of the library, that may be the one really on: its name, diameter and, where it is known, its tip."""
 
     name: str
     diameter_mm: float
+    offset_mm: tuple[float, float, float] | None = None
 
 
 def calibrate_on_sphere(
@@ -135,7 +131,7 @@ def calibrate_on_sphere(
         answer[:3], spread[:3, :3], answer[3:6], diameter, float(np.sqrt(spread[6, 6])), residuals, normals,
         coverage(normals), moved_after(residuals, jacobian, normals, "hit"), "",
     )  # fmt: skip
-    question = _contradiction(diameter, tip_mm, certified_mm, found, others)
+    question = contradiction(diameter, tip_mm, certified_mm, found.u_radius_mm, others)
     return SphereCalibration(**{**found.__dict__, "question": question})
 
 
@@ -186,10 +182,10 @@ def moved_after(residuals: Array, jacobian: Array, normals: Array, word: str) ->
     return f"The sphere moved {size:.2f} mm after {word} {where}. Fix it, and begin again."
 
 
-def _contradiction(diameter: float, tip_mm: float, certified_mm: float, found, others: Sequence[Known]) -> str:
-    """What the hits say against the diameters that were typed."""
+def contradiction(diameter: float, tip_mm: float, certified_mm: float, u_mm: float, others: Sequence[Known]) -> str:
+    """What hits that make the tip ``diameter`` wide say against the diameters that were typed, or ""."""
     off = diameter - tip_mm
-    if abs(off) < max(CONTRADICTS_MM, 8 * found.u_radius_mm):
+    if abs(off) < max(CONTRADICTS_MM, 8 * u_mm):
         return ""
     sphere = certified_mm + off
     words = f"With a tip of {tip_mm:.3f} mm the sphere comes out {sphere:.3f} mm; {certified_mm:.3f} mm was typed."
@@ -197,6 +193,6 @@ def _contradiction(diameter: float, tip_mm: float, certified_mm: float, found, o
         if abs(certified_mm * factor - sphere) < 0.02 * sphere:
             return f"{words} That would be right if the number was meant in {unit_}."
     near = min(others, key=lambda o: abs(o.diameter_mm - diameter), default=None)
-    if near is not None and abs(near.diameter_mm - diameter) < max(0.05, 6 * found.u_radius_mm):
+    if near is not None and abs(near.diameter_mm - diameter) < max(0.05, 6 * u_mm):
         return f"{words} It would be right with {near.name} ({near.diameter_mm:.3f} mm): is that the probe on the arm?"
     return f"{words} Read the number on the sphere again, and look at which probe is on."

@@ -35,7 +35,7 @@ class ByDistance:
     """A hit whenever the tip is ``step_mm`` away from the last one."""
 
     step_mm: float
-    _last: Array | None = field(default=None, init=False)
+    _last: Array | None = field(default=None, init=False, compare=False)
 
     def __post_init__(self):
         _checked(step_mm=self.step_mm)
@@ -55,7 +55,7 @@ class ByTime:
     """A hit every ``every_s`` seconds; readings that come late do not shift the ones after."""
 
     every_s: float
-    _due: float | None = field(default=None, init=False)
+    _due: float | None = field(default=None, init=False, compare=False)
 
     def __post_init__(self):
         _checked(every_s=self.every_s)
@@ -81,8 +81,8 @@ class WhenStill:
     within_mm: float = 0.05
     for_s: float = 0.5
     apart_mm: float = 2.0
-    _recent: deque[tuple[float, Array]] = field(default_factory=deque, init=False)
-    _last: Array | None = field(default=None, init=False)
+    _recent: deque[tuple[float, Array]] = field(default_factory=deque, init=False, compare=False)
+    _last: Array | None = field(default=None, init=False, compare=False)
 
     def __post_init__(self):
         _checked(within_mm=self.within_mm, for_s=self.for_s, apart_mm=self.apart_mm)

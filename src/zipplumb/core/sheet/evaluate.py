@@ -75,7 +75,7 @@ def _measure_key(row: SheetRow, reading: Reading | None, kit: Kit) -> str:
     parts: list[object] = [row.digest, reading.digest]
     for number in sorted(set(reading.calibrations.tolist()) | {reading.pull_off_calibration or 0}):
         if cal := kit.calibrations.get(number):
-            parts.append((cal.id, cal.offset_mm.tobytes(), cal.diameter_mm, cal.u_radius_mm, cal.u_hit_mm))
+            parts.append((cal.id, cal.offset_mm.tobytes(), cal.diameter_mm, cal.u_radius_mm, cal.u_hit_mm, cal.doubt))
     for number in sorted(set(reading.stations.tolist())):
         parts.append(kit.stations[number].world_from_station.as_list())
     return fingerprint(*parts)

@@ -40,7 +40,9 @@ def measured(row: SheetRow, reading: Reading | None, kit: Kit, key: str, others:
     centers = tip_centers(reading.poses, reading.stations, reading.calibrations, kit)[keep]
     approach = tip_centers(reading.approach, reading.stations, reading.calibrations, kit)[keep]
     counted = tuple(k for k, good in zip(reading.keys, keep, strict=True) if good)
+    doubts = tuple(dict.fromkeys(kit.calibrations[c].doubt for c in reading.calibrations[keep].tolist()))
     base = RowResult(row.id, key, "taking", hits=len(centers), centers_world=centers, counted=counted)
+    base = replace(base, doubts=tuple(d for d in doubts if d))
     pull_off = _pull_off(reading, kit)
     toward = _toward(recipe, centers, approach, pull_off)
     cal = kit.calibrations[int(reading.calibrations[keep][0])]

@@ -114,7 +114,8 @@ class RowResult:
     ``quantity`` names what nominal, actual and deviation are of. ``held``: the active alignment
     rests on this row, so its deviation is zero by construction and is not given. ``facing`` (3,):
     where the tip went, of planes and surface points, world. ``tip_off``: the radius is off a
-    surface point already. ``difference`` (6,): how an alignment stands in the one that it is
+    surface point already. ``doubts``: why its kit is in doubt.
+    ``difference`` (6,): how an alignment stands in the one that it is
     ``against``, slides (mm) and a rotation vector (rad).
     """
 
@@ -148,3 +149,4 @@ class RowResult:
     components: tuple[float, float, float] | None = None
     uses: tuple[int, ...] = ()
     warnings: tuple[str, ...] = field(default=())
+    doubts: tuple[str, ...] = field(default=())

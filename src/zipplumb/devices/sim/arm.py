@@ -1,49 +1,70 @@
-"""The stand-in arm as a process: streams poses, and does what its control port asks.
+"""The stand-in arm: real joints with real errors, a choice of probes, and a bench with a seat, a sphere and a bar.
 
-``zip-plumb sim --real real.json --port 7301 --control 7302``
+``zip-plumb sim arm --real real.json --port 7301 --control 7302``
 """
 
 from __future__ import annotations
 
-import asyncio
 import json
-import logging
-import time
-import uuid
-from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
 from scipy.spatial.transform import Rotation
 
-from ...core.frames import Motion, perpendicular_pair, unit
-from ..protocol import VERSION, encode
+from ...core.frames import Array, Motion, unit
+from ..protocol import encode
+from .bench import Bench, scanned
 from .hand import Hand, Sample
+from .kinematics import Chain, Encoders
 from .real_part import RealFace
+from .stand_in import StandIn
 
-log = logging.getLogger(__name__)
+SEATED_AGAIN_MM, KNOCK_MM = 0.006, 0.09
+STRIPE_EVERY = 3  # samples
+STRIPE_NOISE_MM = 0.01
+
+
+@dataclass(frozen=True)
+class TrueProbe:
+    """What is really on the arm. ``offset_mm``: of the tip's center, or of where a scanner stands, in the last axis."""
+
+    name: str
+    offset_mm: tuple[float, float, float]
+    tip_radius_mm: float
+    scanner: bool = False
+    lean_rad: tuple[float, float, float] = (0.0, 0.0, 0.0)
+
+    @property
+    def axis_from_scanner(self) -> Motion:
+        return Motion(Rotation.from_rotvec(self.lean_rad).as_matrix(), np.array(self.offset_mm))
 
 
 @dataclass(frozen=True)
 class Truth:
-    """What only the stand-in knows. ``offset_mm`` is the true tip in the last axis."""
+    """What only the stand-in knows."""
 
-    offset_mm: tuple[float, float, float]
-    tip_radius_mm: float
-    noise_mm: float
+    probes: tuple[TrueProbe, ...]
+    noise_rad: float
+    eccentricity_rad: float
     temperature_c: float
     world_from_part: Motion
     faces: dict[int, RealFace]
     sha256: str
+    bench: Bench | None = None
+
+    @property
+    def offset_mm(self) -> tuple[float, float, float]:
+        return self.probes[0].offset_mm
 
     @classmethod
     def read(cls, path: Path) -> Truth:
         raw = json.loads(path.read_text())
         motion = Motion.from_quaternion(raw["world_from_part"]["quaternion"], raw["world_from_part"]["translation_mm"])
+        probes = tuple(TrueProbe(**p) for p in raw["probes"])
         return cls(
-            tuple(raw["offset_mm"]), raw["tip_radius_mm"], raw["noise_mm"], raw["temperature_c"], motion,
-            _faces(raw["faces"]), raw["sha256"],
+            probes, raw["noise_rad"], raw["eccentricity_rad"], raw["temperature_c"], motion, _faces(raw["faces"]),
+            raw["sha256"], Bench(**raw["bench"]),
         )  # fmt: skip
 
 
@@ -51,141 +72,110 @@ def _faces(raw: list[dict]) -> dict[int, RealFace]:
     return {f["index"]: RealFace.from_dict(f) for f in raw}
 
 
-class SimulatedArm:
-    """Serves one link at a time, and any number of hands on the control port."""
+class SimulatedArm(StandIn):
+    """6 or 7 axes."""
 
-    def __init__(self, truth: Truth, rate_hz: float = 100.0, pace: float = 1.0, seed: int = 7):
-        self.truth, self.rate = truth, rate_hz
-        self.random = np.random.default_rng(seed)
-        self.session = uuid.uuid4().hex
+    kind, serial = "arm", "SIM-0001"
+
+    def __init__(self, truth: Truth, rate_hz: float = 100.0, pace: float = 1.0, seed: int = 7, axes: int = 7):
+        random = np.random.default_rng(seed)
+        self.probe = truth.probes[0]
+        super().__init__(Hand(self.probe.tip_radius_mm, rate_hz, pace, random), rate_hz, random, truth.temperature_c)
+        self.truth, self.axes, self.model = truth, axes, f"Stand-in arm, {axes} axes"
+        self.chain = Chain(axes)
+        self.encoders = Encoders.of_class(random, axes, truth.noise_rad, truth.eccentricity_rad)
         self.faces, self.part = truth.faces, truth.sha256
-        self.hand = Hand(truth.tip_radius_mm, rate_hz, pace, self.random)
-        self.todo: list[Iterator[Sample]] = []
         self.last_face: RealFace | None = None
-        self.plugged = True
-        self.send_nan = False
-        self.n = self.presses = 0
-        self.unanswered: dict[int, bytes] = {}
-        self.link: asyncio.StreamWriter | None = None
+        self.bent = np.zeros(3)
+        self.reaches = True
+        self.held = False
+        self.placed: tuple | None = None
 
-    # ---- what the link sees -------------------------------------------------------------
+    @property
+    def offset(self) -> Array:
+        """Where the tip really is in the last axis: as made, as seated, as bent."""
+        return np.array(self.probe.offset_mm) + self.bent
 
-    async def serve_link(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
-        if not self.plugged:
-            writer.close()
-            return
-        if self.link is not None:
-            self.link.close()
-        self.link = writer
-        writer.write(
-            encode(t="hello", protocol=VERSION, session=self.session, kind="arm", model="Stand-in arm, 7 axes",
-                   serial="SIM-0001", rate_hz=self.rate)
-        )  # fmt: skip
-        writer.write(encode(t="state", temperature_c=self.truth.temperature_c))
-        for message in self.unanswered.values():
-            writer.write(message)
-        try:
-            while line := await reader.readline():
-                answer = json.loads(line)
-                if answer.get("t") == "done":
-                    self.unanswered.pop(answer["e"], None)
-        except (ConnectionError, ValueError):
-            pass
-        finally:
-            if self.link is writer:
-                self.link = None
-            writer.close()
+    # ---- what it believes ---------------------------------------------------------------
 
-    def _pose(self, sample: Sample) -> dict:
-        """The last axis for a tip: the probe points along its own z, rolled as it comes."""
-        inward = unit(sample.inward)
-        u, v = perpendicular_pair(inward)
-        part_from_axis = np.column_stack([u, v, inward])
-        rotation = self.truth.world_from_part.rotation @ part_from_axis
-        tip = self.truth.world_from_part.points(sample.tip)
-        place = tip - rotation @ np.array(self.truth.offset_mm) + self.random.normal(0, self.truth.noise_mm, 3)
-        return {"n": self.n, "at": round(time.time(), 4), "p": [round(float(x), 5) for x in place], "q": _quaternion(rotation)}
+    def sample(self, sample: Sample) -> dict | None:
+        wanted = (sample.tip.tobytes(), sample.inward.tobytes(), sample.roll_rad, self.offset.tobytes())
+        if wanted != self.placed:
+            world = self.truth.world_from_part
+            inward = world.vectors(unit(sample.inward))
+            self.reaches = self.chain.place(world.points(sample.tip), inward, self.offset, sample.roll_rad)
+            self.placed = wanted
+            if not self.reaches:
+                self.todo.clear()
+        if sample.press and sample.press[0] == "take":
+            self.held = sample.press[1] and self.reaches
+        if not self.reaches and sample.press:
+            return None  # nobody presses where the arm cannot go
+        believed = self.chain.last_axis(self.encoders.read(self.chain.angles, self.random))
+        return {"p": [round(float(x), 5) for x in believed.translation], "q": _quaternion(believed.rotation)}
 
-    async def stream(self) -> None:
-        due = time.perf_counter()
-        while True:
-            due += 1 / self.rate
-            await asyncio.sleep(max(0.0, due - time.perf_counter()))
-            self.n += 1
-            sample = self._next()
-            pose = self._pose(sample)
-            if self.send_nan:
-                pose["p"][0], self.send_nan = float("nan"), False
-            messages = [encode(t="pose", **pose)]
-            if sample.press:
-                self.presses += 1
-                name, down = sample.press
-                message = encode(t="button", e=self.presses, name=name, down=down, **pose)
-                self.unanswered[self.presses] = message
-                messages.append(message)
-            if self.n % int(5 * self.rate) == 0:
-                messages.append(encode(t="state", temperature_c=self.truth.temperature_c))
-            self._send(messages)
+    def more(self, head: dict) -> list[bytes]:
+        if not (self.probe.scanner and self.held and self.n % STRIPE_EVERY == 0 and self.truth.bench):
+            return []
+        mount = replace(self.probe, offset_mm=tuple(self.offset)).axis_from_scanner
+        scanner = self.chain.last_axis(self.chain.angles) @ mount
+        points = scanned(self.truth.bench, scanner, self.random, STRIPE_NOISE_MM)
+        return [encode(t="stripe", **head, points=points)] if len(points) else []
 
-    def _send(self, messages: list[bytes]) -> None:
-        if self.link is None or not self.plugged:
-            return
-        try:
-            self.link.write(b"".join(messages))
-        except ConnectionError:
-            self.link = None
+    def about(self) -> dict:
+        return {"part": self.part, "probe": self.probe.name, "probes": [p.name for p in self.truth.probes]}
 
-    def _next(self) -> Sample:
-        while self.todo:
-            sample = next(self.todo[0], None)
-            if sample is not None:
-                return sample
-            self.todo.pop(0)
-        return Sample(self.hand.tip, self.hand.inward)
+    # ---- what its hand is told ----------------------------------------------------------
 
-    # ---- what the hand is told ----------------------------------------------------------
-
-    async def serve_control(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
-        try:
-            while line := await reader.readline():
-                try:
-                    self._told(json.loads(line))
-                    answer: dict = {"ok": True}
-                except (KeyError, ValueError, TypeError, IndexError) as error:
-                    answer = {"ok": False, "why": f"The stand-in cannot do that: {error}"}
-                answer |= {"busy": len(self.todo), "plugged": self.plugged, "part": self.part}
-                writer.write((json.dumps(answer) + "\n").encode())
-                await writer.drain()
-        except ConnectionError:
-            pass
-        finally:
-            writer.close()
-
-    def _told(self, order: dict) -> None:
-        do = order["do"]
-        if do == "ask":
-            return
-        if do in ("unplug", "plug"):
-            self.plugged = do == "plug"
-            if not self.plugged and self.link is not None:
-                self.link.close()
-                self.link = None
-        elif do == "part":
+    def told(self, do: str, order: dict) -> None:
+        if do == "part":
             self.part = order["sha256"]
             self.faces = self.truth.faces if self.part == self.truth.sha256 else _faces(order["faces"])
-        elif do == "nan":
-            self.send_nan = True
-        elif do == "stop":
-            self.todo.clear()
-        elif do == "click":
-            self.todo.append(self.hand.click(order["button"]))
         elif do == "pull_off":
             if self.last_face is not None:
                 self.todo.append(self.hand.go_off(self.last_face, order.get("wrong", False)))
+        elif do in ("knock", "head_off", "head_on", "swap"):
+            self._handle(do, order)
+        elif self.truth.bench is not None and (path := self._at_bench(do, order)) is not None:
+            self.todo.append(path)
         else:
             self._touch(do, order)
 
+    def _handle(self, do: str, order: dict) -> None:
+        """The head comes off, goes back a little differently, or is knocked; ``swap``: another probe without a word."""
+        if do == "knock":
+            self.bent = self.bent + unit(self.random.normal(size=3)) * KNOCK_MM
+        elif do in ("head_on", "swap"):
+            name = order.get("probe") or self.probe.name
+            self.probe = next((p for p in self.truth.probes if p.name == name), None) or self._unknown(name)
+            self.bent = self.random.normal(0, SEATED_AGAIN_MM, 3)
+            self.hand.radius = self.probe.tip_radius_mm
+        if do != "swap":
+            self.news.append(encode(t="event", what=do))
+
+    def _unknown(self, name: str) -> TrueProbe:
+        raise ValueError(f"it has no probe “{name}”")
+
+    def _at_bench(self, do: str, order: dict):
+        bench, part = self.truth.bench, self.truth.world_from_part.inverse()
+        if do in ("swing", "roll", "slip"):
+            return self.hand.swing(bench.seat_center(self.probe.tip_radius_mm), part, int(order.get("way", 0)), do)
+        if do == "sphere":
+            return self.hand.round_sphere(bench, part, int(order.get("hits", 64)))
+        if do == "scan":
+            return self.hand.scan_sphere(bench, part, self.offset)
+        if do == "seat":
+            return self.hand.poses_in_seat(bench.seat_center(self.probe.tip_radius_mm), part, int(order.get("hits", 10)))
+        if do == "bar":
+            return self.hand.poses_in_seats([bench.end_center(k, self.probe.tip_radius_mm) for k in (0, 1) * 3], part)
+        if do == "move_sphere":
+            self.truth = replace(self.truth, bench=bench.with_sphere_moved())
+            return iter(())
+        return None
+
     def _touch(self, do: str, order: dict) -> None:
+        if do not in ("touch", "touch_at", "clumsy", "sweep"):
+            raise ValueError(f"“{do}” is not known")
         face = self.faces[int(order["face"])]
         self.last_face = face
         if do == "touch_at":
@@ -198,20 +188,10 @@ class SimulatedArm:
             self.todo.append(self.hand.hits(face, spots))
         elif do == "clumsy":
             self.todo.append(self.hand.hits(face, spots[:1], slip_mm=0.6))
-        elif do == "sweep":
-            self.todo.append(self.hand.sweep(face, spots))
         else:
-            raise ValueError(f"“{do}” is not known")
+            self.todo.append(self.hand.sweep(face, spots))
 
 
 def _quaternion(rotation: np.ndarray) -> list[float]:
     x, y, z, w = Rotation.from_matrix(rotation).as_quat()
     return [round(float(v), 9) for v in (w, x, y, z)]
-
-
-async def run(truth: Truth, port: int, control_port: int, rate_hz: float, pace: float) -> None:
-    """Serve until cancelled, on loopback only."""
-    arm = SimulatedArm(truth, rate_hz, pace)
-    await asyncio.start_server(arm.serve_link, "127.0.0.1", port)
-    await asyncio.start_server(arm.serve_control, "127.0.0.1", control_port)
-    await arm.stream()

@@ -12,7 +12,8 @@ from itertools import pairwise
 
 import numpy as np
 
-from ...core.frames import Array, unit
+from ...core.frames import Array, Motion, perpendicular_pair, unit
+from .bench import Bench
 from .real_part import RealFace
 
 CLEAR_MM = 22.0
@@ -25,6 +26,7 @@ class Sample:
     tip: Array
     inward: Array
     press: tuple[str, bool] | None = None
+    roll_rad: float = 0.0
 
 
 class Hand:
@@ -102,3 +104,89 @@ class Hand:
                 yield Sample(self.tip, self.inward)
         yield from self.press("take", False)
         yield from self.go_off(face)
+
+    # ---- at the bench; everything of it is told in the arm's frame ------------------------
+
+    def _lean(self, degrees: float, way: float, seat: Array) -> Array:
+        """Where the probe points, leaning toward a way (rad): 0 away from the arm, + to its left."""
+        away = unit(np.array([seat[0], seat[1], 0.0]))
+        out = np.cos(way) * away + np.sin(way) * np.array([-away[1], away[0], 0.0])
+        return -(np.cos(np.radians(degrees)) * np.array([0, 0, 1.0]) + np.sin(np.radians(degrees)) * out)
+
+    def _above(self, place: Array, part: Motion, inward: Array, by: float = 60.0) -> Iterator[Sample]:
+        yield from self._glide(part.points(place + [0, 0, by]), part.vectors(inward), TRAVEL_MM_S)
+
+    def swing(self, seat: Array, part: Motion, way: int, how: str) -> Iterator[Sample]:
+        """Into the seat, and with the button held from upright down to 45° and back; or a roll of the handle.
+
+        ``part``: part_from_base. ``how``: swing, roll, or slip: the ball leaves its seat half way.
+        """
+        upright, tip = self._lean(3, 0, seat), part.points(seat)
+        if np.linalg.norm(self.tip - tip) > 1e-6:
+            yield from self._above(seat, part, upright)
+        yield from self._glide(tip, part.vectors(upright), APPROACH_MM_S)
+        yield from self.rest(0.2)
+        yield from self.press("take", True)
+        steps = max(120, int(3.2 * self.rate / self.pace))
+        for k in range(1, steps + 1):
+            share = k / steps
+            degrees = 3 + 43 * np.sin(np.pi * share) if how != "roll" else 9.0
+            inward = part.vectors(self._lean(degrees, way * 2 * np.pi / 3 + 0.08 * np.sin(5 * share), seat))
+            out = (
+                np.array([7.0, -4.0, 5.0]) * np.sin(np.pi * min(1.0, max(0.0, (share - 0.55) / 0.3))) if how == "slip" else 0.0
+            )
+            self.tip, self.inward = tip + part.vectors(np.zeros(3) + out), inward
+            yield Sample(self.tip, inward, roll_rad=np.radians(110) / steps if how == "roll" else 0.0)
+        yield from self.press("take", False)
+        yield from self.rest()
+
+    def round_sphere(self, bench: Bench, part: Motion, count: int) -> Iterator[Sample]:
+        """Hits all round the sphere but its stem, the handle leaned and rolled differently."""
+        center, far = np.array(bench.sphere), bench.sphere_mm / 2 + self.radius
+        k = np.arange(count)
+        height = -0.55 + 1.5 * (k + 0.5) / count
+        turn = k * np.pi * (3 - np.sqrt(5))
+        flat = np.sqrt(1 - np.minimum(height, 0.999) ** 2)
+        normals = np.column_stack([flat * np.cos(turn), flat * np.sin(turn), np.minimum(height, 0.999)])
+        for normal in normals:
+            inward = -unit(unit(normal + [0, 0, 0.8]) + 0.25 * self.random.normal(size=3))
+            roll = float(self.random.uniform(-0.5, 0.5))
+            yield from self._glide(part.points(center + (far + 14) * normal), part.vectors(inward), TRAVEL_MM_S)
+            yield Sample(self.tip, self.inward, roll_rad=roll)
+            yield from self._glide(part.points(center + far * normal), part.vectors(inward), APPROACH_MM_S)
+            yield from self.rest(0.04)
+            yield from self.click("take")
+            yield from self._glide(part.points(center + (far + 14) * normal), part.vectors(inward), 2 * APPROACH_MM_S)
+
+    def scan_sphere(self, bench: Bench, part: Motion, offset: Array) -> Iterator[Sample]:
+        """A scanner passed over the sphere from seven sides, the button held on each pass."""
+        center = np.array(bench.sphere)
+        for side in range(7):
+            inward = self._lean(8.0 if side == 6 else 52.0, side * np.pi / 3, center)
+            across = perpendicular_pair(inward)[0]
+            # what is placed is the scanner's own place; it looks along the probe from 100 mm
+            ends = [part.points(center - 100 * inward + s * 16 * across) for s in (-1, 1)]
+            yield from self._glide(ends[0], part.vectors(inward), TRAVEL_MM_S)
+            yield Sample(self.tip, self.inward, roll_rad=0.35 * (side % 3 - 1))
+            yield from self.press("take", True)
+            yield from self._glide(ends[1], part.vectors(inward), 20.0 / max(1.0, self.pace / 4))
+            yield from self.press("take", False)
+
+    def poses_in_seat(self, seat: Array, part: Motion, count: int) -> Iterator[Sample]:
+        """The ball in its seat, pressed once from every side."""
+        yield from self._above(seat, part, self._lean(5, 0, seat))
+        for k in range(count):
+            inward = self._lean(8 + 34 * ((k * 0.618) % 1), 2 * np.pi * k / count, seat)
+            yield from self._glide(part.points(seat), part.vectors(inward), APPROACH_MM_S)
+            yield from self.rest(0.25)
+            yield from self.click("take")
+
+    def poses_in_seats(self, seats: list[Array], part: Motion) -> Iterator[Sample]:
+        """One press in each seat, with a way through the air between them."""
+        for seat in seats:
+            inward = self._lean(12, 0.3, seat)
+            yield from self._above(seat, part, inward)
+            yield from self._glide(part.points(seat), part.vectors(inward), APPROACH_MM_S)
+            yield from self.rest(0.15)
+            yield from self.click("take")
+            yield from self._above(seat, part, inward)

@@ -5,10 +5,12 @@ from __future__ import annotations
 from flask import Blueprint, g, render_template
 from sqlalchemy.orm import Session
 
-from ...core.units import length_text
 from ...jobs import kit
-from ...jobs.report import calibration_words
 from ...jobs.results import JobResults
+from ...jobs.trials import KINDS
+from ...jobs.trust import trust_in
+from ...store.models import Instrument
+from ..desk import calibration_line
 from ..job import done
 from ..stages import shows
 from ..view import JobView
@@ -20,17 +22,21 @@ blueprint = Blueprint("kit", __name__, url_prefix="/jobs/<int:job_id>")
 def panel(session: Session, state: JobResults, view: JobView) -> str:
     cards = []
     for instrument in kit.instruments():
-        cal = instrument.calibration
+        here = view.instrument is not None and instrument.id == view.instrument.id
+        if not here and not instrument.connected:
+            continue
         cards.append(
             {
                 "instrument": instrument,
-                "here": view.instrument is not None and instrument.id == view.instrument.id,
-                "probe": calibration_words(cal) if cal else "No calibrated probe",
-                "offset": ", ".join(length_text(v, state.job.units) for v in cal.offset_mm) if cal else "",
-                "note": cal.note if cal else "",
+                "here": here,
+                "line": calibration_line(instrument.calibration),
+                "trust": trust_in(session, session.get(Instrument, instrument.id), state.job.id) if here else None,
+                "trial": instrument.trial_id,
             }
         )
-    return render_template("_kit.html", view=view, cards=cards)
+    cards.sort(key=lambda card: not card["here"])
+    titles = {key: kind.title for key, kind in KINDS.items()}
+    return render_template("_kit.html", view=view, cards=cards, titles=titles)
 
 
 @blueprint.post("/instruments/<int:instrument_id>/bring")

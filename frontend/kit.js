@@ -1,0 +1,49 @@
+// Pages of the kit: the server says that something changed, and what shows it asks for itself anew.
+import htmx from "htmx.org";
+import { say } from "./notices.js";
+import { tone } from "./tones.js";
+
+const EVERY_MS = 250;
+
+export function kit(frame) {
+  let lost = false;
+  let due = null;
+  const stream = new EventSource(frame.dataset.kitLive);
+  const refresh = () => {
+    due = null;
+    for (const piece of document.querySelectorAll("[data-kit-refresh]")) {
+      if (!piece.contains(document.activeElement) || !document.activeElement.matches("input, select")) htmx.trigger(piece, "refresh");
+    }
+  };
+  stream.addEventListener("kit", (event) => {
+    const word = JSON.parse(event.data);
+    if (lost) say("The connection is back. Everything taken is here.");
+    lost = false;
+    const mine = !frame.dataset.instrument || String(word.instrument) === frame.dataset.instrument;
+    if (mine && word.tone) tone(word.tone);
+    due ??= setTimeout(refresh, EVERY_MS);
+  });
+  stream.addEventListener("tip", (event) => {
+    const { instrument, tip } = JSON.parse(event.data);
+    for (const place of document.querySelectorAll(`[data-tip="${instrument}"]`))
+      place.textContent = ["X", "Y", "Z"].map((axis, k) => `${axis} ${tip[k].toFixed(2)}`).join("  ");
+  });
+  stream.addEventListener("error", () => {
+    if (!lost) say("The server is away for a moment. Everything taken is kept; this page goes on by itself.");
+    lost = true;
+    if (stream.readyState === EventSource.CLOSED) setTimeout(() => location.reload(), 2000);
+  });
+  window.addEventListener("pagehide", () => stream.close());
+}
+
+// Only the fields that belong to what was chosen.
+export function choices() {
+  document.addEventListener("change", (event) => {
+    const group = event.target.dataset?.shows;
+    if (!group) return;
+    for (const set of event.target.form.querySelectorAll(`[data-${group}]`)) {
+      const wanted = set.dataset[group].split(" ").includes(event.target.value);
+      set.hidden = set.disabled = !wanted;
+    }
+  });
+}

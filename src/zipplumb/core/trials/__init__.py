@@ -1,0 +1,10 @@
+"""Calibrations and checks under way: from what was read so far to what to do now, and at the end to a result."""
+
+from .calibrating import SEATS, pivot_outcome, scanner_outcome, sphere_outcome
+from .checking import drift_outcome, faces_outcome, length_outcome, single_point_outcome, sphere_check_outcome
+from .outcome import Figure, Outcome, Taken
+
+__all__ = [
+    "SEATS", "Figure", "Outcome", "Taken", "drift_outcome", "faces_outcome", "length_outcome", "pivot_outcome",
+    "scanner_outcome", "single_point_outcome", "sphere_check_outcome", "sphere_outcome",
+]  # fmt: skip

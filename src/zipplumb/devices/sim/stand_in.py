@@ -1,0 +1,184 @@
+"""What all stand-ins share: one link at a time, any number of hands on the control port, a stream of samples."""
+
+from __future__ import annotations
+
+import asyncio
+import json
+import time
+import uuid
+from collections.abc import Iterator
+
+import numpy as np
+
+from ..protocol import VERSION, encode
+from .hand import Hand, Sample
+
+STATE_S, ALIVE_S = 5.0, 0.4
+
+
+class StandIn:
+    """An instrument that is none. A kind of it says what a sample looks like and what its hand can be told."""
+
+    kind, model, serial, axes = "arm", "Stand-in", "SIM-0000", 0
+
+    def __init__(self, hand: Hand, rate_hz: float, random: np.random.Generator, temperature_c: float = 20.0):
+        self.hand, self.rate, self.random, self.temperature_c = hand, rate_hz, random, temperature_c
+        self.session = uuid.uuid4().hex
+        self.todo: list[Iterator[Sample]] = []
+        self.plugged = True
+        self.send_nan = False
+        self.down = False
+        self.n = self.presses = 0
+        self.unanswered: dict[int, bytes] = {}
+        self.link: asyncio.StreamWriter | None = None
+        self.news: list[bytes] = []
+
+    # ---- what a kind says ---------------------------------------------------------------
+
+    def sample(self, sample: Sample) -> dict | None:
+        """Where the instrument believes it is; None where it sees nothing."""
+        raise NotImplementedError
+
+    def greeting(self) -> list[bytes]:
+        """What is said after every connect, behind the hello."""
+        return [encode(t="state", temperature_c=self.temperature_c)]
+
+    def told(self, do: str, order: dict) -> None:
+        """An order that only this kind knows. Raises ValueError, KeyError, … for one that makes no sense."""
+        raise ValueError(f"“{do}” is not known")
+
+    def about(self) -> dict:
+        """More of its answer to every order."""
+        return {}
+
+    # ---- what the link sees -------------------------------------------------------------
+
+    async def serve_link(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        if not self.plugged:
+            writer.close()
+            return
+        if self.link is not None:
+            self.link.close()
+        self.link = writer
+        writer.write(
+            encode(t="hello", protocol=VERSION, session=self.session, kind=self.kind, model=self.model,
+                   serial=self.serial, rate_hz=self.rate, axes=self.axes)
+        )  # fmt: skip
+        for message in (*self.greeting(), *self.unanswered.values()):
+            writer.write(message)
+        try:
+            while line := await reader.readline():
+                answer = json.loads(line)
+                if answer.get("t") == "done":
+                    self.unanswered.pop(answer["e"], None)
+        except (ConnectionError, ValueError):
+            pass
+        finally:
+            if self.link is writer:
+                self.link = None
+            writer.close()
+
+    async def stream(self) -> None:
+        due = time.perf_counter()
+        while True:
+            due += 1 / self.rate
+            await asyncio.sleep(max(0.0, due - time.perf_counter()))
+            self._send(self.tick())
+
+    def tick(self) -> list[bytes]:
+        """One sample on: what is to be sent."""
+        self.n += 1
+        sample = self._next()
+        seen = self.sample(sample)
+        messages, self.news = self.news, []
+        if seen is not None:
+            head = {"n": self.n, "at": round(time.time(), 4), **seen}
+            if self.send_nan:
+                head |= {"p": [float("nan"), 0.0, 0.0]}
+                self.send_nan = False
+            messages.append(encode(t="pose", **head))
+            if sample.press:
+                self.presses += 1
+                name, down = sample.press
+                self.down = down and name == "take"
+                message = encode(t="button", e=self.presses, name=name, down=down, **head)
+                self.unanswered[self.presses] = message
+                messages.append(message)
+            messages += self.more(head)
+        elif self.n % max(1, int(ALIVE_S * self.rate)) == 0:
+            messages += self.alive()
+        if self.n % int(STATE_S * self.rate) == 0:
+            messages += self.greeting()
+        return messages
+
+    def alive(self) -> list[bytes]:
+        """What is said while nothing is seen, so that the link is not taken for lost."""
+        return []
+
+    def more(self, head: dict) -> list[bytes]:
+        """What goes with a sample."""
+        return []
+
+    def _send(self, messages: list[bytes]) -> None:
+        if self.link is None or not self.plugged:
+            return
+        try:
+            self.link.write(b"".join(messages))
+        except ConnectionError:
+            self.link = None
+
+    def _next(self) -> Sample:
+        while self.todo:
+            sample = next(self.todo[0], None)
+            if sample is not None:
+                return sample
+            self.todo.pop(0)
+        return Sample(self.hand.tip, self.hand.inward)
+
+    # ---- what the hand is told ----------------------------------------------------------
+
+    async def serve_control(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        try:
+            while line := await reader.readline():
+                try:
+                    self._told(json.loads(line))
+                    answer: dict = {"ok": True}
+                except (KeyError, ValueError, TypeError, IndexError) as error:
+                    answer = {"ok": False, "why": f"The stand-in cannot do that: {error}"}
+                answer |= {"busy": len(self.todo), "plugged": self.plugged, **self.about()}
+                writer.write((json.dumps(answer) + "\n").encode())
+                await writer.drain()
+        except ConnectionError:
+            pass
+        finally:
+            writer.close()
+
+    def _told(self, order: dict) -> None:
+        do = order["do"]
+        if do == "ask":
+            return
+        if do in ("unplug", "plug"):
+            self.plugged = do == "plug"
+            if not self.plugged and self.link is not None:
+                self.link.close()
+                self.link = None
+        elif do == "nan":
+            self.send_nan = True
+        elif do == "stop":
+            self.todo.clear()
+            if self.down:  # nobody stops with the button held
+                self.todo.append(self.hand.press("take", False))
+        elif do == "click":
+            self.todo.append(self.hand.click(order["button"]))
+        elif do == "temperature":
+            self.temperature_c = float(order["c"])
+            self.news += self.greeting()
+        else:
+            self.told(do, order)
+
+
+async def serve(stand_in: StandIn, port: int, control_port: int) -> None:
+    """Until cancelled, on loopback only."""
+    await asyncio.start_server(stand_in.serve_link, "127.0.0.1", port)
+    await asyncio.start_server(stand_in.serve_control, "127.0.0.1", control_port)
+    await stand_in.stream()

@@ -1,0 +1,235 @@
+"""The stand-in laser tracker and laser radar: a range and two angles, what disturbs them, and what the part hides.
+
+``zip-plumb sim tracker --real shop.json --port 7303 --control 7304``
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+import trimesh
+from scipy.spatial.transform import Rotation
+
+from ...core.frames import Array, Motion, unit
+from ..protocol import encode
+from .hand import Hand, Sample
+from .stand_in import StandIn
+
+REFLECTORS_MM = {"38.1": 19.05, "12.7": 6.35}  # published: a 1.5-inch reflector is 38.1 mm across
+LIFT_MM = 220.0
+PATCH_MM, PATCH_POINTS = 30.0, 49
+
+
+@dataclass(frozen=True)
+class Shop:
+    """What only the stand-in knows of a shop. Frames: world; places mm.
+
+    ``stations`` : world_from_instrument of every place it may stand at
+    ``nests`` : (n, 3) centers of a 38.1 mm reflector in them, by name
+    ``mesh`` : the real part's triangles, in the world
+    ``range_mm``, ``range_per_m_mm``, ``angle_rad`` : noise of one sighting
+    ``face_rad`` : by which the axes miss each other, seen as a difference of the faces
+    ``drift_mm_h`` : how the stand creeps; ``lean_rad``: how its own z leans from upright
+    """
+
+    stations: tuple[Motion, ...]
+    nests: dict[str, Array]
+    mesh: trimesh.Trimesh
+    range_mm: float
+    range_per_m_mm: float
+    angle_rad: float
+    face_rad: float
+    drift_mm_h: float
+    temperature_c: float
+    bar_mm: float
+
+    @classmethod
+    def read(cls, path: Path) -> Shop:
+        raw = json.loads(path.read_text())
+        stations = tuple(Motion.from_quaternion(s["quaternion"], s["translation_mm"]) for s in raw["stations"])
+        mesh = trimesh.Trimesh(np.array(raw["mesh"]["vertices"]), np.array(raw["mesh"]["triangles"]), process=False)
+        nests = {name: np.array(place, float) for name, place in raw["nests"].items()}
+        numbers = {
+            k: raw[k] for k in ("range_mm", "range_per_m_mm", "angle_rad", "face_rad", "drift_mm_h", "temperature_c", "bar_mm")
+        }
+        return cls(stations, nests, mesh, **numbers)
+
+
+class SimulatedTracker(StandIn):
+    """Follows a reflector that a hand carries from nest to nest."""
+
+    kind, serial, model = "tracker", "SIM-0002", "Stand-in tracker"
+
+    def __init__(self, shop: Shop, rate_hz: float = 100.0, pace: float = 1.0, seed: int = 11):
+        random = np.random.default_rng(seed)
+        super().__init__(Hand(REFLECTORS_MM["38.1"], rate_hz, pace, random), rate_hz, random, shop.temperature_c)
+        self.shop, self.station, self.face = shop, 0, 1
+        self.moved = Motion.identity()
+        self.ticks = 0
+        self.locked = True
+        self.blocked = False
+        self.nest = next(iter(shop.nests))
+        self.hand.tip = shop.nests[self.nest]
+
+    @property
+    def world_from_tracker(self) -> Motion:
+        creep = self.shop.drift_mm_h / 3600 * self.ticks / self.rate
+        return Motion(np.eye(3), np.array([creep, 0.0, 0.0])) @ self.moved @ self.shop.stations[self.station]
+
+    def greeting(self) -> list[bytes]:
+        up = self.world_from_tracker.rotation.T @ [0.0, 0.0, 1.0]
+        lean = Rotation.from_rotvec(self.random.normal(0, 2e-6, 3)).apply(up)
+        return [
+            encode(t="state", temperature_c=self.temperature_c, pressure_hpa=1012.4, humidity_percent=48.0),
+            encode(t="level", up=[round(float(v), 9) for v in unit(lean)], u_rad=3e-6),
+            encode(t="target", state="locked" if self.locked else "lost"),
+        ]
+
+    def alive(self) -> list[bytes]:
+        return [encode(t="target", state="lost")]
+
+    def sees(self, place: Array) -> bool:
+        """Whether the beam reaches a place in the world past the part."""
+        start = self.world_from_tracker.translation
+        way = place - start
+        far = float(np.linalg.norm(way))
+        hits, *_ = self.shop.mesh.ray.intersects_location(start[None], (way / far)[None], multiple_hits=False)
+        return not len(hits) or float(np.linalg.norm(hits[0] - start)) > far - 1.0
+
+    def sample(self, sample: Sample) -> dict | None:
+        self.ticks += 1
+        if self.n % 5 == 1 and self.todo:
+            self._watch(sample.tip)
+        if not self.locked:
+            if sample.press:
+                self.todo.clear()
+            return None
+        return self.sighted(self.world_from_tracker.inverse().points(sample.tip), 1.0)
+
+    def _watch(self, place: Array) -> None:
+        free = not self.blocked and self.sees(place)
+        if free != self.locked:
+            self.locked = free
+            self.news.append(encode(t="target", state="locked" if free else "lost"))
+
+    def sighted(self, local: Array, grazing: float) -> dict:
+        """Range and angles as the instrument reads them; ``grazing`` 1 or more makes the range worse."""
+        x, y, z = local
+        far, level = float(np.linalg.norm(local)), float(np.hypot(x, y))
+        sign = 1.0 if self.face == 1 else -1.0
+        u_range = (self.shop.range_mm + self.shop.range_per_m_mm * far / 1000) * grazing
+        off = self.random.normal(0, 1, 3) * [u_range, self.shop.angle_rad, self.shop.angle_rad]
+        return {
+            "r": round(far + off[0], 5),
+            "az": round(float(np.arctan2(y, x)) + off[1] + sign * self.shop.face_rad / 2, 9),
+            "el": round(float(np.arctan2(z, level)) + off[2] + sign * self.shop.face_rad / 3, 9),
+            "face": self.face,
+        }
+
+    def about(self) -> dict:
+        return {
+            "nests": list(self.shop.nests),
+            "nest": self.nest,
+            "face": self.face,
+            "locked": self.locked,
+            "station": self.station,
+        }
+
+    # ---- what its hand is told ----------------------------------------------------------
+
+    def told(self, do: str, order: dict) -> None:
+        if do == "nest":
+            self.todo.append(self._carry(order["name"], order.get("take", True)))
+        elif do == "nests":
+            self.todo += [self._carry(name, True) for name in self.shop.nests if not name.startswith("Bar")]
+        elif do == "bar":
+            self.todo += [self._carry(name, True) for name in ("Bar end 1", "Bar end 2") * 3]
+        elif do == "face":
+            self.face = 3 - self.face
+        elif do == "faces":
+            self.todo.append(self._both_faces())
+        elif do == "block":
+            self.blocked = not self.blocked
+            self._watch(self.hand.tip)
+        elif do == "search":
+            self.news.append(encode(t="target", state="searching"))
+            self.locked = False
+            self._watch(self.hand.tip)
+        elif do == "bump":
+            self.moved = Motion(Rotation.from_rotvec([0, 0, 2.5e-5]).as_matrix(), np.array([0.12, -0.05, 0.0])) @ self.moved
+        elif do == "station":
+            self.station = int(order["number"]) % len(self.shop.stations)
+            self.locked = False
+            self._watch(self.hand.tip)
+        else:
+            super().told(do, order)
+
+    def _carry(self, name: str, take: bool) -> Iterator[Sample]:
+        place = self.shop.nests[name]
+        self.nest = name
+        up = np.array([0.0, 0.0, LIFT_MM])
+        for end in (self.hand.tip + up, place + up, place):
+            yield from self.hand._glide(end, self.hand.inward, 1500.0)
+        yield from self.hand.rest(0.25)
+        if take:
+            yield from self.hand.click("take")
+
+    def _both_faces(self) -> Iterator[Sample]:
+        yield from self.hand.click("take")
+        self.face = 3 - self.face
+        yield from self.hand.rest(0.4)
+        yield from self.hand.click("take")
+        self.face = 3 - self.face
+
+
+class SimulatedRadar(SimulatedTracker):
+    """The same without a reflector: it sees surfaces, the worse the more they graze the beam."""
+
+    kind, serial, model = "radar", "SIM-0003", "Stand-in radar"
+    aimed: tuple = (b"", None, None)
+
+    def told(self, do: str, order: dict) -> None:
+        if do in ("patch", "line"):
+            self.todo.append(self._look_round(np.array(order["at"], float), do == "patch"))
+        else:
+            super().told(do, order)
+
+    def sample(self, sample: Sample) -> dict | None:
+        """The first surface on the way to where it is aimed."""
+        self.ticks += 1
+        if sample.tip.tobytes() != self.aimed[0] or self.moved is not self.aimed[1]:
+            self.aimed = (sample.tip.tobytes(), self.moved, self._first_surface(sample.tip))
+        seen = self.aimed[2]
+        return None if seen is None else self.sighted(*seen)
+
+    def _first_surface(self, aim: Array) -> tuple[Array, float] | None:
+        """Where the beam meets the part, in its own frame, and how much worse the range is for grazing it."""
+        frame = self.world_from_tracker
+        start = frame.translation
+        hits, _, triangles = self.shop.mesh.ray.intersects_location(
+            start[None], unit(aim - start)[None], multiple_hits=False
+        )
+        if not len(hits):
+            return None
+        facing = abs(float(self.shop.mesh.face_normals[triangles[0]] @ unit(hits[0] - start)))
+        return frame.inverse().points(hits[0]), 1 / max(facing, 0.05)
+
+    def _look_round(self, at: Array, patch: bool) -> Iterator[Sample]:
+        """A patch of points about a place, or a line through it, with the button held."""
+        side = int(np.sqrt(PATCH_POINTS))
+        steps = np.linspace(-PATCH_MM / 2, PATCH_MM / 2, side if patch else PATCH_POINTS)
+        sight = unit(at - self.world_from_tracker.translation)
+        u = unit(np.cross(sight, [0, 0, 1.0]))
+        v = np.cross(u, sight)
+        self.hand.tip = at
+        yield from self.hand.rest(0.1)
+        yield from self.hand.press("take", True)
+        for b in steps if patch else [0.0]:
+            for a in steps:
+                self.hand.tip = at + a * u + b * v
+                yield Sample(self.hand.tip, self.hand.inward)
+        yield from self.hand.press("take", False)

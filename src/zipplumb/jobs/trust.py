@@ -1,0 +1,67 @@
+"""Trust: what happened to an instrument, when it was last found good, and what is due."""
+
+from __future__ import annotations
+
+import time
+from dataclasses import dataclass
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from ..core.trust import HAPPENED, Good, Happening, due
+from ..store.database import transaction
+from ..store.models import Calibration, Instrument, InstrumentEvent, Job, Trial
+from .probes import tell_all
+from .trials import KINDS
+
+
+@dataclass(frozen=True)
+class Trust:
+    """``due``: why a check is due, in sentences; ``good``: when and by what it was last found good; ``checks``: this job's."""
+
+    due: tuple[str, ...]
+    good: Good | None
+    checks: tuple[Trial, ...]
+
+    @property
+    def word(self) -> str:
+        return "due" if self.due else "trusted"
+
+
+def happened(instrument_id: int, what: str, words: str = "") -> None:
+    """Keep that something shook an instrument; every page is told."""
+    with transaction() as session:
+        instrument = session.get(Instrument, instrument_id, with_for_update=True)
+        session.add(InstrumentEvent(instrument_id=instrument_id, what=what, words=words or HAPPENED.get(what, what)))
+        tell_all(session, instrument, event=what, tone="asks")
+
+
+def good(session: Session, instrument: Instrument) -> Good | None:
+    """The newest of: its probe's calibration, a check that passed since."""
+    cal = instrument.calibration
+    found: list[Good] = []
+    if cal is not None and cal.method not in ("drawn", "stated") and not cal.doubt:
+        found.append(Good(cal.made_at.timestamp(), f"{cal.method} calibration", cal.temperature_c))
+    query = select(Trial).where(
+        Trial.instrument_id == instrument.id, Trial.state == "pass", Trial.calibration_id == instrument.calibration_id
+    )
+    for trial in session.scalars(query):
+        if not KINDS[trial.kind].makes and not (cal is not None and cal.doubt):
+            found.append(Good(trial.ended_at.timestamp(), KINDS[trial.kind].title.lower(), trial.temperature_c))
+    return max(found, key=lambda g: g.at_s, default=None)
+
+
+def trust_in(session: Session, instrument: Instrument, job_id: int | None = None) -> Trust:
+    """Whether the kit may be believed now, for a job if one is given."""
+    last = good(session, instrument)
+    events = session.scalars(select(InstrumentEvent).where(InstrumentEvent.instrument_id == instrument.id))
+    happenings = [Happening(e.what, e.at.timestamp()) for e in events]
+    began = session.get(Job, job_id).created_at.timestamp() if job_id else None
+    reasons = due(time.time(), last, happenings, instrument.temperature_c, began)
+    cal: Calibration | None = instrument.calibration
+    if cal is not None and cal.doubt:
+        reasons = (cal.doubt,)
+    checks = session.scalars(
+        select(Trial).where(Trial.instrument_id == instrument.id, Trial.job_id == job_id).order_by(Trial.id.desc()).limit(6)
+    )
+    return Trust(reasons, last, tuple(checks))

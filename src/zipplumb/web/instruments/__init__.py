@@ -1,0 +1,113 @@
+"""The instruments: where they are reached, whether they are alive, and whether they may be believed."""
+
+from __future__ import annotations
+
+from flask import Blueprint, Response, g, redirect, render_template, request, url_for
+from sqlalchemy import select
+from werkzeug.exceptions import NotFound
+
+from ...jobs import hand, kit, probes, trials
+from ...jobs.trust import trust_in
+from ...store.database import transaction
+from ...store.models import Instrument, InstrumentEvent, Job, Probe, Station, Trial
+from ..desk import calibration_line, choose_units
+from ..job import done, hub
+
+blueprint = Blueprint("instruments", __name__, url_prefix="/instruments")
+
+
+def card(session, instrument: Instrument) -> dict:
+    """What is said of one instrument."""
+    station = session.get(Station, instrument.station_id) if instrument.station_id else None
+    job = session.get(Job, station.job_id) if station else None
+    return {
+        "instrument": instrument,
+        "kind": kit.KINDS[instrument.kind],
+        "probe": calibration_line(instrument.calibration),
+        "uncalibrated": instrument.calibration is not None and instrument.calibration.method == "drawn",
+        "station": station,
+        "job": job,
+        "trust": trust_in(session, instrument, job.id if job else None),
+        "trial": session.get(Trial, instrument.trial_id) if instrument.trial_id else None,
+        "lean_mrad": None if not instrument.level else 1000 * (instrument.level[0] ** 2 + instrument.level[1] ** 2) ** 0.5,
+    }
+
+
+@blueprint.get("")
+def every():
+    with transaction() as session:
+        cards = [card(session, i) for i in session.scalars(select(Instrument).order_by(Instrument.id))]
+        template = "_instruments.html" if request.headers.get("HX-Request") else "instruments.html"
+        return render_template(template, cards=cards, kinds=kit.KINDS, specs=kit.SPECIFICATIONS)
+
+
+@blueprint.post("")
+def add():
+    return redirect(url_for("instruments.one", instrument_id=kit.add_from_form(g.actor, request.form)))
+
+
+@blueprint.get("/<int:instrument_id>")
+def one(instrument_id: int):
+    with transaction() as session:
+        instrument = session.get(Instrument, instrument_id)
+        if instrument is None:
+            raise NotFound()
+        events = session.scalars(
+            select(InstrumentEvent)
+            .where(InstrumentEvent.instrument_id == instrument_id)
+            .order_by(InstrumentEvent.id.desc())
+            .limit(5)
+        ).all()
+        earlier = session.scalars(
+            select(Trial)
+            .where(Trial.instrument_id == instrument_id, Trial.state != "running")
+            .order_by(Trial.id.desc())
+            .limit(8)
+        ).all()
+        library = [
+            p for p in session.scalars(select(Probe).where(Probe.removed_at.is_(None)).order_by(Probe.name))
+            if (p.kind == "reflector") == (instrument.kind != "arm")
+        ]  # fmt: skip
+        checks = {k: v for k, v in trials.KINDS.items() if instrument.kind in v.on and not v.makes}
+        started = session.scalar(
+            select(Trial.id).where(Trial.kind == "drift", Trial.instrument_id == instrument_id, Trial.state == "pass").limit(1)
+        )
+        template = "_instrument.html" if request.headers.get("HX-Request") else "instrument.html"
+        return render_template(
+            template, card=card(session, instrument), events=events, earlier=earlier, library=library, checks=checks,
+            kinds=trials.KINDS, specs=kit.SPECIFICATIONS[instrument.kind], factor=kit.FACTOR, suffix=kit.SUFFIX,
+            drifting=started is not None, hand=hand.control_address(instrument.port),
+        )  # fmt: skip
+
+
+@blueprint.post("/<int:instrument_id>/probe")
+def put_on(instrument_id: int):
+    chosen = request.form.get("probe", "")
+    probes.put_on(g.actor, instrument_id, int(chosen) if chosen.isdigit() else 0)
+    return redirect(url_for("instruments.one", instrument_id=instrument_id))
+
+
+@blueprint.post("/units")
+def units():
+    choose_units()
+    return "", 204, {"HX-Refresh": "true"}
+
+
+@blueprint.post("/<int:instrument_id>/hand/<do>")
+def move_hand(instrument_id: int, do: str):
+    """Demo only: tell the stand-in what to do."""
+    g.actor.must_change()
+    with transaction() as session:
+        instrument = session.get(Instrument, instrument_id)
+        if instrument is None:
+            raise NotFound()
+        port = instrument.port
+    hand.tell_hand({"do": do, **request.form.to_dict()}, port)
+    return done()
+
+
+@blueprint.get("/live")
+def live():
+    """Word of everything that changes in the kit, and of every tip."""
+    headers = {"Cache-Control": "no-store", "X-Accel-Buffering": "no"}
+    return Response(hub().kit_stream(), mimetype="text/event-stream", headers=headers)

@@ -1,0 +1,86 @@
+"""A calibration or a check while it is taken, and its result."""
+
+from __future__ import annotations
+
+import numpy as np
+from flask import Blueprint, g, redirect, render_template, request, url_for
+from werkzeug.exceptions import NotFound
+
+from ...core.calibration import both_units, question_about
+from ...core.errors import InputError
+from ...core.trust import DEGREES_C
+from ...core.units import length_from_text
+from ...jobs import hand, probes, trials
+from ...store.database import transaction
+from ...store.models import Instrument, Probe, Trial
+from ..job import done
+from .drawings import bars_of, reach_of, sphere_of, spread_of
+
+blueprint = Blueprint("trials", __name__, url_prefix="/trials")
+
+
+@blueprint.post("")
+def begin():
+    """From the forms of the instruments', the probes' and a job's pages; an implausible sphere is questioned first."""
+    form = request.form.to_dict()
+    instrument = form.get("instrument", "")
+    job = form.get("job", "")
+    if form.get("certified") and form.get("answer") != "keep":
+        certified = length_from_text(form["certified"], probes.unit_of(form, "certified"), "the certified diameter")
+        asked = question_about("sphere", certified)
+        if asked is not None and form.get("answer") == "instead" and asked.instead_mm:
+            form |= {"certified": str(asked.instead_mm), "certified_unit": "mm"}
+        elif asked is not None:
+            return render_template(
+                "question.html", question=asked, form=form, instead=asked.instead_mm and both_units(asked.instead_mm)
+            )
+    form["sure"] = "1" if form.get("answer") else ""
+    trial_id = trials.begin(
+        g.actor, form.get("kind", ""), int(instrument) if instrument.isdigit() else 0, form, int(job) if job.isdigit() else None
+    )
+    return redirect(url_for("trials.one", trial_id=trial_id))
+
+
+DRAWINGS = {"reach": reach_of, "sphere": sphere_of, "spread": spread_of, "bars": bars_of}
+
+
+@blueprint.get("/<int:trial_id>")
+def one(trial_id: int):
+    with transaction() as session:
+        trial = session.get(Trial, trial_id)
+        if trial is None:
+            raise NotFound()
+        instrument = session.get(Instrument, trial.instrument_id)
+        probe = session.get(Probe, trial.probe_id) if trial.probe_id else None
+        outcome = trials.worked_out(session, trial)
+        drawing = DRAWINGS[outcome.drawing["kind"]](outcome.drawing)
+        taken = trials.taken_by(session, trial_id)
+        sweeps = np.unique(taken.sweeps, return_counts=True) if len(taken) else ((), ())
+        now, then = instrument.temperature_c, trial.temperature_c
+        template = "_trial.html" if request.headers.get("HX-Request") else "trial.html"
+        return render_template(
+            template, trial=trial, about=trials.KINDS[trial.kind], instrument=instrument, probe=probe, outcome=outcome,
+            drawing=drawing, sweeps=list(zip(*sweeps, strict=True)), hand=hand.control_address(instrument.port),
+            warmer=now - then if now is not None and then is not None and abs(now - then) > DEGREES_C else None,
+            certified=both_units(trial.settings["certified_mm"]) if "certified_mm" in trial.settings else "",
+        )  # fmt: skip
+
+
+@blueprint.post("/<int:trial_id>/<act>")
+def act(trial_id: int, act: str):
+    """Finish, undo or give up from the page; the instrument's buttons do the same."""
+    with transaction() as session:
+        trial = session.get(Trial, trial_id)
+        if trial is None:
+            raise NotFound()
+        instrument_id = trial.instrument_id
+    if act == "finish":
+        trials.finish(g.actor, trial_id)
+    elif act == "undo":
+        g.actor.must_change()
+        trials.undo(instrument_id, trial_id, False, "", None)
+    elif act == "end":
+        trials.end(g.actor, trial_id)
+    else:
+        raise InputError("That cannot be done here.", "Nothing was changed.", "Go back and try again.")
+    return done()

@@ -1,0 +1,244 @@
+"""The kit in a real browser: probes, pivot, sphere, scanner, checks that fail, a tracker that drifts."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from kit_pages import Kit
+from playwright.sync_api import expect
+
+from zipplumb.jobs.hand import tell_hand
+from zipplumb.store.database import transaction
+from zipplumb.store.models import Calibration, Instrument, Job, Station
+
+REAL = {"25 mm": 1, "Line scanner": 3}
+
+
+@pytest.fixture
+def arm(running):
+    """The arm with its 6 mm ball on and nothing going on, before and after."""
+    yield _calm(running)
+    _calm(running)
+    with transaction() as session:  # also where a test ended in the middle of something
+        session.query(Instrument).filter_by(name="Workshop arm").one().trial_id = None
+
+
+def _calm(running) -> int:
+    port = running.sims["arm"][0]
+    tell_hand({"do": "stop"}, port)
+    tell_hand({"do": "plug"}, port)
+    tell_hand({"do": "temperature", "c": "20.6"}, port)
+    tell_hand({"do": "swap", "probe": "6 mm ruby ball"}, port)
+    return port
+
+
+def newest(probe):
+    with transaction() as session:
+        cals = session.query(Calibration).order_by(Calibration.id.desc()).all()
+        return next(c for c in cals if c.probe.name == probe)
+
+
+def test_a_25_mm_ball_in_the_wrong_unit_corrected_pivoted_refused_and_then_passed(tamsin, arm, truth):
+    kit, page = Kit(tamsin), tamsin.page
+    kit.room("Probes")
+    page.fill("[name=name]", "25 mm steel ball")
+    page.fill("[name=diameter]", "25")
+    page.click("button:has-text('Keep it')")
+    expect(page.locator("body")).to_contain_text("unit of the diameter was not chosen")  # there is no silent unit
+    page.go_back()
+    page.select_option("[name=diameter_unit]", "in")
+    page.fill("[name=length]", "142")
+    page.click("button:has-text('Keep it')")
+    expect(page.locator(".question")).to_contain_text("635.000 mm (25.0000 in)")
+    page.click("button:has-text('It is 25.000 mm')")
+    expect(page.locator(".kit-big")).to_contain_text("Ø 25.000 mm (0.9843 in)")
+
+    kit.begin("pivot", seat="bore")
+    expect(kit.ask()).to_contain_text("Rest the ball in the bore")
+    kit.hand("25 mm ball on")
+    kit.hand("Swing away")
+    kit.until_taken(1)
+    page.reload()  # in the middle: nothing is lost
+    kit.until_taken(1)
+    kit.hand("Finish")
+    expect(kit.why()).to_contain_text("Refused")
+    expect(kit.ask()).to_contain_text("Swing back toward the arm and to the")
+    assert newest("25 mm steel ball").method == "drawn"  # nothing came of it
+
+    kit.hand("Back left")
+    tamsin.until(lambda: "right" in kit.ask().inner_text(), 60)
+    kit.hand("Unplug")  # the link is lost in the middle of it
+    expect(kit.why().first).to_contain_text("The link is lost", timeout=10000)
+    kit.hand("Plug in")
+    tamsin.until(lambda: "link is lost" not in page.locator(".trial .say").inner_text(), 15)
+    kit.hand("Back right")
+    kit.hand("Roll the handle")
+    kit.until_taken(4)
+    expect(kit.ask()).to_contain_text("Press finish")
+    kit.hand("Finish")
+    kit.ended("pass")
+    true = truth["probes"][REAL["25 mm"]]["offset_mm"]
+    cal = newest("25 mm steel ball")
+    assert cal.method == "pivot"
+    assert np.linalg.norm(np.subtract(cal.offset_mm, true)) < 0.06  # put on without a word: it seats to 0.006 each way
+    page.click("text=Its history")
+    expect(page.locator(".cal-line").first).to_contain_text("pivot")
+
+
+def test_the_scanner_and_then_the_probe_on_one_sphere_in_inches(tamsin, arm, truth):
+    kit, page = Kit(tamsin), tamsin.page
+    page.select_option("[name=units]", "in")
+    kit.probe("Line scanner")
+    kit.begin("scanner", certified="1", certified_unit="in")
+    kit.hand("Scanner on")
+    kit.hand("Scan the sphere")
+    tamsin.until(lambda: "Press finish" in kit.ask().inner_text(), 90)
+    tell_hand({"do": "stop"}, arm)
+    kit.hand("Finish")
+    kit.ended("pass")
+    true = truth["probes"][REAL["Line scanner"]]["offset_mm"]
+    assert np.linalg.norm(np.subtract(newest("Line scanner").offset_mm, true)) < 0.2
+
+    kit.probe("6 mm ruby ball")
+    kit.begin("sphere", certified="1", certified_unit="mm")  # the number is meant in inches
+    expect(page.locator("h1")).to_contain_text("25.400 mm (1.0000 in)")
+    page.click("button:has-text('It is 25.400 mm')")
+    kit.hand("6 mm ball on, without a word")
+    kit.hand("Touch the sphere all round")
+    kit.until_taken(10)
+    kit.hand("Undo")
+    kit.until_taken(60)
+    tamsin.until(lambda: "Press finish" in kit.ask().inner_text(), 60)
+    kit.hand("Finish")
+    kit.ended("pass")
+    assert page.locator(".trial .now .big .num").nth(1).inner_text().startswith("0.000")  # inches
+    cal = newest("6 mm ruby ball")
+    assert cal.method == "sphere"
+    assert cal.rms_mm < 0.025
+    page.select_option("[name=units]", "mm")
+    kit.probe("6 mm ruby ball")
+    expect(page.locator(".trend")).to_be_visible()
+    expect(page.locator(".cal-line").first).to_contain_text("sphere, touched")
+
+
+def test_a_failed_check_marks_results_and_a_new_calibration_is_applied_and_taken_back(tamsin, arm, running):
+    """The wrong probe is on: a sphere comes out wrong by what its tip would explain; rows are in doubt."""
+    page = tamsin.page
+    page.goto(f"{running.url}/jobs/{running.job}/kit")
+    bring = page.locator(".kit-card", has_text="Workshop arm").get_by_text("Bring it to this job")
+    if bring.count():
+        bring.click()
+        expect(page.locator(".kit-card", has_text="Stands at this job")).to_be_visible()
+    tamsin.open(running.job)
+    tamsin.measure("Foot top")
+    kit = Kit(tamsin)
+    page.click("text=Workshop arm")
+    kit.begin("sphere_check", certified="25.4", certified_unit="mm")
+    kit.hand("3 mm ball on")
+    kit.hand("Nine hits on it")
+    kit.until_taken(9)
+    expect(kit.why()).to_contain_text("3 mm long ball")
+    kit.hand("Finish")
+    kit.ended("fail")
+    expect(page.locator(".trial-facts")).to_contain_text("In doubt now: Carrier inspection, Foot top")
+    tamsin.open(running.job)
+    expect(tamsin.row("Foot top")).to_contain_text("kit in doubt")
+
+    kit = Kit(tamsin)
+    kit.probe("6 mm ruby ball")
+    kit.begin("sphere", certified="25.4", certified_unit="mm")
+    kit.hand("6 mm ball on, without a word")
+    kit.hand("Touch the sphere all round")
+    kit.until_taken(60)
+    tamsin.until(lambda: "Press finish" in kit.ask().inner_text(), 60)
+    kit.hand("Finish")
+    kit.ended("pass")
+    page.click("text=Its history")
+    used = page.locator(".cal-line", has_text="In doubt with it")
+    expect(used).to_contain_text("Foot top")
+    used.locator("button", has_text="Work these out with the newest").click()
+    expect(page.locator("body")).to_contain_text("Worked out with the newer one")
+    tamsin.open(running.job)
+    expect(tamsin.row("Foot top")).not_to_contain_text("kit in doubt")
+    kit = Kit(tamsin)
+    kit.probe("6 mm ruby ball")
+    page.click("text=Take that back")
+    tamsin.open(running.job)
+    expect(tamsin.row("Foot top")).to_contain_text("kit in doubt")
+    kit = Kit(tamsin)
+    kit.probe("6 mm ruby ball")
+    page.locator(".cal-line", has_text="In doubt with it").locator("text=Trust it all the same").click()
+    expect(page.locator(".cal-line", has_text="In doubt with it")).to_have_count(0)
+
+
+def test_a_head_off_and_a_knock_make_a_check_due(tamsin, arm, running):
+    kit, page = Kit(tamsin), tamsin.page
+    page.click("text=Workshop arm")
+    kit.hand("Knock it")
+    expect(page.locator(".kit-one")).to_contain_text("it was knocked", timeout=8000)
+    tell_hand({"do": "swap", "probe": "6 mm ruby ball"}, arm)
+    kit.begin("point")
+    kit.hand("One seat, ten sides")
+    kit.until_taken(10)
+    kit.hand("Finish")
+    kit.ended("pass")
+    page.click("a:has-text('Workshop arm')")
+    expect(page.locator(".kit-one")).to_contain_text("Found good by its single point")
+
+
+def test_a_tracker_that_was_bumped_is_found_to_have_drifted(tamsin, running):
+    port = running.sims["tracker"][0]
+    kit, page = Kit(tamsin), tamsin.page
+    page.click("text=Hall tracker")
+    expect(page.locator(".kit-one")).to_contain_text("out of the upright")
+    page.fill("[name=nests]", "3")
+    page.locator("form:has(input[value=drift]) button", has_text="Begin").or_(
+        page.locator("button:has-text('From the start')")
+    ).first.click()
+    for nest in (1, 2, 3):
+        expect(kit.ask()).to_contain_text(f"Take Nest {nest}")
+        kit.hand(f"Nest {nest}")
+        kit.until_taken(nest)
+    kit.hand("Finish")
+    kit.ended("pass")
+    page.click("a:has-text('Hall tracker')")
+    kit.hand("Stand in the beam")
+    expect(page.locator(".kit-one")).to_contain_text("lost", timeout=8000)
+    kit.hand("Stand in the beam")
+    kit.hand("Search")
+    kit.hand("Bump the tripod")
+    page.click("button:has-text('Measure again')")
+    for nest in (1, 2, 3):
+        kit.hand(f"Nest {nest}")
+        kit.until_taken(nest)
+    kit.hand("Finish")
+    kit.ended("fail")
+    expect(page.locator(".trial .now")).to_contain_text("wandered")
+    tell_hand({"do": "stop"}, port)
+
+
+def test_a_phone_shows_the_pivot_and_an_instrument_is_added_by_its_address(tamsin, arm, running):
+    page, port = tamsin.page, running.sims["radar"][0]
+    kit = Kit(tamsin)
+    page.fill("[name=name]", "Borrowed radar")
+    page.select_option("[name=kind]", "arm")
+    page.fill("[name=host]", "10.0.0.9")
+    page.fill("[name=port]", str(port))
+    page.click("text=Add it")
+    expect(page.locator("body")).to_contain_text("not among the addresses")
+    page.go_back()
+    page.fill("[name=host]", "127.0.0.1")
+    page.click("text=Add it")
+    expect(page.locator(".kit-one")).to_contain_text("of another kind: laser radar", timeout=10000)
+    with transaction() as session:
+        wrong = session.query(Instrument).filter_by(name="Borrowed radar").one()
+        wrong.port = 1
+        assert session.query(Station).filter_by(instrument_id=wrong.id).count() == 0
+        assert session.get(Job, running.job) is not None
+    page.set_viewport_size({"width": 390, "height": 844})
+    kit.probe("3 mm long ball")
+    kit.begin("pivot", seat="cone")
+    wide = page.evaluate("document.documentElement.scrollWidth")
+    assert wide <= 390, wide
+    page.click("button:has-text('Give it up')")
+    expect(page.locator(".trial .ask")).to_contain_text("Given up")
