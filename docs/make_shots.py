@@ -108,6 +108,7 @@ def kit_walk(person: Person, processes: Processes, shot) -> None:
         kit.hand(words)
     person.until(lambda: "right" in kit.ask().inner_text(), 60)
     shot("pivot")
+    tell_hand({"do": "stop"}, processes.sims["arm"][0])
     page.click("button:has-text('Give it up')")
     kit.probe("6 mm ruby ball")
     shot("probe")

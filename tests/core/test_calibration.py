@@ -7,7 +7,7 @@ from scipy.spatial.transform import Rotation
 
 from zipplumb.core.calibration import Known, both_units, calibrate_on_sphere, calibrate_scanner, pivot, question_about
 from zipplumb.core.errors import FitError, InputError
-from zipplumb.core.frames import Motion
+from zipplumb.core.frames import Motion, points_of_poses
 
 DRAWN = np.array([0.0, 0, 186.0])
 ROUND = all_round()
@@ -100,6 +100,18 @@ def test_a_diameter_that_the_hits_contradict_is_questioned(random, certified, ti
     found = calibrate_on_sphere(believed(*ROUND, random), certified, tip, DRAWN, [Known("Short ball", 6.0)])
     assert words in found.question
     assert found.verdict()[0] == "fail"
+
+
+def test_hits_of_something_else_are_named_and_set_aside(random):
+    poses = believed(*ROUND, random)
+    out = points_of_poses(poses, OFFSET) - SEAT
+    poses[3, :3] += [40.0, -25, 10]
+    poses[17, :3] += 0.04 * out[17]  # 0.6 mm off, as a hit with a chip under the ball
+    found = calibrate_on_sphere(poses, 25.4, 6.0, DRAWN)
+    assert np.flatnonzero(~found.used).tolist() == [3, 17]
+    assert found.aside.startswith("Hits 4, 18 set aside")
+    assert found.verdict()[0] == "pass", found.verdict()
+    assert np.linalg.norm(found.offset_mm - OFFSET) < 0.02
 
 
 def test_a_sphere_that_moves_is_noticed(random):

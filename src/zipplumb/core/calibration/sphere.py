@@ -10,6 +10,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 from scipy import special
 
 from ..errors import FitError
@@ -24,6 +25,8 @@ CELLS = 24  # parts of the sphere by which coverage is told
 SPREAD = 0.6  # share of the cells above the stem that must have been touched
 MOVED_SURE = 1e-6  # chance that such a step is none
 MOVED_MM = 0.04
+TRIES, SUBSET = 80, 6  # random spheres of as many hits, to find the one that most hits lie on
+FAR_SIGMAS, FAR_MM, ROUGH_MM = 6.0, 0.15, 3.0  # beyond these a hit was of something else
 CONTRADICTS_MM = 0.1
 
 
@@ -39,6 +42,7 @@ class SphereCalibration:
     residuals : (n,) + outside
     normals : (n, 3) from the sphere's center to every hit
     covered : share (0 to 1) of the sphere above its stem that was touched
+    used : (n,) bool; the others were far off and are set aside. Residuals and normals are of all hits
     moved : a sentence where the sphere moved while it was touched, else ""
     question : a sentence where the diameters contradict the hits, else ""
     """
@@ -51,16 +55,27 @@ class SphereCalibration:
     residuals: Array
     normals: Array
     covered: float
+    used: NDArray[np.bool_]
     moved: str
     question: str
 
     @property
     def rms_mm(self) -> float:
-        return float(np.sqrt(np.mean(self.residuals**2)))
+        return float(np.sqrt(np.mean(self.residuals[self.used] ** 2)))
 
     @property
     def largest_mm(self) -> float:
-        return float(np.abs(self.residuals).max())
+        return float(np.abs(self.residuals[self.used]).max())
+
+    @property
+    def aside(self) -> str:
+        """Which hits were set aside, and how far off they are; "" where none."""
+        off = np.flatnonzero(~self.used)
+        if not len(off):
+            return ""
+        names = ", ".join(str(k + 1) for k in off[:6]) + (" and others" if len(off) > 6 else "")
+        far = float(np.abs(self.residuals[off]).max())
+        return f"Hit{'s' if len(off) > 1 else ''} {names} set aside: up to {far:.2f} mm off the sphere."
 
     def verdict(self, limit_mm: float = LIMIT_MM, wanted: int = WANTED) -> tuple[Verdict, str]:
         """Whether it may be kept, and why, in a sentence."""
@@ -68,8 +83,9 @@ class SphereCalibration:
             return "fail", self.moved
         if self.question:
             return "fail", self.question
-        if len(self.residuals) < wanted:
-            return "not enough", f"{wanted - len(self.residuals)} more hits are wanted."
+        count = int(self.used.sum())
+        if count < wanted:
+            return "not enough", f"{wanted - count} more hits are wanted."
         if self.covered < SPREAD:
             return (
                 "not enough",
@@ -108,10 +124,50 @@ def calibrate_on_sphere(
     if len(poses) < LEAST or not np.all(np.isfinite(poses)):
         raise FitError(f"It needs {LEAST} hits at least; there are {len(poses)}.", "The hits are kept.", "Touch on, all round.")
     turns, places = rotations_from_quaternions(poses[:, 3:]), poses[:, :3]
-    sphere = fit("sphere", turns @ np.asarray(start_mm, float) + places)
-    answer = np.concatenate([start_mm, sphere.shape.center, [sphere.shape.radius]])
+    tips = turns @ np.asarray(start_mm, float) + places
+    used = _on_one_sphere(tips)
+    answer = _descended(turns[used], places[used], tips[used], start_mm)
+    for _ in range(4):
+        off = np.abs(_linear(turns, places, answer)[0])
+        now = off <= max(FAR_SIGMAS * 1.4826 * float(np.median(off[used])), FAR_MM)
+        if np.array_equal(now, used) or now.sum() < LEAST:
+            break
+        used = now
+        answer = _descended(turns[used], places[used], tips[used], answer[:3])
+    residuals, jacobian, normals = _linear(turns, places, answer)
+    spread = sandwich(jacobian[used], residuals[used], np.arange(int(used.sum())))
+    diameter = float(2 * answer[6] - certified_mm)
+    u_radius = float(np.sqrt(spread[6, 6]))
+    return SphereCalibration(
+        answer[:3], spread[:3, :3], answer[3:6], diameter, u_radius, residuals, normals, coverage(normals[used]), used,
+        moved_after(residuals[used], jacobian[used], normals[used], "hit"),
+        contradiction(diameter, tip_mm, certified_mm, u_radius, others),
+    )  # fmt: skip
+
+
+def _on_one_sphere(tips: Array) -> NDArray[np.bool_]:
+    """Which tips lie roughly on the sphere that most of them agree on; a rough offset makes it a rough sphere.
+
+    Source: P. Rousseeuw, "Least median of squares regression", JASA 79 (1984).
+    """
+    random, middle = np.random.default_rng(0), tips.mean(axis=0)
+    some = (tips - middle)[random.integers(0, len(tips), (TRIES, SUBSET))]
+    rows = np.concatenate([2 * some, np.ones((*some.shape[:2], 1))], axis=2)
+    squares = np.sum(some**2, axis=2)
+    normal = np.swapaxes(rows, 1, 2) @ rows + 1e-6 * np.eye(4)
+    both = np.linalg.solve(normal, np.einsum("tnk,tn->tk", rows, squares)[:, :, None])[:, :, 0]
+    radii = np.sqrt(np.maximum(both[:, 3] + np.sum(both[:, :3] ** 2, axis=1), 0.0))
+    off = np.abs(np.linalg.norm((tips - middle)[None] - both[:, None, :3], axis=2) - radii[:, None])
+    best = off[np.argmin(np.median(off, axis=1))]
+    return best <= max(FAR_SIGMAS * 1.4826 * float(np.median(best)), ROUGH_MM)
+
+
+def _descended(turns: Array, places: Array, tips: Array, start_mm: Array) -> Array:
+    """Offset, center and the sum of the radii (7,) by Gauss-Newton."""
+    sphere = fit("sphere", tips)
+    answer = np.concatenate([np.asarray(start_mm, float), sphere.shape.center, [sphere.shape.radius]])
     for _ in range(ITERATIONS):
-        residuals, jacobian, normals = _linear(turns, places, answer)
+        residuals, jacobian, _ = _linear(turns, places, answer)
         size = np.linalg.norm(jacobian, axis=0)
         u, values, vt = np.linalg.svd(jacobian / size, full_matrices=False)
         if values[-1] < 1e-6 * values[0]:
@@ -124,15 +180,7 @@ def calibrate_on_sphere(
         answer = answer + step
         if np.linalg.norm(step) < 1e-10:
             break
-    residuals, jacobian, normals = _linear(turns, places, answer)
-    spread = sandwich(jacobian, residuals, np.arange(len(poses)))
-    diameter = float(2 * answer[6] - certified_mm)
-    found = SphereCalibration(
-        answer[:3], spread[:3, :3], answer[3:6], diameter, float(np.sqrt(spread[6, 6])), residuals, normals,
-        coverage(normals), moved_after(residuals, jacobian, normals, "hit"), "",
-    )  # fmt: skip
-    question = contradiction(diameter, tip_mm, certified_mm, found.u_radius_mm, others)
-    return SphereCalibration(**{**found.__dict__, "question": question})
+    return answer
 
 
 def _linear(turns: Array, places: Array, answer: Array) -> tuple[Array, Array, Array]:

@@ -91,14 +91,16 @@ def sphere_outcome(
     verdict, why = found.verdict(limit_mm, wanted)
     ask = ask if verdict == "not enough" else "Press finish." if verdict == "pass" else "It does not pass."
     return Outcome(
-        verdict, ask, why, found.moved or found.question, len(taken), wanted,
+        verdict, ask, why, found.moved or found.question or found.aside, int(found.used.sum()), wanted,
         (Figure("Rms", found.rms_mm), Figure("Largest", found.largest_mm), Figure("Tip", found.diameter_mm)),
         drawing | _dots(found.normals, found.residuals),
         {
             "offset_mm": found.offset_mm.tolist(), "covariance": found.covariance.tolist(),
             "u_offset_mm": float(np.sqrt(np.linalg.eigvalsh(found.covariance)[-1])), "rms_mm": found.rms_mm,
             "largest_mm": found.largest_mm, "limit_mm": limit_mm, "diameter_mm": found.diameter_mm,
-            "u_radius_mm": found.u_radius_mm, "covered": found.covered, "hits": len(taken), "certified_mm": certified_mm,
+            "u_radius_mm": found.u_radius_mm, "covered": found.covered, "hits": int(found.used.sum()),
+            "aside": int((~found.used).sum()),
+            "certified_mm": certified_mm,
         },
     )  # fmt: skip
 

@@ -210,9 +210,7 @@ class SimulatedRadar(SimulatedTracker):
         """Where the beam meets the part, in its own frame, and how much worse the range is for grazing it."""
         frame = self.world_from_tracker
         start = frame.translation
-        hits, _, triangles = self.shop.mesh.ray.intersects_location(
-            start[None], unit(aim - start)[None], multiple_hits=False
-        )
+        hits, _, triangles = self.shop.mesh.ray.intersects_location(start[None], unit(aim - start)[None], multiple_hits=False)
         if not len(hits):
             return None
         facing = abs(float(self.shop.mesh.face_normals[triangles[0]] @ unit(hits[0] - start)))
