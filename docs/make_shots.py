@@ -92,6 +92,14 @@ def walk(person: Person, processes: Processes) -> None:
     page.set_viewport_size({"width": 390, "height": 844})
     person.open(processes.job)
     shot("phone")
+    kit = Kit(person)
+    kit.probe("3 mm long ball")
+    kit.begin("pivot", seat="cone")
+    kit.hand("3 mm ball on")
+    kit.hand("Swing away")
+    person.until(lambda: "to the left" in kit.ask().inner_text(), 60)
+    page.evaluate("scrollTo(0, 0)")
+    shot("phone-pivot")
 
 
 def kit_walk(person: Person, processes: Processes, shot) -> None:
@@ -106,7 +114,7 @@ def kit_walk(person: Person, processes: Processes, shot) -> None:
     kit.begin("pivot", seat="bore")
     for words in ("25 mm ball on", "Swing away", "Back left"):
         kit.hand(words)
-    person.until(lambda: "right" in kit.ask().inner_text(), 60)
+    person.until(lambda: "to the right" in kit.ask().inner_text(), 60)
     shot("pivot")
     tell_hand({"do": "stop"}, processes.sims["arm"][0])
     page.click("button:has-text('Give it up')")

@@ -7,7 +7,7 @@ import time
 
 import pytest
 
-from zipplumb.core.errors import InputError
+from zipplumb.core.errors import DeviceError, InputError
 from zipplumb.core.probing import ByDistance
 from zipplumb.devices.agent import Agent
 from zipplumb.devices.protocol import encode
@@ -137,3 +137,37 @@ def test_a_silent_device_is_said(device):
     connection, _ = server.accept()
     connection.sendall(HELLO)
     until(lambda: any("silent" in words for words in sink.said))
+
+
+def test_an_instrument_that_the_sink_refuses_keeps_nothing(device):
+    server, sink = device
+
+    def refuse(hello):
+        raise DeviceError("What answers there is of another kind.")
+
+    sink.connected = refuse
+    connection, _ = server.accept()
+    connection.sendall(HELLO + a_press(5))
+    until(lambda: any("another kind" in words for words in sink.said))
+    assert sink.kept == []
+
+
+def test_levels_targets_and_events_are_handed_on_and_stripes_while_the_button_is_held(device):
+    server, sink = device
+    connection, _ = server.accept()
+    stripe = encode(t="stripe", **a_pose(8), points=[[0.0, 90.0], [1.0, 90.5]])
+    connection.sendall(HELLO + encode(t="event", what="knock") + encode(t="target", state="lost") + stripe)
+    connection.sendall(encode(t="level", up=[0, 0, 1], u_rad=1e-6) + a_press(6) + stripe + a_press(7, down=False))
+    assert [a["e"] for a in answers(connection, 2)] == [6, 7]
+    assert {"knock", "lost"} <= set(sink.said)
+    assert sink.kept == [6, 8]  # the press, and the one line that came while it was held
+
+
+def test_a_link_that_is_lost_again_and_again_is_said_each_time(device):
+    server, sink = device
+    for _ in range(2):
+        connection, _ = server.accept()
+        connection.sendall(HELLO)
+        until(lambda: sink.said and sink.said[-1] == "connected")
+        connection.close()
+        until(lambda: "ended the connection" in sink.said[-1])

@@ -66,7 +66,7 @@ def test_a_25_mm_ball_in_the_wrong_unit_corrected_pivoted_refused_and_then_passe
     assert newest("25 mm steel ball").method == "drawn"  # nothing came of it
 
     kit.hand("Back left")
-    tamsin.until(lambda: "right" in kit.ask().inner_text(), 60)
+    tamsin.until(lambda: "to the right" in kit.ask().inner_text(), 60)
     kit.hand("Unplug")  # the link is lost in the middle of it
     expect(kit.why().first).to_contain_text("The link is lost", timeout=10000)
     kit.hand("Plug in")
@@ -99,13 +99,20 @@ def test_the_scanner_and_then_the_probe_on_one_sphere_in_inches(tamsin, arm, tru
     true = truth["probes"][REAL["Line scanner"]]["offset_mm"]
     assert np.linalg.norm(np.subtract(newest("Line scanner").offset_mm, true)) < 0.2
 
+    result = page.url
     kit.probe("6 mm ruby ball")
     kit.begin("sphere", certified="1", certified_unit="mm")  # the number is meant in inches
     expect(page.locator("h1")).to_contain_text("25.400 mm (1.0000 in)")
-    page.click("button:has-text('It is 25.400 mm')")
+    page.goto(result)
+    page.locator(".trial [name=probe]").select_option(label="6 mm ruby ball")
+    page.click("text=Now the probe, on the same sphere")
+    expect(page.locator(".trial .active")).to_contain_text("25.400 mm")
     kit.hand("6 mm ball on, without a word")
     kit.hand("Touch the sphere all round")
     kit.until_taken(10)
+    tell_hand({"do": "temperature", "c": "25"}, arm)
+    expect(page.locator(".trial .say")).to_contain_text("4.4 °C warmer than at the start", timeout=10000)
+    tell_hand({"do": "temperature", "c": "20.6"}, arm)
     kit.hand("Undo")
     kit.until_taken(60)
     tamsin.until(lambda: "Press finish" in kit.ask().inner_text(), 60)

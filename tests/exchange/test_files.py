@@ -18,7 +18,7 @@ def row(number=1, **more):
         "id": number, "number": number, "name": f"Bore {number}", "kind": "cylinder", "datum": "", "quantity": "diameter",
         "state": "done", "word": "in", "shape": "●", "nominal": "160.000", "actual": "160.019", "deviation": "+0.019",
         "tolerance": "+0.040 / 0", "uncertainty": "0.012", "out_by": "", "form": "0.020", "share": -0.05, "hits": 15,
-        "wanted": 15, "message": "", "note": "", "current": False, "measured": True, "nominal_value": 160.0,
+        "wanted": 15, "message": "", "note": "", "current": False, "doubted": False, "measured": True, "nominal_value": 160.0,
         "actual_value": 160.0187, "deviation_value": 0.0187, "lower_value": 0.0, "upper_value": 0.04,
         "uncertainty_value": 0.012,
     }  # fmt: skip

@@ -229,7 +229,7 @@ def finish(actor: Actor, trial_id: int, device_session: str = "", number: int | 
         trial, instrument = _running(session, trial_id)
         outcome = worked_out(session, trial)
         if outcome.verdict in ("running", "not enough"):
-            trial.words = f"Refused: {outcome.why or outcome.ask}"
+            trial.words = "Refused, as it is not complete yet."
             tell_all(session, instrument, trial=trial_id, tone="asks")
             return "asks"
         passed = outcome.verdict == "pass"

@@ -33,6 +33,15 @@ def _event(name: str, data: dict) -> bytes:
     return f"event: {name}\ndata: {json.dumps(data, separators=(',', ':'))}\n\n".encode()
 
 
+def _as_they_come(mine: queue.Queue) -> Iterator[bytes]:
+    """Events for one page, and a sign of life while there are none."""
+    while True:
+        try:
+            yield mine.get(timeout=HEARTBEAT_S)
+        except queue.Empty:
+            yield b": still here\n\n"
+
+
 class Hub:
     """Everybody who listens in this process, by job."""
 
@@ -55,11 +64,7 @@ class Hub:
         try:
             yield b"retry: 700\n\n"
             yield from self._whole(job_id)
-            while True:
-                try:
-                    yield mine.get(timeout=HEARTBEAT_S)
-                except queue.Empty:
-                    yield b": still here\n\n"
+            yield from _as_they_come(mine)
         finally:
             with self.lock:
                 self.pages[job_id].discard(mine)
@@ -75,11 +80,7 @@ class Hub:
             self._start()
         try:
             yield b"retry: 700\n\n" + _event("kit", {"what": "begin"})
-            while True:
-                try:
-                    yield mine.get(timeout=HEARTBEAT_S)
-                except queue.Empty:
-                    yield b": still here\n\n"
+            yield from _as_they_come(mine)
         finally:
             with self.lock:
                 self.kit_pages.discard(mine)

@@ -66,6 +66,15 @@ class Pivot:
     slips: tuple[Slip, ...]
     swapped: str
 
+    @property
+    def weakest_words(self) -> str:
+        """How well the tip is known in its worst direction, and which that is, as seen from the arm."""
+        if not np.isfinite(self.u_weakest_mm):
+            return "So far nothing tells where the tip is in one direction: the swings look alike."
+        words = ("from the arm outward", "to the arm's left and right", "up and down")
+        along = np.abs([self.weakest @ self.reach.away, self.weakest @ self.reach.left, self.weakest[2]])
+        return f"The tip is known to {2 * self.u_weakest_mm:.3f} mm in its worst direction, {words[int(np.argmax(along))]}."
+
     def verdict(self, limit_mm: float = LIMIT_MM) -> tuple[Verdict, str]:
         """Whether it may be kept, and why, in a sentence."""
         if self.swapped:
@@ -73,8 +82,7 @@ class Pivot:
         if self.reach.missing:
             return "not enough", self.reach.advice
         if 2 * self.u_weakest_mm > limit_mm:
-            known = f"The tip is known to {2 * self.u_weakest_mm:.3f} mm only in its worst direction."
-            return "not enough", f"{known} {self.reach.advice_across(self.weakest)}"
+            return "not enough", f"{self.weakest_words} {self.reach.advice_across(self.weakest)}"
         return held_against(self.rms_mm, limit_mm, "Clean ball and seat, and swing again.")
 
 

@@ -31,7 +31,10 @@ def pivot_outcome(taken: Taken, seat: str, rolls: bool, limit_mm: float = LIMIT_
         return Outcome("running", begin, str(error), wanted=steps, drawing=_empty(rolls))
     verdict, why = found.verdict(limit_mm)
     done = steps - len(found.reach.missing)
-    ask = found.reach.advice if verdict == "not enough" else "Press finish." if verdict == "pass" else "It does not pass."
+    ask = "Press finish." if verdict == "pass" else "It does not pass."
+    if verdict == "not enough":
+        ask = found.reach.advice if found.reach.missing else found.reach.advice_across(found.weakest)
+        why = found.weakest_words
     warn = found.swapped or (found.slips[-1].words if found.slips else "")
     loose = not np.isfinite(found.u_weakest_mm)
     return Outcome(
@@ -40,6 +43,7 @@ def pivot_outcome(taken: Taken, seat: str, rolls: bool, limit_mm: float = LIMIT_
             Figure("Rms", None if loose else found.rms_mm),
             Figure("Largest", None if loose else found.largest_mm),
             Figure("Tip known to", None if loose else 2 * found.u_weakest_mm),
+            Figure("Tip along the handle", None if loose else float(found.offset_mm[2])),
         ),
         _reach_drawing(found, rolls),
         {

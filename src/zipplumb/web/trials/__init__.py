@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from flask import Blueprint, g, redirect, render_template, request, url_for
+from sqlalchemy import select
 from werkzeug.exceptions import NotFound
 
 from ...core.calibration import both_units, question_about
@@ -56,11 +57,14 @@ def one(trial_id: int):
         drawing = DRAWINGS[outcome.drawing["kind"]](outcome.drawing)
         taken = trials.taken_by(session, trial_id)
         sweeps = np.unique(taken.sweeps, return_counts=True) if len(taken) else ((), ())
+        balls = session.scalars(
+            select(Probe).where(Probe.kind == "ball", Probe.removed_at.is_(None)).order_by(Probe.name)
+        ).all()
         now, then = instrument.temperature_c, trial.temperature_c
         template = "_trial.html" if request.headers.get("HX-Request") else "trial.html"
         return render_template(
             template, trial=trial, about=trials.KINDS[trial.kind], instrument=instrument, probe=probe, outcome=outcome,
-            drawing=drawing, sweeps=list(zip(*sweeps, strict=True)), hand=hand.control_address(instrument.port),
+            drawing=drawing, balls=balls, sweeps=list(zip(*sweeps, strict=True)), hand=hand.control_address(instrument.port),
             warmer=now - then if now is not None and then is not None and abs(now - then) > DEGREES_C else None,
             certified=both_units(trial.settings["certified_mm"]) if "certified_mm" in trial.settings else "",
         )  # fmt: skip

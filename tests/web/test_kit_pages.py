@@ -1,0 +1,150 @@
+"""The pages of the kit without scripts: what they say, what they ask, what they refuse."""
+
+import html
+import json
+import queue
+import re
+
+import pytest
+from sqlalchemy import select
+
+from zipplumb.jobs import kit, probes
+from zipplumb.jobs.actor import Actor
+from zipplumb.store.database import transaction
+from zipplumb.store.models import Instrument, Probe, Trial
+from zipplumb.web.live import BACKLOG, Hub
+
+TECHNICIAN = Actor(1, "Tamsin", "technician")
+BALL = {"name": "Paged ball", "kind": "ball", "diameter": "8", "diameter_unit": "mm", "length": "150"}
+
+
+def words(answer):
+    return " ".join(html.unescape(re.sub(r"<[^>]+>", " ", answer.get_data(as_text=True))).split())
+
+
+def post(visitor, path, data=None):
+    """As a form does: the whole page comes back."""
+    return visitor.post(path, data, headers={"HX-Request": ""}, follow_redirects=True)
+
+
+@pytest.fixture
+def arm(stack):
+    """An arm of its own, so that nothing else stands in the way."""
+    number = kit.add_instrument("Paged arm", "arm", "127.0.0.1", 1, 0.012, kit.spec_from_form("arm", {}))
+    yield number
+    with transaction() as session:
+        session.get(Instrument, number).trial_id = None
+
+
+@pytest.fixture
+def probe(stack):
+    with transaction() as session:
+        found = session.scalar(select(Probe.id).where(Probe.name == BALL["name"], Probe.removed_at.is_(None)))
+    return found or probes.add_probe(TECHNICIAN, probes.typed_probe(BALL))
+
+
+def test_every_page_of_the_kit_is_there_for_a_technician_and_a_reviewer(technician, reviewer, arm, probe):
+    for visitor in (technician, reviewer):
+        for path, said in (
+            ("/instruments", "Hall tracker"),
+            (f"/instruments/{arm}", "Single point"),
+            ("/probes", "38.100 mm (1.5000 in)"),
+            (f"/probes/{probe}", "Ø 8.000 mm (0.3150 in)"),
+        ):
+            page = visitor.get(path)
+            assert page.status_code == 200
+            assert said in words(page)
+    for path in ("/instruments/9999", "/probes/9999", "/trials/9999"):
+        assert technician.get(path).status_code == 404
+
+
+def test_a_reviewer_changes_nothing_of_the_kit(reviewer, arm, probe):
+    for path, data in (
+        ("/probes", BALL | {"name": "Mine"}),
+        (f"/probes/{probe}", BALL),
+        (f"/probes/{probe}/remove", {}),
+        ("/instruments", {"name": "x", "kind": "arm", "host": "127.0.0.1", "port": "7"}),
+        (f"/instruments/{arm}/probe", {"probe": str(probe)}),
+        (f"/instruments/{arm}/hand/knock", {}),
+        ("/trials", {"kind": "point", "instrument": str(arm)}),
+    ):
+        assert reviewer.post(path, data).status_code == 403, path
+
+
+def test_a_probe_in_the_wrong_unit_is_questioned_and_then_corrected(technician):
+    typed = BALL | {"name": "Inches", "diameter": "25", "diameter_unit": "in"}
+    asked = post(technician, "/probes", typed)
+    assert "635.000 mm (25.0000 in)" in words(asked)
+    assert 'value="25"' in asked.get_data(as_text=True)  # what was typed is not lost
+    with transaction() as session:
+        assert session.scalar(select(Probe).where(Probe.name == "Inches")) is None
+    page = post(technician, "/probes", typed | {"answer": "instead"})
+    assert "Ø 25.000 mm (0.9843 in)" in words(page)
+    with transaction() as session:
+        number = session.scalar(select(Probe.id).where(Probe.name == "Inches"))
+    page = post(technician, f"/probes/{number}", typed | {"diameter": "0.5", "diameter_unit": "in"})
+    assert "Ø 12.700 mm (0.5000 in)" in words(page)
+    page = post(technician, f"/probes/{number}", typed | {"diameter": "25", "diameter_unit": "in", "answer": "keep"})
+    assert "Ø 635.000 mm" in words(page)  # a person may be sure
+    assert "has no name" in words(post(technician, "/probes", BALL | {"name": ""}))
+    page = post(technician, f"/probes/{number}/remove")
+    assert "Inches" not in words(page)
+
+
+def test_a_name_is_only_ever_text(technician):
+    page = post(technician, "/probes", BALL | {"name": "<script>alert(1)</script>"})
+    assert "<script>alert" not in page.get_data(as_text=True)
+    assert "&lt;script&gt;" in page.get_data(as_text=True)
+
+
+def test_lengths_are_shown_in_the_unit_that_was_chosen(technician, stack):
+    with transaction() as session:
+        ruby = session.scalar(select(Probe.id).where(Probe.name == "6 mm ruby ball"))
+    assert "rms 0.011" in words(technician.get(f"/probes/{ruby}"))
+    technician.post("/instruments/units", {"units": "in"})
+    assert "rms 0.0004" in words(technician.get(f"/probes/{ruby}"))
+    technician.post("/instruments/units", {"units": "mm"})
+
+
+def test_a_trial_page_prompts_and_its_acts_are_refused_in_words_once_it_is_over(technician, arm, probe):
+    page = post(technician, "/trials", {"kind": "pivot", "instrument": str(arm), "probe": str(probe), "seat": "cone"})
+    assert "Rest the ball in the cone" in words(page)
+    assert "The link is lost" in words(page)  # nothing answers at its address
+    with transaction() as session:
+        number = session.get(Instrument, arm).trial_id
+    piece = technician.get(f"/trials/{number}", headers={"HX-Request": "true"}).get_data(as_text=True)
+    assert "<html" not in piece
+    assert piece.count('class="cell ') == 9
+    assert technician.post(f"/trials/{number}/finish").status_code == 204
+    with transaction() as session:
+        assert session.get(Trial, number).words == "Refused, as it is not complete yet."
+    assert "nothing to take back" in words(technician.post(f"/trials/{number}/undo"))
+    assert "cannot be done" in words(technician.post(f"/trials/{number}/dance"))
+    assert "under way" in words(technician.post("/trials", {"kind": "point", "instrument": str(arm)}))
+    assert technician.post(f"/trials/{number}/end").status_code == 204
+    assert "Given up" in words(technician.get(f"/trials/{number}"))
+    assert "not under way" in words(technician.post(f"/trials/{number}/finish"))
+
+
+def test_a_sphere_in_inches_is_questioned_before_anything_begins(technician, arm, probe):
+    form = {"kind": "sphere", "instrument": str(arm), "probe": str(probe), "certified": "1", "certified_unit": "mm"}
+    asked = post(technician, "/trials", form)
+    assert "If the number was meant in inches, it is 25.400 mm (1.0000 in)" in words(asked)
+    with transaction() as session:
+        assert session.get(Instrument, arm).trial_id is None
+    assert "unit of the diameter was not chosen" in words(technician.post("/trials", form | {"certified_unit": ""}))
+    post(technician, "/trials", form | {"answer": "instead"})
+    with transaction() as session:
+        trial = session.get(Trial, session.get(Instrument, arm).trial_id)
+        assert trial.settings["certified_mm"] == pytest.approx(25.4)
+
+
+def test_word_of_a_change_reaches_the_pages_of_the_kit_and_a_slow_one_holds_nobody_up(app):
+    hub, slow, quick = Hub(app), queue.Queue(1), queue.Queue(BACKLOG)
+    slow.put(b"behind")
+    hub.kit_pages |= {slow, quick}
+    hub._heard("zp_changed", {"job": 0, "what": "kit", "instrument": 3, "tone": "taken"})
+    hub._heard("zp_tip", {"instrument": 3, "station": None, "tip": [1.0, 2.0, 3.0]})
+    assert json.loads(quick.get().split(b"data: ")[1]) == {"job": 0, "what": "kit", "instrument": 3, "tone": "taken"}
+    assert json.loads(quick.get().split(b"data: ")[1])["tip"] == [1.0, 2.0, 3.0]
+    assert slow.qsize() == 1
