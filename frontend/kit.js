@@ -1,7 +1,7 @@
 // Pages of the kit: the server says that something changed, and what shows it asks for itself anew.
 import htmx from "htmx.org";
 import { say } from "./notices.js";
-import { tone } from "./tones.js";
+import { mute, tone } from "./tones.js";
 
 const EVERY_MS = 250;
 
@@ -34,6 +34,20 @@ export function kit(frame) {
     if (stream.readyState === EventSource.CLOSED) setTimeout(() => location.reload(), 2000);
   });
   window.addEventListener("pagehide", () => stream.close());
+  if (frame.dataset.trial) keys(frame.dataset.trial);
+}
+
+// Finish, undo and the sound by the keyboard, as everywhere.
+function keys(trial) {
+  const acts = {
+    f: () => htmx.ajax("POST", `${trial}/finish`, { swap: "none", target: "body" }),
+    u: () => htmx.ajax("POST", `${trial}/undo`, { swap: "none", target: "body" }),
+    m: () => say(mute() ? "Sound is off." : "Sound is on."),
+  };
+  document.addEventListener("keydown", (event) => {
+    if (event.target.matches("input, select, textarea") || event.ctrlKey || event.metaKey || event.altKey) return;
+    acts[event.key.toLowerCase()]?.();
+  });
 }
 
 // Only the fields that belong to what was chosen.

@@ -8,7 +8,7 @@ from job_bench import REVIEWER, TECHNICIAN, batch, numbers
 from sqlalchemy import func, select
 
 from zipplumb.core.errors import InputError, NotAllowed
-from zipplumb.jobs import measure, sheet
+from zipplumb.jobs import align, measure, sheet
 from zipplumb.jobs.results import load
 from zipplumb.store.database import transaction
 from zipplumb.store.models import Reading, Row
@@ -165,3 +165,25 @@ def test_units_change_what_is_typed_and_nothing_stored(place):
     sheet.edit_row(TECHNICIAN, job, row, {"lower": "-0.01", "upper": "0.01"})
     with transaction() as session:
         assert session.get(Row, row).recipe == before
+
+
+def test_reference_points_measured_in_their_nests_align_the_part(bench):
+    """Points as rows, an alignment on them as a row, and everything judged in it."""
+    nests = np.array([[0, 0, 0], [800, 0, 0], [0, 500, 0], [300, 200, 400.0]])
+    rows = [
+        bench.plan(kind="point", name=f"Nest {k + 1}", nominal={"shape": "point", "position": p.tolist()})
+        for k, p in enumerate(nests)
+    ]
+    for row, place in zip(rows, nests, strict=True):
+        measure.make_current(TECHNICIAN, bench.job, row)
+        measure.keep_hits(bench.arm, batch(center=place + [100.0, 0, 0]), next(numbers))
+        assert measure.finish(TECHNICIAN, bench.job) == "finished"
+    alignment = bench.plan(kind="reference_points", name="By nests", points=rows)
+    align.activate(TECHNICIAN, bench.job, alignment)
+    state = bench.state()
+    solved = state.results[alignment].alignment
+    assert solved.points([100.0, 0, 0]) == pytest.approx([0, 0, 0], abs=1e-6)
+    assert (solved.ledger.rank, solved.ledger.spare) == (6, 6)
+    assert state.results[rows[3]].held
+    with pytest.raises(InputError, match="no alignment"):
+        align.activate(TECHNICIAN, bench.job, rows[0])

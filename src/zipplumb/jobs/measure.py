@@ -9,7 +9,7 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session, lazyload
 
 from ..core.errors import InputError
-from ..core.sheet import FeatureRecipe
+from ..core.sheet import FEATURE_KINDS, FeatureRecipe
 from ..devices.hits import HitBatch
 from ..store.database import tell, transaction
 from ..store.models import DeviceEvent, Instrument, Job, Mark, Reading, Row, Station
@@ -39,10 +39,8 @@ def _place(session: Session, instrument_id: int) -> tuple[Instrument, Job]:
 
 def _current(session: Session, job: Job) -> Row:
     row = session.get(Row, job.current_row_id) if job.current_row_id else None
-    if row is None or row.removed_at is not None or row.recipe["kind"] not in ("plane", "cylinder"):
-        raise InputError(
-            "No row to measure is current.", "The hit was not kept.", "Choose a plane or a cylinder on the run sheet."
-        )
+    if row is None or row.removed_at is not None or row.recipe["kind"] not in FEATURE_KINDS:
+        raise InputError("No row to measure is current.", "The hit was not kept.", "Choose a feature on the run sheet.")
     return row
 
 
@@ -64,6 +62,7 @@ def _add(session: Session, instrument: Instrument, job: Job, row: Row, batch: Hi
             times=list(batch.times),
             poses=list(batch.poses),
             approach=list(batch.approach),
+            faces=list(batch.faces),
             temperature_c=instrument.temperature_c,
         )
         .on_conflict_do_nothing(constraint="readings_once")
@@ -214,7 +213,7 @@ def step(actor: Actor, job_id: int, by: int) -> None:
 def _step(session: Session, job: Job, by: int) -> str:
     ids = session.scalars(
         select(Row.id)
-        .where(Row.job_id == job.id, Row.removed_at.is_(None), Row.recipe["kind"].astext.in_(("plane", "cylinder")))
+        .where(Row.job_id == job.id, Row.removed_at.is_(None), Row.recipe["kind"].astext.in_(FEATURE_KINDS))
         .order_by(Row.position, Row.id)
     ).all()
     if not ids:
@@ -231,8 +230,8 @@ def make_current(actor: Actor, job_id: int, row_id: int) -> None:
     with transaction() as session:
         job = session.get(Job, job_id, with_for_update=True)
         row = session.get(Row, row_id)
-        if row is None or row.job_id != job_id or row.removed_at or row.recipe["kind"] not in ("plane", "cylinder"):
-            raise InputError("That row takes no hits.", "Nothing was changed.", "Choose a plane or a cylinder.")
+        if row is None or row.job_id != job_id or row.removed_at or row.recipe["kind"] not in FEATURE_KINDS:
+            raise InputError("That row takes no hits.", "Nothing was changed.", "Choose a feature.")
         job.current_row_id = row_id
         tell(session, job_id, "rows", tone="moved")
 
@@ -245,7 +244,7 @@ def settle_side(actor: Actor, job_id: int, row_id: int, air: int) -> None:
     with transaction() as session:
         job = session.get(Job, job_id, with_for_update=True)
         row = session.get(Row, row_id)
-        if row is None or row.job_id != job_id or row.recipe["kind"] not in ("plane", "cylinder"):
+        if row is None or row.job_id != job_id or row.recipe["kind"] not in FEATURE_KINDS:
             raise InputError("That row has no side.", "Nothing was changed.", "Choose a measured row.")
         row.recipe = {**row.recipe, "settled_air": air}
         session.flush()

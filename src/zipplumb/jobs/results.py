@@ -21,6 +21,7 @@ from ..core.sheet import Kit, Reading, RowResult, Sheet, SheetRow, Station, eval
 from ..store import models
 from ..store.models import Calibration, Instrument, Job, Mark, Row
 from .probes import applied
+from .trust import trust_in
 
 JOBS_REMEMBERED = 32
 
@@ -29,7 +30,7 @@ JOBS_REMEMBERED = 32
 class JobResults:
     """A job as it stands: what was asked, what was read, what was found.
 
-    ``instrument``: the one that stands at this job now.
+    ``instrument``: the one that stands at this job now; ``due``: why it is to be checked.
     """
 
     job: Job
@@ -38,6 +39,7 @@ class JobResults:
     readings: dict[int, Reading]
     kit: Kit
     instrument: Instrument | None
+    due: tuple[str, ...] = ()
 
     def row(self, row_id: int) -> SheetRow:
         found = next((r for r in self.rows if r.id == row_id), None)
@@ -86,7 +88,8 @@ def load(session: Session, job_id: int) -> JobResults:
         kit, instrument = _kit(session, job_id, batches, instead)
         sheet = Sheet(rows, job.alignment_row_id)
         results, memory.found = evaluate(sheet, readings, kit, memory.found)
-    return JobResults(job, rows, results, readings, kit, instrument)
+    due = trust_in(session, instrument, job_id).due if instrument else ()
+    return JobResults(job, rows, results, readings, kit, instrument, due)
 
 
 def _rows(session: Session, job_id: int, memory: _Memory) -> tuple[SheetRow, ...]:

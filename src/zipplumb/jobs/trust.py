@@ -12,7 +12,7 @@ from ..core.trust import HAPPENED, Good, Happening, due
 from ..store.database import transaction
 from ..store.models import Calibration, Instrument, InstrumentEvent, Job, Trial
 from .probes import tell_all
-from .trials import KINDS
+from .trial_kinds import KINDS
 
 
 @dataclass(frozen=True)

@@ -25,6 +25,7 @@ class JobView:
     probe: str
     probe_short: str
     alignment: str
+    due: str
     counts: dict[str, int]
 
     @classmethod
@@ -42,6 +43,7 @@ class JobView:
             cal.probe.name if cal else "none",
             f"Ø{length_text(cal.diameter_mm, job.units)}" if cal else "none",
             state.row(job.alignment_row_id).recipe.name if solved and solved.alignment else "",
+            " ".join(state.due),
             {word: sum(r.word == word for r in rows) for word in ("in", "close", "out", "not proven", "to do", "asks")},
         )
 

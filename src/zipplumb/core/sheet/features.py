@@ -178,6 +178,7 @@ class CylinderRecipe(FeatureRecipe):
     hits: Annotated[int, Field(ge=5, le=10_000)] = 12
 
 
+FEATURE_KINDS = ("point", "surface_point", "line", "plane", "circle", "slot", "sphere", "cylinder")
 FeatureRow = (
     PointRecipe | SurfacePointRecipe | LineRecipe | PlaneRecipe | CircleRecipe | SlotRecipe | SphereRecipe | CylinderRecipe
 )

@@ -7,7 +7,7 @@ from sqlalchemy.orm import Session
 
 from ...jobs import kit
 from ...jobs.results import JobResults
-from ...jobs.trials import KINDS
+from ...jobs.trial_kinds import KINDS
 from ...jobs.trust import trust_in
 from ...store.models import Instrument
 from ..desk import calibration_line
