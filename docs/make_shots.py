@@ -92,11 +92,11 @@ def walk(person: Person, processes: Processes) -> None:
     page.set_viewport_size({"width": 390, "height": 844})
     person.open(processes.job)
     shot("phone")
-    kit = Kit(person)
+    kit, port = Kit(person), processes.sims["arm"][0]
     kit.probe("3 mm long ball")
     kit.begin("pivot", seat="cone")
-    kit.hand("3 mm ball on")
-    kit.hand("Swing away")
+    for order in ({"do": "swap", "probe": "3 mm long ball"}, {"do": "swing", "way": 0}):
+        tell_hand(order, port)
     person.until(lambda: "to the left" in kit.ask().inner_text(), 60)
     page.evaluate("scrollTo(0, 0)")
     shot("phone-pivot")

@@ -1,5 +1,6 @@
 import numpy as np
 import pytest
+from scipy.spatial.transform import Rotation
 
 from zipplumb.core.alignment.level import corner_heights, lean, levelled
 from zipplumb.core.errors import AlignmentError
@@ -78,6 +79,9 @@ def test_drift_tells_a_moved_instrument_from_a_moved_nest(random):
     moved = drift(["N1", "N2", "N3", "N4"], nests, nests + [0.2, 0, 0], 0.1)
     assert moved.verdict == "fail"
     assert "instrument had moved" in moved.words
+    turned = nests @ Rotation.from_rotvec([0, 0, 5e-5]).as_matrix().T
+    assert "instrument had moved" in drift(["N1", "N2", "N3", "N4"], nests, turned, 0.05).words
+    assert "with a fourth nest" in drift(["N1", "N2", "N3"], nests[:3], turned[:3], 0.05).words
     alone = nests.copy()
     alone[2] += [0, 0.3, 0]
     found = drift(["N1", "N2", "N3", "N4"], nests, alone, 0.1)

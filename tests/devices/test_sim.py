@@ -154,6 +154,15 @@ def test_an_arm_presses_nothing_where_it_cannot_reach():
     assert not arm.reaches
 
 
+@pytest.mark.parametrize("axes", [6, 7])
+def test_every_ball_reaches_the_seat_the_sphere_and_the_bar(axes):
+    for name in ("6 mm ruby ball", "25 mm steel ball", "3 mm long ball"):
+        arm = SimulatedArm(truth(), pace=20, axes=axes)
+        done(arm, {"do": "swap", "probe": name})
+        for order, count in (({"do": "swing", "way": 2}, 1), ({"do": "bar"}, 6), ({"do": "sphere", "hits": 9}, 9)):
+            assert len(presses(done(arm, order))) == count, (name, order)
+
+
 def test_swings_hits_and_stripes_are_what_the_calibrations_need():
     """From its messages alone the true offset comes back; the head, put on again, seats a little differently."""
     arm = SimulatedArm(truth(), pace=4)

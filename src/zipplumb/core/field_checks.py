@@ -9,11 +9,13 @@ it fails, between it is not proven.
 from __future__ import annotations
 
 from collections.abc import Sequence
+from contextlib import suppress
 from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
 
+from .alignment.similarity import similarity
 from .errors import AlignmentError
 from .frames import Array
 
@@ -129,10 +131,25 @@ def drift(names: Sequence[str], before: Array, after: Array, limit_mm: float) ->
         raise AlignmentError("Not every nest was measured twice.", KEPT, "Measure the missing ones.")
     gap = np.linalg.norm(second - first, axis=1)
     worst = int(np.argmax(gap))
-    mean = (second - first).mean(axis=0)
-    apart = float(np.sqrt(np.mean(np.sum((second - first - mean) ** 2, axis=1))))
-    how = "all together, as if the instrument had moved" if apart < 0.3 * np.linalg.norm(mean) else "each its own way"
-    words = f"{names[worst]} wandered {gap[worst]:.3f} mm, the farthest of {len(gap)}" + (
-        f"; they moved {how}." if len(gap) > 1 else "."
-    )
+    words = f"{names[worst]} wandered {gap[worst]:.3f} mm, the farthest of {len(gap)}{_how_they_moved(first, second)}."
     return judged("drift", float(gap[worst]), limit_mm, 0.0, words)
+
+
+def _how_they_moved(first: Array, second: Array) -> str:
+    """Together, as if the instrument had moved, or each its own way; a turn can be told from four nests on."""
+    moved = second - first
+    size = float(np.sqrt(np.mean(np.sum(moved**2, axis=1))))
+    left = [moved - moved.mean(axis=0)]
+    if len(first) >= 4:
+        with suppress(AlignmentError):  # nests on one line
+            left.append(similarity(first, second).points(first) - second)
+    apart = min(float(np.sqrt(np.mean(np.sum(rest**2, axis=1)))) for rest in left)
+    if len(first) < 2 or size == 0:
+        return ""
+    if apart < 0.3 * size:
+        return "; they moved all together, as if the instrument had moved"
+    return (
+        "; they moved each its own way"
+        if len(first) >= 4
+        else "; with a fourth nest it could be told whether the instrument turned"
+    )

@@ -45,7 +45,9 @@ def begin(actor: Actor, kind: str, instrument_id: int, form: Mapping[str, str], 
         if instrument.trial_id is not None:
             running = session.get(Trial, instrument.trial_id)
             raise InputError(
-                f"A {KINDS[running.kind].title.lower()} is under way on it.", "Nothing was begun.", "End that one first."
+                f"A {KINDS[running.kind].title.lower()} is under way on it.",
+                "Nothing was begun.",
+                "Go on with it, or give it up, from the instrument's page.",
             )
         probe = _probe(session, instrument, kind, form)
         if probe is not None and (instrument.calibration is None or instrument.calibration.probe_id != probe.id):

@@ -103,14 +103,16 @@ class SimulatedArm(StandIn):
         if wanted != self.placed:
             world = self.truth.world_from_part
             inward = world.vectors(unit(sample.inward))
-            self.reaches = self.chain.place(world.points(sample.tip), inward, self.offset, sample.roll_rad)
+            tip = world.points(sample.tip)
+            self.reaches = self.chain.place(tip, inward, self.offset, sample.roll_rad) or self.chain.place_anew(
+                tip, inward, self.offset
+            )
             self.placed = wanted
-            if not self.reaches:
-                self.todo.clear()
         if sample.press and sample.press[0] == "take":
             self.held = sample.press[1] and self.reaches
-        if not self.reaches and sample.press:
-            return None  # nobody presses where the arm cannot go
+        if not self.reaches and sample.press:  # nobody presses where the arm cannot go
+            self.todo.clear()
+            return None
         believed = self.chain.last_axis(self.encoders.read(self.chain.angles, self.random))
         return {"p": [round(float(x), 5) for x in believed.translation], "q": _quaternion(believed.rotation)}
 

@@ -116,6 +116,27 @@ class Chain:
             angles = angles + step
         return False
 
+    def place_anew(self, tip: Array, inward: Array, offset_mm: Array) -> bool:
+        """As a hand that lets go and grasps again: from other postures, where the one it has gets stuck."""
+        before = self.angles
+        for posture in _postures(tip):
+            self.angles = posture[: self.joints]
+            if self.place(tip, inward, offset_mm):
+                return True
+        self.angles = before
+        return False
+
+
+def _postures(tip: Array) -> list[Array]:
+    """Elbow up before the tip, reaching out or folded, the wrist turned one way or the other."""
+    toward = float(np.arctan2(tip[1], tip[0]))
+    return [
+        np.array([toward, s, 0.0, e, t, w, 0.0])
+        for s in (0.5, -0.2)
+        for e in (-1.4, -0.8)
+        for t, w in ((0, 1.6), (0, -1.6), (1.5, 1.0))
+    ]
+
 
 def crossed(a: Array, b: Array) -> Array:
     """The vector product of rows, without the general one's overhead."""
