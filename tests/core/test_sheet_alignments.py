@@ -136,6 +136,28 @@ def test_the_steps_own_system_flipped_and_turned(bench):
     assert found.alignment.points(WORLD.points([-200, 100, 65.0])) == pytest.approx([0, 0, -5], abs=1e-6)
     found, _ = bench.align(kind="steps", steps=steps)
     assert bench.lies_right(found)  # laid on what the same steps make of the nominals
+    by = {f.name: f.shares[0][0] for f in found.alignment.ledger.freedoms}
+    assert by["turns about X"] == by["turns about Y"] == "Row 1"  # in the part's own axes
+    assert by["turns about Z"] == "Row 4 and Row 5"
+
+
+def test_a_bolt_circle_is_the_origin_clocked_by_one_of_its_holes(bench):
+    """A3; the holes' centers are told by the circle, not typed again."""
+    top, *_ = block(bench)
+    at = 100 * np.column_stack([np.cos(TURN[::3] + 0.3), np.sin(TURN[::3] + 0.3)])
+    holes = [bench.circle([20 + x, 10 + y, 60], 18, top) for x, y in at]
+    pattern = {"through": holes}
+    steps = [turn("+Z", top), turn("+X", pattern, holes[0], degrees=30), origin(pattern, "XY"), origin(top, "Z")]
+    found, _ = bench.align(kind="steps", steps=steps, onto="own")
+    assert found.state == "done", found.message
+    first = found.alignment.points(WORLD.points([20 + at[0, 0], 10 + at[0, 1], 60]))
+    assert first == pytest.approx([100 * np.cos(np.pi / 6), 50, 0], abs=1e-5)
+    laid, _ = bench.align(kind="steps", steps=steps)
+    assert bench.lies_right(laid, 1e-5)
+    assert set(found.uses) == {top, *holes}
+    planes = [bench.plane([0, 0, 60], [0, 0, 1]) for _ in range(3)]
+    refused, _ = bench.align(kind="steps", steps=[turn("+Z", {"through": planes})])
+    assert refused.state == "failed"
 
 
 def test_datum_features_with_a_middle_plane(bench):

@@ -21,7 +21,7 @@ from ..frames import Array, Motion, unit
 from ..shapes import Line, Plane
 from ..uncertainty import propagate
 from .aligned import Alignment
-from .ledger import HoldLedger, ledger_of_conditions
+from .ledger import ledger_of_conditions
 
 AXES = "XYZ"
 Axis = Literal["+X", "-X", "+Y", "-Y", "+Z", "-Z"]
@@ -51,8 +51,13 @@ class Origin:
     at_mm: tuple[float, float, float] = (0.0, 0.0, 0.0)
 
 
-def align_steps(steps: Sequence[Turn | Origin]) -> Alignment:
+def align_steps(steps: Sequence[Turn | Origin], onto: Motion | None = None) -> Alignment:
     """The coordinate system that the steps make, exactly; what no step gave stays as in the world.
+
+    Parameters
+    ----------
+    onto : system_from_part, that the same steps make of the nominals; the part's coordinates then are
+        the CAD's. Left out, they are the steps' own.
 
     Raises
     ------
@@ -69,7 +74,20 @@ def align_steps(steps: Sequence[Turn | Origin]) -> Alignment:
         return np.concatenate([other.translation, turn])
 
     _, covariance = propagate(changed, features)
-    return Alignment(part_from_world=motion, covariance=covariance, ledger=_ledger(steps, motion, covariance))
+    rows, names = _conditions(steps, motion)
+    if onto is not None:
+        into = _told_in_part(onto)
+        motion, covariance, rows = onto.inverse() @ motion, into @ covariance @ into.T, rows @ np.linalg.inv(into)
+    return Alignment(part_from_world=motion, covariance=covariance, ledger=ledger_of_conditions(rows, names, covariance))
+
+
+def _told_in_part(system_from_part: Motion) -> Array:
+    """(6, 6): a small slide and turn told in the system's axes about its origin, told in the part's about its own."""
+    turn, (x, y, z) = system_from_part.rotation.T, system_from_part.translation
+    into = np.zeros((6, 6))
+    into[:3, :3], into[3:, 3:] = turn, turn
+    into[:3, 3:] = turn @ np.array([[0.0, z, -y], [-z, 0.0, x], [y, -x, 0.0]])
+    return into
 
 
 def align_without_cad(planes: Sequence[tuple[Feature, Axis]]) -> Alignment:
@@ -112,8 +130,11 @@ def _solved(steps: Sequence[Turn | Origin], shapes: list) -> Motion:
     return Motion(turned, _shift(turned, origins))
 
 
-def _ledger(steps: Sequence[Turn | Origin], motion: Motion, covariance: Array) -> HoldLedger:
-    """The first turn forbids two, the second the last; an origin forbids a slide at the feature's own place."""
+def _conditions(steps: Sequence[Turn | Origin], motion: Motion) -> tuple[Array, list[str]]:
+    """The motions (m, 6) that the steps forbid, and whose each is.
+
+    The first turn forbids two, the second the last; an origin forbids a slide at the feature's own place.
+    """
     rows: list[Array] = []
     names: list[str] = []
     first: Array | None = None
@@ -131,7 +152,7 @@ def _ledger(steps: Sequence[Turn | Origin], motion: Motion, covariance: Array) -
             name, first = " and ".join(f.name for f in step.features), axis
         rows += new
         names += [name] * len(new)
-    return ledger_of_conditions(np.array(rows).reshape(-1, 6), names, covariance)
+    return np.array(rows).reshape(-1, 6), names
 
 
 def _axis(word: str) -> Array:

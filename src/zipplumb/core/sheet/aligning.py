@@ -13,18 +13,21 @@ from ..alignment import Alignment, Hold, align_datum_planes, align_holds, align_
 from ..alignment.holds import LETTERS, Letter
 from ..alignment.steps import Origin, Turn, align_steps, align_without_cad
 from ..alignment.surfaces import Nearest, align_surfaces
+from ..deriving import construct
 from ..deriving.constructions import middle_plane
 from ..deriving.features import Feature, axis_of, center_covariance, frame_of, plane_of, point_of
 from ..errors import AlignmentError, PlumbError
-from ..frames import Array, Motion
+from ..frames import Array
 from ..shapes import Line
 from .alignments import (
     ByMaterial,
     Datum,
     DatumFeaturesRecipe,
     DatumPlanesRecipe,
+    FeatureOrPattern,
     HoldsRecipe,
     LevelRecipe,
+    Pattern,
     PlanesAsAxesRecipe,
     ReferencePointsRecipe,
     Scale,
@@ -127,36 +130,35 @@ def _nominal(named: Named) -> Any:
 @solved.register
 def _(recipe: StepsRecipe, named: Mapping[int, Named], around: Surroundings) -> Alignment:
     def steps(feature_of: Callable[[Named], Feature]) -> list[Turn | Origin]:
+        def feature(which: FeatureOrPattern) -> Feature:
+            if isinstance(which, Pattern):
+                return _circle_through([feature_of(_tip_off(named[i])) for i in which.through])
+            return feature_of(_tip_off(named[which]))
+
         found: list[Turn | Origin] = []
         for step in recipe.steps:
             if isinstance(step, TurnStep):
-                features = tuple(feature_of(_tip_off(named[i])) for i in step.features)
-                found.append(Turn(features, step.axis, step.degrees))
+                found.append(Turn(tuple(feature(f) for f in step.features), step.axis, step.degrees))
             else:
-                found.append(Origin(feature_of(_tip_off(named[step.feature])), step.coordinates, step.at_mm))
+                found.append(Origin(feature(step.feature), step.coordinates, step.at_mm))
         return found
 
-    actual = align_steps(steps(lambda n: n.feature))
     if recipe.onto == "own":
-        return actual
+        return align_steps(steps(lambda n: n.feature))
     nominal = align_steps(steps(lambda n: Feature(n.name, _nominal(n)))).part_from_world
-    return laid_onto(nominal, actual)
+    return align_steps(steps(lambda n: n.feature), nominal)
 
 
-def laid_onto(nominal: Motion, actual: Alignment) -> Alignment:
-    """The part's coordinates where an actual system is laid on the one that the nominals make.
-
-    Both are given as system_from_part and system_from_world.
-    """
-    turn, (x, y, z) = nominal.rotation.T, nominal.translation
-    into = np.zeros((6, 6))
-    into[:3, :3], into[3:, 3:] = turn, turn
-    into[:3, 3:] = turn @ np.array([[0.0, z, -y], [-z, 0.0, x], [y, -x, 0.0]])
-    return replace(
-        actual,
-        part_from_world=nominal.inverse() @ actual.part_from_world,
-        covariance=into @ actual.covariance @ into.T,
-    )
+def _circle_through(features: list[Feature]) -> Feature:
+    """A bolt circle; it faces to where its holes, in their order, go round counterclockwise."""
+    made = construct("Circle through the centers", features)
+    if made.feature is None:
+        raise AlignmentError(made.why_not, KEPT, "Choose other holes.")
+    circle = made.feature.shape
+    rel = np.array([point_of(f.shape) for f in features]) - circle.center
+    area = np.cross(rel, np.roll(rel, -1, axis=0)).sum(axis=0)
+    facing = circle if area @ circle.normal > 0 else replace(circle, normal=-circle.normal)
+    return replace(made.feature, name=f"the circle through {features[0].name} and others", shape=facing)
 
 
 @solved.register

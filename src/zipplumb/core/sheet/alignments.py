@@ -20,11 +20,20 @@ class AlignmentRecipe(RowRecipe):
     against: int | None = None
 
 
+class Pattern(Model):
+    """The circle through the centers of several rows, in their order: a bolt circle."""
+
+    through: Annotated[tuple[int, ...], Field(min_length=3)]
+
+
+FeatureOrPattern = int | Pattern
+
+
 class TurnStep(Model):
     """A direction laid along an axis: of one feature, or from one center to another."""
 
     step: Literal["turn"] = "turn"
-    features: Annotated[tuple[int, ...], Field(min_length=1, max_length=2)]
+    features: Annotated[tuple[FeatureOrPattern, ...], Field(min_length=1, max_length=2)]
     axis: Axis
     degrees: float = 0.0
 
@@ -33,7 +42,7 @@ class OriginStep(Model):
     """Where some coordinates of a feature are."""
 
     step: Literal["origin"] = "origin"
-    feature: int
+    feature: FeatureOrPattern
     coordinates: Coordinates = "XYZ"
     at_mm: Vector = (0.0, 0.0, 0.0)
 
@@ -151,7 +160,8 @@ def features_of(recipe: AlignmentRecipe) -> tuple[int, ...]:
     """The feature rows that an alignment rests on, each once, in the order of the recipe."""
     match recipe:
         case StepsRecipe():
-            found = [i for s in recipe.steps for i in (s.features if isinstance(s, TurnStep) else (s.feature,))]
+            used = [f for s in recipe.steps for f in (s.features if isinstance(s, TurnStep) else (s.feature,))]
+            found = [i for f in used for i in (f.through if isinstance(f, Pattern) else (f,))]
         case DatumPlanesRecipe():
             found = [recipe.primary, recipe.secondary, recipe.tertiary]
         case DatumFeaturesRecipe():
