@@ -233,11 +233,11 @@ def _datum_hold(datum: Datum, named: Mapping[int, Named], level: int) -> Hold:
 
 
 def _hold(named: Named, directions, u_mm: float | None, level: int = 1) -> Hold:
-    nominal = _nominal(named)
+    _nominal(named)  # refused where there is none
     reach = named.contacts if len(named.contacts) > 1 else None
     shape = named.feature.shape
     u = u_mm or named.u_each(directions)
-    return Hold(named.letter, named.hold_nominal or nominal, shape, directions, u, level, reach, named.facing)
+    return Hold(named.letter, named.hold_nominal, shape, directions, u, level, reach, named.facing)
 
 
 def _factor(scale: Scale) -> float | None:

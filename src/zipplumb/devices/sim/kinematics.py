@@ -29,7 +29,6 @@ STRETCHED = Motion(np.array([[0, 0, 1.0], [0, 1.0, 0], [-1.0, 0, 0]]), np.array(
 REST = np.array([0.3, 0.5, 0.0, -1.4, 0.0, 1.6, 0.0])
 ITERATIONS, DAMPING = 60, 1e-8
 EXACT_MM, EXACT_RAD = 2e-4, 5e-7
-REACH_MM = UPPER + FORE
 
 
 @dataclass(frozen=True, eq=False)
