@@ -66,6 +66,8 @@ def walk(person: Person, processes: Processes) -> None:
     ):
         person.measure(name)
     person.row("Bearing bore").click()
+    page.locator("#slip h2", has_text="Bearing bore").wait_for()
+    page.locator("#row-" + page.locator("#slip article").get_attribute("data-selected") + " [data-unfold]").click()
     shot("row")
     person.go("Part")
     person.pick(3)
@@ -74,11 +76,18 @@ def walk(person: Person, processes: Processes) -> None:
         person.go(stage)
         shot(stage.lower())
     person.go("Derive")
-    page.select_option("[name=first]", label="Left end")
-    page.select_option("[name=second]", label="Right end")
-    time.sleep(0.5)
+    for name in ("Bolt hole 1", "Bolt hole 3"):
+        page.locator(".tick-list").get_by_label(name, exact=True).check()
     page.locator(".choice").first.hover()
+    person.until(lambda: page.evaluate("window.zipplumb.stage.marks.drawn.visible"))
     shot("derive")
+    page.locator("[data-slip-size=whole]").click()
+    person.go("Align")
+    page.locator("summary", has_text="Another alignment").click()
+    page.select_option(".typed-rows select", "holds")
+    page.locator(".plan-form").wait_for()
+    shot("plan")
+    page.locator("[data-slip-size=third]").click()
     person.go("Report")
     page.locator("#slip").get_by_role("button", name="PDF", exact=True).click()
     with page.expect_download() as download:
@@ -92,14 +101,6 @@ def walk(person: Person, processes: Processes) -> None:
     page.set_viewport_size({"width": 390, "height": 844})
     person.open(processes.job)
     shot("phone")
-    kit, port = Kit(person), processes.sims["arm"][0]
-    kit.probe("3 mm long ball")
-    kit.begin("pivot", seat="cone")
-    for order in ({"do": "swap", "probe": "3 mm long ball"}, {"do": "swing", "way": 0}):
-        tell_hand(order, port)
-    person.until(lambda: "to the left" in kit.ask().inner_text(), 60)
-    page.evaluate("scrollTo(0, 0)")
-    shot("phone-pivot")
 
 
 def kit_walk(person: Person, processes: Processes, shot) -> None:

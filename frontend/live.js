@@ -34,58 +34,65 @@ export function live(bench, stage) {
 }
 
 // What stands in the slip follows by itself, unless somebody is typing in it: also not when the
-// answer to an earlier question comes late.
+// answer to an earlier question comes late, or a person chose something else meanwhile.
 const BY_ITSELF = "X-By-Itself";
-const SETTLED_MS = 80; // what is swapped in listens only a moment later
+const slip = document.getElementById("slip");
 let touched = false;
-let asking = false;
+let chosen = 0; // how often a person's choice came into the slip
+let underWay = 0;
 let behind = null;
 
 function typing() {
-  const slip = document.getElementById("slip");
   return touched || (slip.contains(document.activeElement) && document.activeElement.matches("input, select"));
 }
 
 export function guardTyping() {
-  const slip = document.getElementById("slip");
   slip.addEventListener("input", () => (touched = true));
   slip.addEventListener("submit", () => (touched = false));
-  document.addEventListener("htmx:afterSwap", (event) => {
-    if (event.target === slip) touched = false;
+  document.addEventListener("htmx:beforeSend", ({ detail }) => {
+    if (detail.target !== slip) return;
+    underWay += 1;
+    // of the request itself: an element that was replaced meanwhile hears of no end
+    detail.xhr.addEventListener("loadend", ended);
   });
-  document.addEventListener("htmx:configRequest", (event) => {
-    if (event.detail.triggeringEvent?.type === "refresh") event.detail.headers[BY_ITSELF] = "1";
-    asking ||= Boolean(event.detail.headers[BY_ITSELF]);
+  document.addEventListener("htmx:beforeSwap", ({ target, detail }) => {
+    const asked = detail.requestConfig.headers[BY_ITSELF];
+    if (target === slip && asked !== undefined && (typing() || asked !== String(chosen))) detail.shouldSwap = false;
   });
-  // what changed while an answer was under way is asked for once more
-  document.addEventListener("htmx:afterRequest", (event) => {
-    if (!event.detail.requestConfig?.headers[BY_ITSELF]) return;
-    setTimeout(() => {
-      asking = false;
-      if (behind) refresh(behind);
-      behind = null;
-    }, SETTLED_MS);
+  document.addEventListener("htmx:afterSwap", ({ target, detail }) => {
+    if (target !== slip) return;
+    touched = false;
+    if (detail.requestConfig.headers[BY_ITSELF] === undefined) chosen += 1;
   });
-  document.addEventListener("htmx:beforeSwap", (event) => {
-    if (event.target === slip && event.detail.requestConfig.headers[BY_ITSELF] && typing()) event.detail.shouldSwap = false;
-  });
+}
+
+// what changed while an answer was under way is asked for once more
+function ended() {
+  underWay -= 1;
+  if (underWay || !behind) return;
+  const late = behind;
+  behind = null;
+  refresh(late);
+}
+
+function ask(path) {
+  const asked = htmx.ajax("GET", path, { source: slip, target: slip, headers: { [BY_ITSELF]: String(chosen) } });
+  asked.catch(() => {}); // a request that is cut off is told of by the notices
 }
 
 function refresh(update) {
   if (typing()) return;
-  if (asking) {
+  if (underWay) {
     behind = { ...update, rows: [...update.rows, ...(behind?.rows ?? [])] };
     return;
   }
-  const slip = document.getElementById("slip");
   const row = slip.querySelector("[data-refresh-row]");
   const stage = document.querySelector(".words [aria-current=page]")?.textContent.trim();
   if (row && stage === "Measure" && update.tone && update.scene.current && row.dataset.refreshRow !== String(update.scene.current)) {
-    const path = location.pathname.replace(/[^/]*$/, `rows/${update.scene.current}`);
-    htmx.ajax("GET", path, { target: "#slip", headers: { [BY_ITSELF]: "1" } });
+    ask(location.pathname.replace(/[^/]*$/, `rows/${update.scene.current}`));
   } else if (row && (update.rows.map(String).includes(row.dataset.refreshRow) || update.what === "sheet")) {
-    htmx.trigger(row, "refresh");
+    ask(row.dataset.from);
   }
   const any = slip.querySelector("[data-refresh=any]");
-  if (any && update.what) htmx.trigger(any, "refresh");
+  if (any && update.what) ask(any.dataset.from);
 }

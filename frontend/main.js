@@ -1,25 +1,31 @@
 // The front door of the page's own behaviour. Pages come from the server; this only adds what a server cannot do.
 import htmx from "htmx.org";
 import { keys } from "./keys.js";
+import { forms } from "./forms.js";
 import { choices, kit } from "./kit.js";
 import { guardTyping, live } from "./live.js";
 import { notices } from "./notices.js";
 import { plumb } from "./plumb.js";
 import { report } from "./report.js";
+import { slip } from "./slip.js";
 import { Stage } from "./stage/stage.js";
+import { unfold } from "./unfold.js";
 
 window.htmx = htmx;
 notices();
 choices();
+forms();
 const frame = document.querySelector("[data-kit-live]");
 if (frame) kit(frame);
 const bench = document.getElementById("bench");
 if (bench) {
   const stage = new Stage(bench);
   window.zipplumb = { stage }; // for tests, which wait for the stage to have drawn
+  slip();
   guardTyping();
   live(bench, stage);
   keys(bench);
   plumb();
+  unfold();
   report(bench, stage);
 }

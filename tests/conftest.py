@@ -11,6 +11,24 @@ import pytest
 ROOT = Path(__file__).parent.parent
 
 
+SHARED = {"e2e": "browser", "devices": "database", "jobs": "database", "web": "database", "store": "database"}
+
+
+@pytest.hookimpl(optionalhook=True)
+def pytest_xdist_make_scheduler(config, log):
+    """With several processes, what shares the browser, or the database, stays in one of them.
+
+    The devices' tests run loops of their own, which the browser's would disturb.
+    """
+    from xdist.scheduler import LoadScopeScheduling
+
+    class ByRoom(LoadScopeScheduling):
+        def _split_scope(self, nodeid: str) -> str:
+            return SHARED.get(nodeid.split("/")[1], nodeid)
+
+    return ByRoom(config, log)
+
+
 @pytest.fixture
 def random() -> np.random.Generator:
     return np.random.default_rng(20240607)

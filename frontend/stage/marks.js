@@ -1,5 +1,5 @@
 // What lies on the part: hits, the tip, datum letters, dimension lines.
-import { BufferAttribute, BufferGeometry, CanvasTexture, Group, Line, LineBasicMaterial, Points, PointsMaterial, Vector3 } from "three";
+import { BufferAttribute, BufferGeometry, CanvasTexture, Group, LineBasicMaterial, LineSegments, Points, PointsMaterial, Vector3 } from "three";
 import { HIT, INK, WORST } from "./colors.js";
 
 function disc(hollow) {
@@ -34,10 +34,10 @@ export class Marks {
     this.tip = document.getElementById("tip");
     this.ring = this.tip.querySelector(".ring");
     this.tipAt = null;
-    this.ends = new Line(new BufferGeometry(), new LineBasicMaterial({ color: INK, depthTest: false }));
-    this.ends.visible = false;
-    this.ends.renderOrder = 5;
-    this.group.add(this.hidden, this.hits, this.worst, this.ends);
+    this.drawn = new LineSegments(new BufferGeometry(), new LineBasicMaterial({ color: INK, depthTest: false }));
+    this.drawn.visible = false;
+    this.drawn.renderOrder = 5;
+    this.group.add(this.hidden, this.hits, this.worst, this.drawn);
     scene.add(this.group);
   }
 
@@ -64,12 +64,17 @@ export class Marks {
     this.place(this.hits, hits);
     this.place(this.hidden, hits);
     this.place(this.worst, row?.worst == null || !hits.length ? [] : [hits[row.worst]]);
-    this.showEnds(row?.ends);
+    this.showDrawn(row?.drawn);
   }
 
-  showEnds(ends) {
-    this.ends.visible = Boolean(ends);
-    if (ends) this.ends.geometry = new BufferGeometry().setFromPoints(ends.map((p) => new Vector3(...p)));
+  // Lines of points: the ends of a distance, the arc of an angle, the outline of a made feature.
+  showDrawn(lines) {
+    this.drawn.visible = Boolean(lines?.length);
+    if (!this.drawn.visible) return;
+    const ends = lines.flatMap((line) => line.slice(1).flatMap((point, k) => [line[k], point]));
+    this.drawn.geometry.dispose();
+    this.drawn.geometry = new BufferGeometry().setFromPoints(ends.map((p) => new Vector3(...p)));
+    this.drawn.geometry.computeBoundingSphere();
   }
 
   // The tip moves thirty times a second: it is laid over the picture, which need not be drawn again.

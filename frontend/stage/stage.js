@@ -213,9 +213,9 @@ export class Stage {
     });
     document.addEventListener("htmx:afterSwap", () => this.follow());
     document.addEventListener("pointerover", (event) => {
-      const ends = event.target.closest?.("[data-ends]")?.dataset.ends.split(",").map(Number);
-      if (!ends || !this.ready) return;
-      this.marks.showEnds([ends.slice(0, 3), ends.slice(3)]);
+      const drawn = event.target.closest?.("[data-drawn]")?.dataset.drawn;
+      if (!drawn || !this.ready) return;
+      this.marks.showDrawn(JSON.parse(drawn));
       this.draw();
     });
   }

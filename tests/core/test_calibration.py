@@ -5,7 +5,7 @@ import pytest
 from outside.arm_at_work import OFFSET, SCANNER, SEAT, all_round, believed, lean, scans, swings
 from scipy.spatial.transform import Rotation
 
-from zipplumb.core.calibration import Known, both_units, calibrate_on_sphere, calibrate_scanner, pivot, question_about
+from zipplumb.core.calibration import KnownProbe, both_units, calibrate_on_sphere, calibrate_scanner, pivot, question_about
 from zipplumb.core.errors import FitError, InputError
 from zipplumb.core.frames import Motion, points_of_poses
 
@@ -60,7 +60,7 @@ def test_a_probe_swapped_without_a_word_is_told_by_its_jump_in_the_same_seat(ran
     verdict, why = found.verdict()
     assert verdict == "fail"
     assert "sweep 5" in why
-    assert "14.0 mm elsewhere" in why
+    assert "14.0\u00a0mm elsewhere" in why
 
 
 def test_too_few_poses_or_none_that_are_numbers_are_refused():
@@ -97,7 +97,7 @@ def test_the_sphere_gives_the_tip_and_its_diameter(random):
     ],
 )
 def test_a_diameter_that_the_hits_contradict_is_questioned(random, certified, tip, words):
-    found = calibrate_on_sphere(believed(*ROUND, random), certified, tip, DRAWN, [Known("Short ball", 6.0)])
+    found = calibrate_on_sphere(believed(*ROUND, random), certified, tip, DRAWN, [KnownProbe("Short ball", 6.0)])
     assert words in found.question
     assert found.verdict()[0] == "fail"
 
@@ -162,19 +162,19 @@ def test_the_scanner_stands_where_it_stands_and_the_stem_is_not_of_the_sphere(ra
 
 
 @pytest.mark.parametrize(
-    ("kind", "mm", "instead"),
+    ("kind", "mm", "likely_mm"),
     [("ball", 25 * 25.4, 25.0), ("ball", 0.25, 6.35), ("sphere", 1.0, 25.4), ("reflector", 1.5, 38.1)],
 )
-def test_a_diameter_in_the_wrong_unit_is_questioned_in_both(kind, mm, instead):
+def test_a_diameter_in_the_wrong_unit_is_questioned_in_both(kind, mm, likely_mm):
     """published: a 1.5-inch reflector is 38.1 mm across."""
     asked = question_about(kind, mm)
-    assert asked.instead_mm == pytest.approx(instead)
-    assert both_units(instead) in asked.words
+    assert asked.likely_mm == pytest.approx(likely_mm)
+    assert both_units(likely_mm) in asked.words
 
 
 def test_a_plausible_diameter_is_kept_without_a_word_and_none_is_refused():
     assert question_about("ball", 6.0) is None
     assert question_about("sphere", 25.4) is None
-    assert question_about("ball", 4000.0).instead_mm is None
+    assert question_about("ball", 4000.0).likely_mm is None
     with pytest.raises(InputError):
         question_about("ball", 0.0)

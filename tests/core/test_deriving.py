@@ -6,11 +6,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
 
-from zipplumb.core.deriving import Feature, Given, bolt_circle, chain, hole_table, possible
+from zipplumb.core.deriving import Given, bolt_circle, chain, hole_table, possible
 from zipplumb.core.deriving import constructions as make
 from zipplumb.core.deriving import dimensions as size
-from zipplumb.core.deriving.recipes import recipes_for
+from zipplumb.core.deriving.registry import derivations_for
 from zipplumb.core.errors import DeriveError
+from zipplumb.core.features import Feature
 from zipplumb.core.frames import Motion
 from zipplumb.core.shapes import Circle, Cone, Cylinder, Ellipse, Line, Plane, Point, Slot, Sphere, Torus
 from zipplumb.core.uncertainty import monte_carlo, propagate
@@ -24,29 +25,29 @@ GIVEN = Given(offset_mm=2.5, height_mm=20.0, diameter_mm=18.0)
 
 
 def named(shapes, given=GIVEN):
-    return {p.name: p for p in possible([Feature(str(k), f) for k, f in enumerate(shapes)], given)}
+    return {p.key: p for p in possible([Feature(str(k), f) for k, f in enumerate(shapes)], given)}
 
 
 def test_three_planes_make_a_corner():
-    corner = named([TOP, SIDE, END])["Corner of the three planes"].feature.shape
+    corner = named([TOP, SIDE, END])["corner_of_the_three_planes"].feature.shape
     assert np.allclose(corner.position, [-250, -140, 60])
 
 
 def test_two_centers_make_all_their_distances():
     """The 3-4-12 box: its diagonal is 13."""
     found = named([BALL, HOLE])
-    assert found["Distance of the middles"].value == pytest.approx(13)
-    assert [found[f"Along {a}"].value for a in "XYZ"] == pytest.approx([3, 4, 12])
-    assert found["In the plane XY"].value == pytest.approx(5)
-    assert np.allclose(found["Middle of the centers"].feature.shape.position, [2.5, 4, 9])
+    assert found["distance_of_the_middles"].value == pytest.approx(13)
+    assert [found[f"along_{a}"].value for a in "xyz"] == pytest.approx([3, 4, 12])
+    assert found["in_the_plane_xy"].value == pytest.approx(5)
+    assert np.allclose(found["middle_of_the_centers"].feature.shape.position, [2.5, 4, 9])
 
 
 def test_an_axis_and_a_plane():
     found = named([BORE, TOP])
-    assert np.allclose(found["Where it goes through"].feature.shape.position, [10, 20, 60])
-    assert found["Outline on the plane"].feature.shape.radius == pytest.approx(25)
-    assert found["Angle"].value == pytest.approx(np.pi / 2)
-    assert "no one distance" in found["Distance"].why_not
+    assert np.allclose(found["where_it_goes_through"].feature.shape.position, [10, 20, 60])
+    assert found["outline_on_the_plane"].feature.shape.radius == pytest.approx(25)
+    assert found["angle"].value == pytest.approx(np.pi / 2)
+    assert "no one distance" in found["distance"].why_not
 
 
 def test_a_slanted_cut_is_an_ellipse_as_long_as_the_secant():
@@ -61,8 +62,8 @@ def test_a_slanted_cut_is_an_ellipse_as_long_as_the_secant():
 
 def test_nearly_parallel_planes_say_how_far_away_they_meet():
     found = named([TOP, Plane([0, 0, 30], [0, 1e-5, 1])])
-    assert "mm away" in found["Line in which they meet"].why_not
-    assert found["Perpendicular distance"].value == pytest.approx(30, abs=1e-3)
+    assert "mm away" in found["line_in_which_they_meet"].why_not
+    assert found["perpendicular_distance"].value == pytest.approx(30, abs=1e-3)
     with pytest.raises(DeriveError, match="never meets"):
         make.pierce(Line([0, 0, 5], [1, 0, 0]), TOP)
 
@@ -71,23 +72,23 @@ def test_how_far_away_nearly_parallel_planes_meet_is_known_only_so_well():
     """Closed form: 30 mm apart and 0.4 mrad from parallel they meet 75 m away; u = 75 m · u(angle) / angle."""
     spread = np.diag([1e-3, 1e-3, 1e-3, 2e-5, 2e-5, 0]) ** 2
     first, second = (
-        Feature(n, p, Motion(np.eye(3), p.point), spread) for n, p in (("a", TOP), ("b", Plane([0, 0, 30], [0, 4e-4, 1])))
+        Feature.known(n, p, Motion(np.eye(3), p.point), spread) for n, p in (("a", TOP), ("b", Plane([0, 0, 30], [0, 4e-4, 1])))
     )
-    words = next(p for p in possible([first, second]) if p.name.startswith("Line")).why_not
-    assert "7.5e+04 mm away" in words
-    assert f"±{1.96 * 75_000 * np.sqrt(2) * 2e-5 / 4e-4:.2g} mm only" in words
-    near = Feature("c", Plane([0, 0, 30], [0, 1e-5, 1]), Motion(np.eye(3), np.array([0, 0, 30.0])), spread)
-    assert "as well be parallel" in next(p for p in possible([first, near]) if p.name.startswith("Line")).why_not
+    words = next(p for p in possible([first, second]) if p.key.startswith("line")).why_not
+    assert "7.5e+04\u00a0mm away" in words
+    assert f"±{1.96 * 75_000 * np.sqrt(2) * 2e-5 / 4e-4:.2g}\u00a0mm only" in words
+    near = Feature.known("c", Plane([0, 0, 30], [0, 1e-5, 1]), Motion(np.eye(3), np.array([0, 0, 30.0])), spread)
+    assert "as well be parallel" in next(p for p in possible([first, near]) if p.key.startswith("line")).why_not
 
 
 def test_exact_parallels_are_not_said_to_be_exactly_known():
     """The angle of parallels lies at a fold, where a central difference would vanish: one side's slope is taken."""
     spread = np.diag([1e-3, 1e-3, 1e-3, 2e-5, 2e-5, 0]) ** 2
     pair = [
-        Feature(n, Plane([0, 0, h], [0, 0, 1]), Motion(np.eye(3), np.array([0, 0, h])), spread)
+        Feature.known(n, Plane([0, 0, h], [0, 0, 1]), Motion(np.eye(3), np.array([0, 0, h])), spread)
         for n, h in (("a", 0.0), ("b", 30.0))
     ]
-    found = next(p for p in possible(pair) if p.name == "Out of parallel")
+    found = next(p for p in possible(pair) if p.key == "out_of_parallel")
     assert found.value == 0
     assert 2e-5 <= found.u <= 4.1e-5
 
@@ -102,27 +103,27 @@ def test_skew_lines():
 
 def test_angles_in_space_seen_along_an_axis_and_their_supplement():
     found = named([Plane([0, 0, 0], [1, 0, 0]), Plane([0, 0, 0], [np.cos(0.4), np.sin(0.4), 0])])
-    assert found["Angle"].value == pytest.approx(0.4)
-    assert found["Supplement"].value == pytest.approx(np.pi - 0.4)
-    assert found["Angle seen along Z"].value == pytest.approx(0.4)
-    assert "end on" in found["Angle seen along X"].why_not
+    assert found["angle"].value == pytest.approx(0.4)
+    assert found["supplement"].value == pytest.approx(np.pi - 0.4)
+    assert found["angle_seen_along_z"].value == pytest.approx(0.4)
+    assert "end on" in found["angle_seen_along_x"].why_not
 
 
 def test_a_cone_at_a_height_at_a_diameter_and_at_a_plane():
     """Closed form: r = h tan(half angle)."""
     found = named([Cone([0, 0, 0], [0, 0, 1], np.radians(30))], Given(height_mm=10, diameter_mm=20))
-    assert found["Circle at a height"].feature.shape.radius == pytest.approx(10 * np.tan(np.radians(30)))
-    assert found["Diameter at a height"].value == pytest.approx(20 * np.tan(np.radians(30)))
-    assert found["Circle of a diameter"].feature.shape.center[2] == pytest.approx(10 / np.tan(np.radians(30)))
+    assert found["circle_at_a_height"].feature.shape.radius == pytest.approx(10 * np.tan(np.radians(30)))
+    assert found["diameter_at_a_height"].value == pytest.approx(20 * np.tan(np.radians(30)))
+    assert found["circle_of_a_diameter"].feature.shape.center[2] == pytest.approx(10 / np.tan(np.radians(30)))
     with pytest.raises(DeriveError, match="apex"):
         make.cone_circle(SEAT, -1)
-    at = named([Plane([0, 0, 30], [0, 0, 1]), Cone([0, 0, 0], [0, 0, 1], np.radians(30))])["Diameter at the plane"]
+    at = named([Plane([0, 0, 30], [0, 0, 1]), Cone([0, 0, 0], [0, 0, 1], np.radians(30))])["diameter_at_the_plane"]
     assert at.value == pytest.approx(60 * np.tan(np.radians(30)))
 
 
 def test_what_needs_a_number_says_so():
-    assert "height" in named([SEAT], Given())["Circle at a height"].why_not
-    assert "offset" in named([TOP], Given())["Offset plane"].why_not
+    assert "height" in named([SEAT], Given())["circle_at_a_height"].why_not
+    assert "offset" in named([TOP], Given())["offset_plane"].why_not
 
 
 def test_slanted_edges_have_a_least_and_a_greatest_distance_and_a_width():
@@ -130,36 +131,36 @@ def test_slanted_edges_have_a_least_and_a_greatest_distance_and_a_width():
     first = Feature("lower", Line([50, 0, 0], [1, 0, 0]), extent=np.array([[0.0, 0, 0], [100, 0, 0]]))
     direction = np.array([1, 0.01, 0]) / np.hypot(1, 0.01)
     second = Feature("upper", Line([50, 30.5, 0], direction), extent=np.array([[0.0, 30, 0], [100, 31, 0]]))
-    found = {p.name: p for p in possible([first, second])}
-    assert found["Least distance"].value == pytest.approx(30)
-    assert found["Greatest distance"].value == pytest.approx(31)
-    assert found["Out of parallel"].value == pytest.approx(np.arctan(0.01))
-    assert found["Out of parallel, over the reach"].value == pytest.approx(1.0)
-    assert found["Width"].value == pytest.approx(30.5 * (1 + np.cos(np.arctan(0.01))) / 2)
-    assert "not known" in named([first.shape, second.shape])["Least distance"].why_not
+    found = {p.key: p for p in possible([first, second])}
+    assert found["least_distance"].value == pytest.approx(30)
+    assert found["greatest_distance"].value == pytest.approx(31)
+    assert found["out_of_parallel"].value == pytest.approx(np.arctan(0.01))
+    assert found["out_of_parallel_over_the_reach"].value == pytest.approx(1.0)
+    assert found["width"].value == pytest.approx(30.5 * (1 + np.cos(np.arctan(0.01))) / 2)
+    assert "not known" in named([first.shape, second.shape])["least_distance"].why_not
 
 
 def test_round_things_have_distances_from_edge_to_edge():
     found = named([Circle([0, 0, 0], [0, 0, 1], 5), Circle([30, 40, 0], [0, 0, 1], 10)])
-    assert found["Least distance of the edges"].value == pytest.approx(35)
-    assert found["Greatest distance of the edges"].value == pytest.approx(65)
-    assert named([BORE, SIDE])["Least distance of the edges"].value == pytest.approx(160 - 25)
+    assert found["least_distance_of_the_edges"].value == pytest.approx(35)
+    assert found["greatest_distance_of_the_edges"].value == pytest.approx(65)
+    assert named([BORE, SIDE])["least_distance_of_the_edges"].value == pytest.approx(160 - 25)
 
 
 def test_bisectors_offset_projection_and_middle():
     """Closed forms: the bisectors of the x axis and the line y = x lean by 22.5° and 112.5°."""
     found = named([Line([0, 0, 0], [1, 0, 0]), Line([0, 0, 0], [1, 1, 0])])
     lean = np.radians(22.5)
-    assert abs(found["Bisector"].feature.shape.direction @ [np.cos(lean), np.sin(lean), 0]) == pytest.approx(1)
+    assert abs(found["bisector"].feature.shape.direction @ [np.cos(lean), np.sin(lean), 0]) == pytest.approx(1)
     assert abs(
-        found["Bisector of the wider angle"].feature.shape.direction @ [np.sin(lean), -np.cos(lean), 0]
+        found["bisector_of_the_wider_angle"].feature.shape.direction @ [np.sin(lean), -np.cos(lean), 0]
     ) == pytest.approx(1)
-    assert np.allclose(named([TOP])["Offset plane"].feature.shape.point, [0, 0, 62.5])
-    seen = named([Circle([0, 0, 9], [0, np.sin(0.5), np.cos(0.5)], 10), Plane([0, 0, 0], [0, 0, 1])])["Outline on the plane"]
+    assert np.allclose(named([TOP])["offset_plane"].feature.shape.point, [0, 0, 62.5])
+    seen = named([Circle([0, 0, 9], [0, np.sin(0.5), np.cos(0.5)], 10), Plane([0, 0, 0], [0, 0, 1])])["outline_on_the_plane"]
     assert (seen.feature.shape.semi_major, seen.feature.shape.semi_minor) == pytest.approx((10, 10 * np.cos(0.5)))
-    half_way = named([BALL, HOLE])["Plane half way between them"].feature.shape
+    half_way = named([BALL, HOLE])["plane_half_way_between_them"].feature.shape
     assert half_way.distance(np.array([BALL.center]))[0] == pytest.approx(-half_way.distance(np.array([HOLE.center]))[0])
-    cut = named([Sphere([0, 0, 3], 5), Plane([0, 0, 0], [0, 0, 1])])["Circle in which the plane cuts it"].feature.shape
+    cut = named([Sphere([0, 0, 3], 5), Plane([0, 0, 0], [0, 0, 1])])["circle_in_which_the_plane_cuts_it"].feature.shape
     assert cut.radius == pytest.approx(4)
 
 
@@ -169,8 +170,10 @@ def pattern(count=12, radius=180.0):
 
 
 def holes_at(places, covariance=None):
-    more = {} if covariance is None else {"covariance": covariance}
-    return [Feature(f"hole {k + 1}", Circle(p, [0, 0, 1], 5.5), Motion(np.eye(3), p), **more) for k, p in enumerate(places)]
+    spread = np.zeros((7, 7)) if covariance is None else covariance
+    return [
+        Feature.known(f"hole {k + 1}", Circle(p, [0, 0, 1], 5.5), Motion(np.eye(3), p), spread) for k, p in enumerate(places)
+    ]
 
 
 def test_a_bolt_circle_names_the_hole_that_is_out_of_place():
@@ -205,7 +208,7 @@ def test_a_hole_table_and_a_chain():
     links = chain(features)
     assert [s.value for s in links.steps] == pytest.approx([50.0, 30.0])
     assert links.whole.value == pytest.approx(np.hypot(30, 70))
-    assert [s.value for s in chain(features, "Along Y").steps] == pytest.approx([40.0, 30.0])
+    assert [s.value for s in chain(features, "along_y").steps] == pytest.approx([40.0, 30.0])
     with pytest.raises(DeriveError, match="no center"):
         hole_table([Feature("face", TOP)])
 
@@ -225,7 +228,7 @@ SETS = (
 
 
 def of_the_axes(name):
-    return any(word in name for word in ("Along", "In the plane", "seen along"))
+    return any(word in name for word in ("along", "in_the_plane", "seen_along"))
 
 
 @settings(max_examples=15, deadline=None)
@@ -237,18 +240,18 @@ def test_a_construction_of_moved_features_is_the_moved_construction(seed):
         features = [Feature("f", s, extent=random.normal(size=(3, 3))) for s in shapes]
         here, there = possible(features, GIVEN), possible([f.moved(motion) for f in features], GIVEN)
         for a, b in zip(here, there, strict=True):
-            if of_the_axes(a.name):
+            if of_the_axes(a.key):
                 continue  # these are of the axes, not of the features
-            assert bool(a.why_not) == bool(b.why_not), a.name
+            assert bool(a.why_not) == bool(b.why_not), a.key
             if a.why_not:
                 continue
             if a.unit:
-                assert b.value == pytest.approx(a.value, abs=1e-6), a.name
+                assert b.value == pytest.approx(a.value, abs=1e-6), a.key
                 continue
             places = np.vstack([np.eye(3) * 50, a.feature.shape.moved(motion).__dict__.get("center", np.zeros(3))])
             inward = motion.inverse().points(places)
             assert np.allclose(np.abs(a.feature.shape.distance(inward)), np.abs(b.feature.shape.distance(places)), atol=1e-5), (
-                a.name
+                a.key
             )
 
 
@@ -258,34 +261,34 @@ def test_the_linear_uncertainty_of_every_construction_agrees_with_monte_carlo():
     for shapes in SETS:
         features = []
         for k, shape in enumerate(shapes):
-            size_ = len(Feature("", shape).covariance)
+            size_ = Feature("", shape).uncertainty.size
             root = random.normal(size=(size_, size_)) * np.array([1e-3] * 3 + [1e-5] * 3 + [1e-4] * (size_ - 6))[:, None]
             local = Motion(Rotation.random(random_state=k).as_matrix(), np.array([3.0, 4, 5]))
-            features.append(Feature(str(k), shape, local, root @ root.T, extent=random.normal(size=(4, 3)) * 20))
-        for recipe in recipes_for(features, GIVEN):
-            if not recipe.unit or recipe.name in seen:
+            features.append(Feature.known(str(k), shape, local, root @ root.T, extent=random.normal(size=(4, 3)) * 20))
+        for recipe in derivations_for(features, GIVEN):
+            if not recipe.unit or recipe.key in seen:
                 continue
-            seen.add(recipe.name)
+            seen.add(recipe.key)
             try:
-                value, covariance = propagate(recipe.make, features)
+                value, uncertainty = propagate(recipe.make, features)
             except DeriveError:
-                seen.discard(recipe.name)
+                seen.discard(recipe.key)
                 continue
             mean, spread = monte_carlo(recipe.make, features, 500, random)
-            assert mean[0] == pytest.approx(value[0], abs=max(6 * np.sqrt(covariance[0, 0] / 500), 1e-6)), recipe.name
-            assert spread[0, 0] == pytest.approx(covariance[0, 0], rel=0.35, abs=1e-14), recipe.name
+            assert mean[0] == pytest.approx(value[0], abs=max(6 * uncertainty.u() / np.sqrt(500), 1e-6)), recipe.key
+            assert spread[0, 0] == pytest.approx(uncertainty.u() ** 2, rel=0.35, abs=1e-14), recipe.key
     assert len(seen) > 25
 
 
 def test_the_uncertainty_of_a_made_shape_agrees_with_monte_carlo():
     """The corner of three planes and the line of two, drawn 4,000 times (JCGM 101)."""
     random = np.random.default_rng(8)
-    planes = [Feature(str(k), s, Motion(np.eye(3), s.point), np.diag([2e-3, 2e-3, 2e-3, 1e-5, 2e-5, 3e-5]) ** 2)
+    planes = [Feature.known(str(k), s, Motion(np.eye(3), s.point), np.diag([2e-3, 2e-3, 2e-3, 1e-5, 2e-5, 3e-5]) ** 2)
               for k, s in enumerate((TOP, SIDE, END))]  # fmt: skip
-    corner = next(p for p in possible(planes) if p.name.startswith("Corner")).feature
+    corner = next(p for p in possible(planes) if p.key.startswith("corner")).feature
     _, spread = monte_carlo(lambda *s: make.meet_three_planes(*s).position, planes, 4000, random)
     assert np.allclose(corner.covariance[:3, :3], spread, rtol=0.15, atol=3e-6)
-    line = next(p for p in possible(planes[:2]) if p.name.startswith("Line")).feature
+    line = next(p for p in possible(planes[:2]) if p.key.startswith("line")).feature
     drawn = np.array([make.meet_planes(*(f.drawn(random) for f in planes[:2])).direction for _ in range(4000)])
     turned = line.local.inverse().vectors(drawn)
     assert np.std(turned[:, 0]) == pytest.approx(np.sqrt(line.covariance[4, 4]), rel=0.1)
@@ -296,8 +299,8 @@ def test_everything_that_can_be_made_can_be_drawn(shapes):
     for found in possible([Feature(str(k), s, extent=np.zeros((1, 3))) for k, s in enumerate(shapes)], GIVEN):
         drawing = found.draw
         if not found.why_not:
-            assert drawing.points or drawing.segments or drawing.arcs or found.name.startswith(("Least", "Greatest", "Out")), (
-                found.name
+            assert drawing.points or drawing.segments or drawing.arcs or found.key.startswith(("least", "greatest", "out")), (
+                found.key
             )
         for part in (*drawing.points, *drawing.segments, *(a.along() for a in drawing.arcs)):
             assert np.all(np.isfinite(part))

@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
 
 from zipplumb.core.errors import FitError
-from zipplumb.core.fitting import CRITERIA, KINDS, fit
+from zipplumb.core.fitting import CRITERIA, FITS, fit
 from zipplumb.core.fitting.api import OUTLINES
 from zipplumb.core.frames import Motion
 from zipplumb.core.shapes import Plane
@@ -46,7 +46,7 @@ def somewhere(seed):
 
 
 @settings(max_examples=40, deadline=None)
-@given(st.integers(0, 10_000), st.sampled_from(KINDS))
+@given(st.integers(0, 10_000), st.sampled_from(FITS))
 def test_every_fit_moves_with_its_points(seed, kind):
     points, motion = hits(kind, seed), somewhere(seed)
     here, there = fit(kind, points), fit(kind, motion.points(points))

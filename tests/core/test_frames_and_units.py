@@ -6,7 +6,7 @@ from scipy.spatial.transform import Rotation
 
 from zipplumb.core.errors import InputError
 from zipplumb.core.frames import Motion, perpendicular_pair, points_of_poses
-from zipplumb.core.units import length_from_text, length_text
+from zipplumb.core.units import NO_BREAK, length_from_text, length_text, mm, sentence_in
 
 numbers = st.floats(-1e4, 1e4, allow_nan=False)
 
@@ -55,3 +55,10 @@ def test_inches_shown_and_typed_again_are_the_same_length(mm):
 
 def test_a_deviation_of_nothing_has_no_minus():
     assert length_text(-1e-9, "mm", sign=True) == "+0.000"
+
+
+def test_a_sentence_of_the_core_is_told_in_the_persons_units_and_names_stay():
+    said = f"The 6 mm ball reads {mm(0.0184)} off, {mm(25.4, '.1f')} on, and {mm(1e-7, '.1e')}."
+    assert sentence_in(said, "mm") == said
+    told = sentence_in(said, "in").replace(NO_BREAK, " ")
+    assert told == "The 6 mm ball reads 0.0007 in off, 1.0000 in on, and 4e-09 in."

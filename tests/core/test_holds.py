@@ -163,14 +163,15 @@ def test_three_planes_by_level_are_the_datum_rule(random):
 
 LOOSE = [
     ([("A", Plane([0, 0, 0], [0, 0, 1]), ("own",))], ["slides along X", "slides along Y", "turns about the axis along Z"], 3),
-    ([("hole", Circle([100, 50, 0], [0, 0, 1], 9), XYZ)], ["axis along X", "axis along Y", "through (100.0, 50.0, 0.0)"], 3),
+    ([("hole", Circle([100, 50, 0], [0, 0, 1], 9), XYZ)], ["axis along X", "axis along Y",
+     "through (100.0\u00a0mm, 50.0\u00a0mm, 0.0\u00a0mm)"], 3),
     (
         [("bore", Cylinder([0, 20, 40], [1, 0, 0], 9), ("own",))],
-        ["slides along X", "turns about the axis along X through (0.0, 20.0, 40.0)"], 4,
+        ["slides along X", "turns about the axis along X through (0.0\u00a0mm, 20.0\u00a0mm, 40.0\u00a0mm)"], 4,
     ),
     (
         [("A", Plane([0, 0, 0], [0, 0, 1]), ("own",)), ("hole", Circle([100, 50, 0], [0, 0, 1], 9), ("X", "Y"))],
-        ["turns about the axis along Z through (100.0, 50.0, 0.0)"], 5,
+        ["turns about the axis along Z through (100.0\u00a0mm, 50.0\u00a0mm, 0.0\u00a0mm)"], 5,
     ),
 ]  # fmt: skip
 

@@ -85,7 +85,7 @@ def test_drift_tells_a_moved_instrument_from_a_moved_nest(random):
     alone = nests.copy()
     alone[2] += [0, 0.3, 0]
     found = drift(["N1", "N2", "N3", "N4"], nests, alone, 0.1)
-    assert found.words.startswith("N3 wandered 0.300 mm")
+    assert found.words.startswith("N3 wandered 0.300\u00a0mm")
     assert "own way" in found.words
     with pytest.raises(AlignmentError, match="measured twice"):
         drift(["N1"], nests, nests, 0.1)

@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from test_sheet_alignments import KIT, TIP, TURN, UP, Bench, block
+from block import KIT, TIP, TURN, UP, Bench, block
 
 from zipplumb.core.errors import InputError
 from zipplumb.core.shapes import Circle, Line, Point, Slot, Sphere
@@ -27,16 +27,16 @@ def aligned(bench):
 
 
 def in_part(bench, result):
-    return result.surface_world.moved(bench.lies.inverse())
+    return result.feature.shape.moved(bench.lies.inverse())
 
 
 def test_a_point_is_where_the_center_was_and_how_far_off_it_is_once_aligned(bench):
     row = bench.point([10, 20, 30], [10.3, 20, 30.4])
-    assert isinstance(found(bench, row).surface_world, Point)
+    assert isinstance(found(bench, row).feature.shape, Point)
     assert "once the part is aligned" in " ".join(found(bench, row).warnings)
     result = found(bench, row, aligned(bench))
-    assert result.actual_mm == pytest.approx(0.5, abs=1e-6)
-    assert result.components == pytest.approx((0.3, 0, 0.4), abs=1e-6)
+    assert result.first.actual == pytest.approx(0.5, abs=1e-6)
+    assert [result.characteristic(k).deviation for k in "xyz"] == pytest.approx([0.3, 0, 0.4], abs=1e-6)
 
 
 def test_a_surface_point_of_three_hits_takes_the_tip_off_along_its_own_lean(bench):
@@ -51,10 +51,10 @@ def test_a_surface_point_of_three_hits_takes_the_tip_off_along_its_own_lean(benc
         normal,
     )
     result = found(bench, row, aligned(bench))
-    assert result.tip_off
-    assert result.deviation_mm == pytest.approx(0, abs=0.01)
+    assert result.feature.tip is None
+    assert result.first.deviation == pytest.approx(0, abs=0.01)
     one = bench.touch([0, 0, 60.0], [0, 0, 1])
-    assert not found(bench, one).tip_off
+    assert found(bench, one).feature.tip is not None
 
 
 @pytest.mark.parametrize(("inside", "size"), [(True, 40.0), (False, 40.0)])
@@ -62,25 +62,29 @@ def test_circles_and_spheres_bores_and_bosses(bench, inside, size):
     top, *_ = block(bench)
     sign = -1 if inside else 1
     way = 0.3 * sign * RIM
-    nominal = {"shape": "circle", "center": (0, 0, 60), "normal": (0, 0, 1), "diameter_mm": size, "inside": inside}
-    row = bench.add({"kind": "circle", "nominal": nominal, "plane": top}, [0, 0, 60] + (size / 2 + sign * TIP) * RIM, way)
+    nominal = {"shape": "circle", "center": (0, 0, 60), "normal": (0, 0, 1), "radius": size / 2}
+    row = bench.add(
+        {"kind": "circle", "inside": inside, "nominal": nominal, "plane": top}, [0, 0, 60] + (size / 2 + sign * TIP) * RIM, way
+    )
     result = found(bench, row)
-    assert isinstance(result.surface_world, Circle)
-    assert result.actual_mm == pytest.approx(size, abs=1e-6)
+    assert isinstance(result.feature.shape, Circle)
+    assert result.first.actual == pytest.approx(size, abs=1e-6)
     assert in_part(bench, result).center == pytest.approx([0, 0, 60], abs=1e-6)
     if not inside:
         ball = np.vstack([RIM[::2], 0.6 * RIM[1::2] + 0.8 * UP, [UP]])
-        nominal = {"shape": "sphere", "center": (0, 0, 90), "diameter_mm": size, "inside": False}
-        row = bench.add({"kind": "sphere", "nominal": nominal}, [0, 0, 90] + (size / 2 + TIP) * ball, 0.3 * ball)
-        assert isinstance(found(bench, row).surface_world, Sphere)
-        assert found(bench, row).deviation_mm == pytest.approx(0, abs=1e-6)
+        nominal = {"shape": "sphere", "center": (0, 0, 90), "radius": size / 2}
+        row = bench.add(
+            {"kind": "sphere", "inside": False, "nominal": nominal}, [0, 0, 90] + (size / 2 + TIP) * ball, 0.3 * ball
+        )
+        assert isinstance(found(bench, row).feature.shape, Sphere)
+        assert found(bench, row).first.deviation == pytest.approx(0, abs=1e-6)
 
 
 def test_a_line_lies_in_its_plane_one_radius_from_the_tips(bench):
     top, *_ = block(bench)
     row = bench.edge([0, -140, 60], [1, 0, 0], [0, -1, 0], top)
     result = found(bench, row)
-    assert isinstance(result.surface_world, Line)
+    assert isinstance(result.feature.shape, Line)
     line = in_part(bench, result)
     assert abs(line.point[1] + 140) < 1e-6
     assert abs(line.direction[0]) == pytest.approx(1)
@@ -90,8 +94,8 @@ def test_a_slot_has_its_width_and_its_place(bench):
     top, *_ = block(bench)
     row = bench.slot([100, 20, 60], 40, 12, top)
     result = found(bench, row)
-    assert isinstance(result.surface_world, Slot)
-    assert result.actual_mm == pytest.approx(12, abs=1e-6)
+    assert isinstance(result.feature.shape, Slot)
+    assert result.first.actual == pytest.approx(12, abs=1e-6)
     assert in_part(bench, result).center == pytest.approx([100, 20, 60], abs=1e-5)
 
 
@@ -108,19 +112,23 @@ def test_what_lies_in_a_plane_waits_for_it_and_follows_it(bench):
 def test_a_pull_off_through_the_wall_asks_and_a_kit_in_doubt_is_said(bench):
     top, *_ = block(bench)
     way = -0.3 * RIM
-    nominal = {"shape": "circle", "center": (0, 0, 60), "normal": (0, 0, 1), "diameter_mm": 40}
+    nominal = {"shape": "circle", "center": (0, 0, 60), "normal": (0, 0, 1), "radius": 40 / 2}
     row = bench.add({"kind": "circle", "plane": top, "nominal": nominal}, [0, 0, 60] + 17 * RIM, -way)
     assert found(bench, row).state == "asks"
 
 
 def test_a_recipe_that_does_not_hold_is_refused_by_the_name_of_its_field():
     for raw, words in (
-        ({"kind": "line", "name": "L"}, "Plane is refused"),
+        ({"kind": "line", "name": "L"}, "The plane is refused"),
         (
-            {"kind": "circle", "name": "C", "nominal": {"center": (0, 0, 0), "normal": (0, 0, 1), "diameter_mm": -1}},
-            "The diameter is refused",
+            {
+                "kind": "circle",
+                "name": "C",
+                "nominal": {"shape": "circle", "center": (0, 0, 0), "normal": (0, 0, 1), "radius": -1},
+            },
+            "the radius is not a number above zero",
         ),
-        ({"kind": "holds", "name": "H", "holds": []}, "Holds is refused"),
+        ({"kind": "holds", "name": "H", "holds": []}, "The holds is refused"),
         ({"kind": "level", "name": "L", "station": 1, "plane": 2}, "a station with a level, or a plane"),
         ({"kind": "steps", "name": "S", "steps": [{"step": "turn", "features": [1], "axis": "up"}]}, "axis is refused"),
         ({"kind": "spoon", "name": "S"}, "refused"),

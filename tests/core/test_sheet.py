@@ -8,7 +8,8 @@ import pytest
 from zipplumb.core.calibration import ProbeCalibration
 from zipplumb.core.errors import InputError
 from zipplumb.core.frames import Motion
-from zipplumb.core.sheet import Kit, Reading, Sheet, SheetRow, Station, evaluate, recipe_from_dict
+from zipplumb.core.readings import Reading
+from zipplumb.core.sheet import Kit, Sheet, SheetRow, Station, evaluate, recipe_from_dict
 
 RADIUS = 3.0
 KIT = Kit({1: Station(1, Motion.identity())}, {1: ProbeCalibration(1, np.zeros(3), 2 * RADIUS, 0.002, 0.012)})
@@ -49,10 +50,10 @@ def plane_row(row, **more):
 
 def whole_sheet(**last):
     rows = [plane_row(k) for k in (1, 2, 3)]
-    rows.append(plane_row(4, tolerance={"lower_mm": -0.1, "upper_mm": 0.1}, **last))
+    rows.append(plane_row(4, asked=[{"key": "height", "lower": -0.1, "upper": 0.1}], **last))
     raw = {"kind": "datum_planes", "name": "Alignment 1", "primary": 1, "secondary": 2, "tertiary": 3}
     rows.append(SheetRow(5, recipe_from_dict(raw)))
-    raw = {"kind": "distance", "name": "Over all", "first": 3, "second": 4, "nominal_mm": 500.0}
+    raw = {"kind": "dimension", "name": "Over all", "of": [3, 4], "measure": "perpendicular_distance", "nominal_mm": 500.0}
     rows.append(SheetRow(6, recipe_from_dict(raw)))
     return Sheet(tuple(rows), 5), {k: plane_hits(k) for k in (1, 2, 3)} | {4: plane_hits(4, offset=0.08)}
 
@@ -61,16 +62,15 @@ def test_the_whole_way_from_hits_to_verdict():
     results, _ = evaluate(*whole_sheet(), KIT)
     assert results[5].alignment.ledger.spare == 0
     assert np.allclose(results[5].alignment.part_from_world.rotation, WORLD_FROM_PART.inverse().rotation, atol=1e-9)
-    assert results[4].deviation_mm == pytest.approx(0.08, abs=1e-9)
+    assert results[4].first.deviation == pytest.approx(0.08, abs=1e-9)
     assert results[4].verdict.word == "close"
-    assert results[6].actual_mm == pytest.approx(500.08, abs=1e-9)
-    assert results[6].components == pytest.approx((500.08, 0, 0), abs=1e-7)
+    assert results[6].first.actual == pytest.approx(500.08, abs=1e-9)
 
 
 def test_a_datum_is_held_and_claims_no_deviation():
     results, _ = evaluate(*whole_sheet(), KIT)
     assert results[1].held
-    assert results[1].deviation_mm is None
+    assert results[1].first.deviation is None
     assert results[1].verdict is None
 
 
@@ -90,7 +90,7 @@ def test_a_changed_datum_changes_all_that_rests_on_the_alignment():
     before, memory = evaluate(sheet, readings, KIT)
     after, _ = evaluate(sheet, readings | {3: plane_hits(3, offset=0.05)}, KIT, memory)
     assert {k for k in before if after[k] is not before[k]} == {1, 2, 3, 4, 5, 6}
-    assert after[4].deviation_mm == pytest.approx(0.08 + 0.05, abs=1e-9)
+    assert after[4].first.deviation == pytest.approx(0.08 + 0.05, abs=1e-9)
 
 
 def test_rows_wait_for_what_they_rest_on():
@@ -124,13 +124,13 @@ def test_a_calibration_belongs_to_its_hits():
     before, memory = evaluate(sheet, readings, kit)
     other = replace(readings[4], calibrations=np.full(4, 2))
     after, _ = evaluate(sheet, readings | {4: other}, kit, memory)
-    assert after[4].deviation_mm == pytest.approx(before[4].deviation_mm - 0.05, abs=1e-9)
+    assert after[4].first.deviation == pytest.approx(before[4].first.deviation - 0.05, abs=1e-9)
 
 
 @pytest.mark.parametrize(
     ("raw", "words"),
     [
-        ({"kind": "plane", "name": "P", "tolerance": {"lower_mm": 0.1, "upper_mm": -0.1}}, "upper limit lies below"),
+        ({"kind": "plane", "name": "P", "asked": [{"key": "off", "lower": 0.1, "upper": -0.1}]}, "upper limit lies below"),
         ({"kind": "plane", "name": ""}, "name"),
         ({"kind": "cylinder", "name": "C", "hits": 2}, "number of hits"),
         ({"kind": "plane", "name": "P", "datum": "AB"}, "datum letter"),

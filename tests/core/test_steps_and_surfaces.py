@@ -5,8 +5,8 @@ from scipy.spatial.transform import Rotation
 from zipplumb.core.alignment import align_datum_planes
 from zipplumb.core.alignment.steps import Origin, Turn, align_steps, align_without_cad, difference
 from zipplumb.core.alignment.surfaces import align_surfaces
-from zipplumb.core.deriving import Feature
 from zipplumb.core.errors import AlignmentError
+from zipplumb.core.features import Feature
 from zipplumb.core.frames import Motion
 from zipplumb.core.shapes import Circle, Line, Plane, Point
 from zipplumb.core.uncertainty import monte_carlo
@@ -81,7 +81,7 @@ def test_actual_and_nominal_system_differ_by_six_numbers():
 def test_what_no_step_gave_is_loose():
     ledger = align_steps([Turn((seen(TOP, "top"),), "+Z")]).ledger
     assert [m.words for m in ledger.loose[:3]] == ["slides along X", "slides along Y", "slides along Z"]
-    assert ledger.loose[3].words == "turns about the axis along Z through (0.0, 0.0, 0.0)"
+    assert ledger.loose[3].words == "turns about the axis along Z through (0.0\u00a0mm, 0.0\u00a0mm, 0.0\u00a0mm)"
     assert [(f.held, f.shares) for f in ledger.freedoms[3:5]] == [(1.0, (("top", 1.0),))] * 2
     ledger = align_steps([Origin(seen(Point([0, 0, 0])), "XZ")]).ledger
     assert (ledger.rank, ledger.spare, ledger.loose[0].words) == (2, 0, "slides along Y")
@@ -90,7 +90,9 @@ def test_what_no_step_gave_is_loose():
 def test_a_turn_left_over_goes_through_the_origins_own_place():
     hole = seen(Circle([100, 20, 60], [0, 0, 1], 8), "hole")
     ledger = align_steps([Turn((seen(TOP),), "+Z"), Origin(hole, "XY", (100, 20, 0)), Origin(seen(TOP), "Z")]).ledger
-    assert [m.words for m in ledger.loose] == ["turns about the axis along Z through (100.0, 20.0, 0.0)"]
+    assert [m.words for m in ledger.loose] == [
+        "turns about the axis along Z through (100.0\u00a0mm, 20.0\u00a0mm, 0.0\u00a0mm)"
+    ]
 
 
 @pytest.mark.parametrize(
@@ -116,7 +118,7 @@ def test_the_uncertainty_of_the_steps_agrees_with_monte_carlo():
     """Published: JCGM 100 against JCGM 101."""
     spread = np.diag([0.004, 0.004, 0.006, 3e-5, 5e-5, 2e-5]) ** 2
     top, side, hole = (
-        Feature(
+        Feature.known(
             n, s.moved(WORLD), Motion(WORLD.rotation, WORLD.points(s.point if isinstance(s, Plane) else s.position)), spread
         )
         for n, s in (("top", TOP), ("side", SIDE), ("corner", Point([-250, -140, 60])))

@@ -4,10 +4,10 @@ import numpy as np
 import pytest
 from outside.arm_at_work import OFFSET, SEAT, all_round, believed, scans, swings
 
-from zipplumb.core.calibration import Known
+from zipplumb.core.calibration import KnownProbe
 from zipplumb.core.frames import Motion
+from zipplumb.core.readings import Reading
 from zipplumb.core.trials import (
-    Taken,
     drift_outcome,
     faces_outcome,
     length_outcome,
@@ -17,17 +17,13 @@ from zipplumb.core.trials import (
     sphere_check_outcome,
     sphere_outcome,
 )
-from zipplumb.core.trust import Good, Happening, due
+from zipplumb.core.trust import Happening, LastFoundGood, due
 
 HOUR = 3600.0
 
 
 def taken(poses, sweeps=None, faces=None, lines=()):
-    n = len(poses)
-    ones = np.ones(n, np.int64)
-    return Taken(
-        np.asarray(poses, float), ones if sweeps is None else sweeps, ones if faces is None else np.array(faces), lines
-    )
+    return Reading.of_poses(poses, sweeps, faces, lines)
 
 
 def at(places):
@@ -50,21 +46,21 @@ def at(places):
     ],
 )
 def test_what_happened_makes_a_check_due(more, words):
-    asked = {"now_s": HOUR, "good": Good(0.0, "sphere", 20.0), "happenings": [], "temperature_c": 20.3} | more
+    asked = {"now_s": HOUR, "good": LastFoundGood(0.0, "sphere", 20.0), "happenings": [], "temperature_c": 20.3} | more
     found = due(**asked)
     assert len(found) == 1
     assert words in found[0]
 
 
 def test_a_kit_found_good_after_all_of_it_may_be_believed():
-    assert due(HOUR, Good(100.0, "sphere", 20.0), [Happening("knock", 50.0)], 21.0, 90.0) == ()
+    assert due(HOUR, LastFoundGood(100.0, "sphere", 20.0), [Happening("knock", 50.0)], 21.0, 90.0) == ()
 
 
 # ---- calibrations while they are taken ----------------------------------------------------------
 
 
 def test_a_pivot_says_what_to_do_next_until_it_can_be_finished(random):
-    assert "Rest the ball in the bore" in pivot_outcome(Taken.nothing(), "bore", True).ask
+    assert "Rest the ball in the bore" in pivot_outcome(Reading.of_poses(np.empty((0, 7))), "bore", True).ask
     chain, angles, sweeps = swings(ways=(0.0,), roll=False)
     first = pivot_outcome(taken(believed(chain, angles, random), sweeps), "cone", True)
     assert first.verdict == "not enough"
@@ -100,7 +96,7 @@ def test_a_wrong_probe_on_the_sphere_is_named(random):
     poses = believed(chain, angles, random)
     good = sphere_check_outcome(taken(poses), OFFSET, 6.0, 25.4, 0.05)
     assert good.verdict == "pass", good.why
-    wrong = sphere_check_outcome(taken(poses), OFFSET, 3.0, 25.4, 0.05, [Known("Fat ball", 6.0)])
+    wrong = sphere_check_outcome(taken(poses), OFFSET, 3.0, 25.4, 0.05, [KnownProbe("Fat ball", 6.0)])
     assert wrong.verdict == "fail"
     assert "right with Fat ball" in wrong.why
     assert sphere_check_outcome(taken(poses[:4]), OFFSET, 6.0, 25.4, 0.05).verdict == "not enough"
@@ -124,7 +120,7 @@ def test_one_point_from_many_poses_and_a_probe_swapped_without_a_word(random):
     places[6:] += [0, 0, 14.0]
     found = single_point_outcome(taken(at(places)), np.zeros(3), 0.05)
     assert found.verdict == "fail"
-    assert "jumped 14.0 mm between take 6 and 7" in found.warn
+    assert "jumped 14.0\u00a0mm between take 6 and 7" in found.warn
 
 
 def test_two_faces_are_paired_and_drift_is_against_the_start():

@@ -122,7 +122,7 @@ def done(arm, *orders):
     """Everything it says while its hand does what it is told."""
     said = []
     for order in orders:
-        arm._told(order)
+        arm._carry_out(order)
     while arm.todo:
         said += [decode(line) for line in arm.tick()]
     return said
@@ -250,7 +250,7 @@ def test_the_part_breaks_the_beam_and_a_search_finds_the_reflector_again():
     assert next(m.state for m in said if isinstance(m, Target)) == "searching"
     assert tracker.locked
     other = SimulatedTracker(shop(), pace=20)
-    other._told({"do": "station", "number": 1})
+    other._carry_out({"do": "station", "number": 1})
     assert presses(done(other, {"do": "nest", "name": "Behind"}))  # seen from the other station
 
 
@@ -274,7 +274,7 @@ def test_the_radar_sees_surfaces_the_worse_the_more_they_graze():
 def test_a_recorded_session_plays_back_as_it_was(tmp_path):
     arm, file = SimulatedArm(truth()), tmp_path / "session.jsonl"
     lines = [encode(t="hello", protocol=2, session="s", kind="arm", model="m", serial="1", rate_hz=100, axes=7)]
-    arm._told({"do": "click", "button": "take"})
+    arm._carry_out({"do": "click", "button": "take"})
     for _ in range(20):
         lines += arm.tick()
     file.write_bytes(b"".join(lines))

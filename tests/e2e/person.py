@@ -7,6 +7,7 @@ import time
 from playwright.sync_api import Error, expect
 
 from zipplumb.demo.seed import PASSWORD
+from zipplumb.jobs.hand import tell_hand
 
 CHROMIUM = [
     "--no-sandbox", "--use-gl=angle", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--ignore-gpu-blocklist",
@@ -66,6 +67,10 @@ class Person:
                 seen, since = self.hits[0], time.monotonic()
             time.sleep(0.05)
 
+    def until_hand_rests(self) -> None:
+        """Until the stand-in has nothing left to do."""
+        self.until(lambda: tell_hand({"do": "ask"})["busy"] == 0, 60)
+
     @property
     def hits(self) -> tuple[int, int]:
         taken, _, wanted = self.page.locator("#now .big .num").first.inner_text().partition("/")
@@ -78,7 +83,7 @@ class Person:
         """The stand-in touches what the row asks, until all hits are there."""
         self.hand("Touch what the row asks")
         self.until(lambda: self.hits[0] >= self.hits[1], 60)
-        time.sleep(0.15)  # the hand is off the surface
+        self.until_hand_rests()
 
     def measure(self, name: str) -> None:
         expect(self.page.locator("#now .say .ask")).to_contain_text(name)
@@ -87,7 +92,7 @@ class Person:
         expect(self.row(name).locator(".mark")).not_to_have_text("○")
 
     def row(self, name: str):
-        return self.page.locator("#sheet-rows .row", has=self.page.get_by_text(name, exact=True))
+        return self.page.locator("#sheet-rows a.row", has=self.page.get_by_text(name, exact=True))
 
     def number(self, name: str, column: int) -> float:
         """Nominal (0), actual (1) or deviation (2) of a row, as shown."""

@@ -72,10 +72,11 @@ def test_from_a_step_file_to_a_report(tamsin, running, faces, truth):
             page.fill("#picked [name=datum]", letter)
             page.click("#picked >> text=Set")
             expect(page.locator("#sheet-rows .letter", has_text=letter)).to_be_visible()
-    expect(page.locator("#sheet-rows .row")).to_have_count(5)
+    expect(page.locator("#sheet-rows a.row")).to_have_count(5)
 
     # a letter that is taken is refused in words
     tamsin.pick(faces["right"]["index"])
+    expect(page.locator("#picked h2")).to_contain_text("Plane, facing")
     page.fill("#picked .face-row [name=datum]", "A")
     page.click("#picked >> text=Set")
     expect(page.locator(".notice").last).to_contain_text("Datum A is on Plane 1")
@@ -100,8 +101,8 @@ def test_from_a_step_file_to_a_report(tamsin, running, faces, truth):
     tamsin.measure("Plane 4")
     expect(page.locator("#now .say .ask")).to_contain_text("Bore 1")
     expect(page.locator("#slip h2")).to_contain_text("Bore 1")
-    page.fill("#slip [name=lower]", "0")
-    page.fill("#slip [name=upper]", "0.05")
+    page.fill("#slip [name='asked.diameter.lower']", "0")
+    page.fill("#slip [name='asked.diameter.upper']", "0.05")
     page.click("#slip >> text=Save")
     expect(tamsin.row("Bore 1")).to_contain_text("+0.050 / 0")
     tamsin.hand("Sweep along it")
@@ -131,10 +132,12 @@ def test_from_a_step_file_to_a_report(tamsin, running, faces, truth):
 
     # Derive
     tamsin.go("Derive")
-    page.select_option("[name=first]", label="Plane 3")
-    page.select_option("[name=second]", label="Plane 4")
-    expect(page.locator(".choice", has_text="Along X").locator(".num")).to_contain_text("500.")
-    page.locator(".choice", has_text="Perpendicular").get_by_text("Add to the sheet").click()
+    for name in ("Plane 3", "Plane 4"):
+        page.locator(".tick-list").get_by_label(name, exact=True).check()
+    expect(page.locator(".choice", has_text="Along X").first.locator(".num")).to_contain_text("500.")
+    page.locator(".choice", has_text="Perpendicular distance").hover()
+    tamsin.until(lambda: page.evaluate("window.zipplumb.stage.marks.drawn.visible"))  # it is drawn before it is chosen
+    page.locator(".choice", has_text="Perpendicular distance").get_by_text("Add").click()
     expect(tamsin.row("Distance 1")).to_contain_text("500.")
     left, right = faces["left"], faces["right"]
     gap = np.array(right["point"]) - np.array(left["point"])
@@ -180,8 +183,8 @@ def report_files(tamsin):
         assert words in text
     assert sum(len(p.images) for p in pdf.pages) >= 1
     sheet = openpyxl.load_workbook(io.BytesIO(got["XLSX"]))["Run sheet"]
-    bore = next(r for r in sheet.iter_rows(values_only=True) if r[1] == "Bore 1")
+    bore = next(r for r in sheet.iter_rows(values_only=True) if r[1] == "Bore 1" and r[3] == "diameter")
     assert bore[5] == pytest.approx(tamsin.number("Bore 1", 1), abs=6e-4)
     rows = list(csv.DictReader(io.StringIO(got["CSV"].decode("utf-8-sig"))))
     assert [r["Name"] for r in rows] == [r[1] for r in sheet.iter_rows(min_row=2, values_only=True)]
-    assert {r["Unit"] for r in rows} == {"mm"}
+    assert {r["Unit"] for r in rows} == {"mm", "°", ""}

@@ -1,7 +1,6 @@
 """Reloads, second screens, dead processes, a lost arm: nothing confirmed is lost or doubled."""
 
 import re
-import time
 
 import pytest
 from person import Person
@@ -25,7 +24,7 @@ def job(running):
         part = session.get(Job, running.job).part_id
         arm = session.scalar(select(Instrument.id).where(Instrument.name == "Workshop arm"))
         faces = session.get(Job, running.job).part.faces
-    bore = next(f["index"] for f in faces if f["nominal"] and f["nominal"].get("diameter_mm") == pytest.approx(160))
+    bore = next(f["index"] for f in faces if f["nominal"] and f["nominal"].get("radius") == pytest.approx(80))
     job = sheet.create_job(TECHNICIAN, "Holding on", part)
     sheet.plan_from_face(TECHNICIAN, job, bore)
     plane = next(
@@ -80,7 +79,7 @@ def test_a_killed_process_in_the_middle_of_a_feature(tamsin, running, job, victi
     tamsin.hand("Touch what the row asks")
     tamsin.until(lambda: tamsin.hits[0] >= 4)
     running.kill(victim)
-    time.sleep(0.8)
+    tamsin.until_hand_rests()  # it has gone on meanwhile
     running.start(victim)
     running.wait_for_web()
     tamsin.until(lambda: tamsin.hits[0] == 12, 40)
@@ -106,7 +105,7 @@ def test_an_unplugged_arm_is_said_and_measuring_goes_on(tamsin, running, job):
     expect(tamsin.page.locator("#now .say .ask")).to_contain_text("The arm is lost")
     expect(tamsin.page.locator("#now .say")).to_contain_text("2 hits of Bore 1 are kept")
     tamsin.hand("One clumsy hit")
-    time.sleep(0.5)
+    tamsin.until_hand_rests()
     tamsin.hand("Plug in")
     expect(tamsin.page.locator("#now .say .ask")).not_to_contain_text("lost")
     tamsin.until(lambda: tamsin.hits[0] == 3)  # the press made meanwhile comes after, once
@@ -135,7 +134,7 @@ def test_a_pull_off_to_the_wrong_side_is_asked_about(tamsin, running, job):
     tamsin.open(job)
     tamsin.touch_row()
     tamsin.hand("Pull off, wrong side")
-    time.sleep(0.6)
+    tamsin.until_hand_rests()
     tamsin.hand("Finish")
     say = tamsin.page.locator("#now .say")
     expect(say).to_contain_text("which side is air?")
@@ -174,3 +173,24 @@ def test_the_slip_shows_the_last_of_many_quick_hits(tamsin, running, job):
     tamsin.touch_row()
     expect(tamsin.page.locator("#slip .hit")).to_have_count(12)
     expect(tamsin.page.locator("#slip")).to_contain_text("12 hits, 7 spare")
+
+
+def test_a_late_answer_neither_pushes_a_choice_away_nor_stops_what_follows(tamsin, job):
+    """The slip asks for itself anew; before the answer comes, a person chooses another row."""
+    page, slip, held = tamsin.page, tamsin.page.locator("#slip"), []
+    with transaction() as session:
+        bore, plane = session.scalars(select(Row.id).where(Row.job_id == job).order_by(Row.position)).all()
+    tamsin.open(job)
+    tamsin.row("Bore 1").click()
+    expect(slip.locator("h2")).to_contain_text("Bore 1")
+    page.route("**/rows/*", lambda r: held.append(r) if "x-by-itself" in r.request.headers else r.continue_())
+    sheet.switch_terms(TECHNICIAN, job, bore)
+    tamsin.until(lambda: page.evaluate("true") and held)
+    tamsin.row("Plane 1").click()
+    expect(slip.locator("h2")).to_contain_text("Plane 1")
+    with page.expect_event("requestfinished"):
+        held.pop().continue_()
+    page.unroute("**/rows/*")
+    expect(slip.locator("h2")).to_contain_text("Plane 1")
+    sheet.edit_row(TECHNICIAN, job, plane, {"note": "by the door"})
+    expect(slip.locator("[name=note]")).to_have_value("by the door")

@@ -52,7 +52,7 @@ class Bench:
     def touch_plane(self, row, offset=0.0) -> None:
         """Four hits on the nominal plane of a row (part = world), moved out by ``offset``, and a finish."""
         measure.make_current(TECHNICIAN, self.job, row)
-        nominal = self.state().row(row).recipe.nominal.as_shape()
+        nominal = self.state().row(row).recipe.nominal
         u, v = np.linalg.svd(nominal.normal[None])[2][1:]
         for a, b in ((-20, -20), (20, -20), (20, 20), (-20, 20)):
             center = nominal.point + a * u + b * v + (DIAMETER_MM / 2 + offset) * nominal.normal

@@ -5,7 +5,8 @@ from job_bench import TECHNICIAN
 from sqlalchemy import select, text
 
 from zipplumb.cad import CadModel
-from zipplumb.core.errors import InputError, PlumbError
+from zipplumb.core.deriving import Given
+from zipplumb.core.errors import InputError
 from zipplumb.exchange.table import RowText
 from zipplumb.jobs import align, derive, hand, kit, measure, parts, people, report, sheet
 from zipplumb.jobs.prompts import prompt
@@ -43,11 +44,13 @@ def test_the_first_planned_feature_is_current(bench):
 )
 def test_a_nominal_is_typed_in_the_jobs_units_and_the_drawings_terms(bench, units, size, terms, mm):
     sheet.set_units(TECHNICIAN, bench.job, units)
-    form = {"kind": "cylinder", "x": "1", "y": "2", "z": "3", "i": "0", "j": "0", "k": "1", "size": size, "terms": terms}
-    made = recipe(sheet.plan_typed(TECHNICIAN, bench.job, form))
-    assert made["nominal"]["diameter_mm"] == pytest.approx(mm)
+    form = {"nominal.point.0": "1", "nominal.point.1": "2", "nominal.point.2": "3", "nominal.direction.0": "0",
+            "nominal.direction.1": "0", "nominal.direction.2": "1", "nominal.radius": size, "terms": terms}  # fmt: skip
+    made = recipe(sheet.plan_typed(TECHNICIAN, bench.job, "cylinder", form))
+    assert made["nominal"]["radius"] == pytest.approx(mm / 2)
     assert made["nominal"]["point"][0] == pytest.approx(25.4 if units == "in" else 1)
     assert made["terms"] == terms
+    assert made["name"] == "Bore 1"
 
 
 def test_a_datum_letter_is_on_one_row_only(bench):
@@ -120,44 +123,77 @@ def test_alignment_needs_three_letters(bench):
 
 def test_an_alignment_is_planned_made_active_and_put_off(aligned):
     row = align.plan_datum_planes(TECHNICIAN, aligned.job)
-    assert text_of(aligned, "Alignment 1").actual == "6 held, 0 spare"
-    assert text_of(aligned, "Top").deviation == "held"
-    assert text_of(aligned, "Right").deviation == "+0.080"
+    assert text_of(aligned, "Alignment 1").line == "6 held, 0 spare"
+    assert text_of(aligned, "Top").first.deviation == "held"
+    assert text_of(aligned, "Right").first.deviation == "+0.080"
     align.activate(TECHNICIAN, aligned.job, None)
-    assert text_of(aligned, "Right").deviation == ""
+    assert text_of(aligned, "Right").first.deviation == ""
     align.activate(TECHNICIAN, aligned.job, row)
-    assert text_of(aligned, "Right").deviation == "+0.080"
+    assert text_of(aligned, "Right").first.deviation == "+0.080"
     with pytest.raises(InputError, match="no alignment"):
         align.activate(TECHNICIAN, aligned.job, aligned.rows["A"])
 
 
-def test_distances_have_their_values_before_they_are_chosen(aligned):
+def test_what_can_be_made_has_its_value_before_it_is_chosen(aligned):
     first, second = aligned.rows["C"], aligned.rows["end"]
-    before, remark = derive.choices(aligned.job, first, second)
-    assert [c.value_mm is None for c in before] == [False, True, True, True]
-    assert "from parallel" in remark
+
+    def values():
+        return {c.key: c.value for c in derive.choices(aligned.job, [first, second])}
+
+    before = values()
+    assert before["perpendicular_distance"] == pytest.approx(500.08)
+    assert before["along_x"] is None
+    found = derive.choices(aligned.job, [first, second])
+    assert [bool(c.why_not) for c in found] == sorted(bool(c.why_not) for c in found)  # impossible ones last
+    assert next(c for c in found if c.key == "along_x").why_not == "needs the part aligned"
     align.plan_datum_planes(TECHNICIAN, aligned.job)
-    after, _ = derive.choices(aligned.job, first, second)
-    assert [c.value_mm for c in after] == pytest.approx([500.08, 500.08, 0, 0], abs=1e-6)
-    with pytest.raises(PlumbError, match="from parallel"):
-        derive.choices(aligned.job, first, aligned.rows["A"])
+    after = values()
+    assert [after[k] for k in ("along_x", "along_y", "along_z")] == pytest.approx([500.08, 0, 0], abs=1e-6)
+    assert next(c for c in derive.choices(aligned.job, [first, second]) if c.key == "along_x").draw.segments
+    leaning = derive.choices(aligned.job, [first, aligned.rows["A"]])
+    assert "from parallel" in next(c for c in leaning if c.key == "perpendicular_distance").why_not
+    for wrong in ([], [first, first], list(range(1, 99))):
+        with pytest.raises(InputError, match="different features"):
+            derive.choices(aligned.job, wrong)
 
 
-def test_a_distance_row_takes_its_nominal_from_the_planes(aligned):
+def test_a_dimension_takes_its_nominal_from_its_parents(aligned):
     align.plan_datum_planes(TECHNICIAN, aligned.job)
-    row = derive.plan_distance(TECHNICIAN, aligned.job, aligned.rows["C"], aligned.rows["end"], "along_x")
-    assert recipe(row)["nominal_mm"] == pytest.approx(500)
-    sheet.edit_row(TECHNICIAN, aligned.job, row, {"lower": "-0.05", "upper": "0.05"})
+    row = derive.plan(TECHNICIAN, aligned.job, "along_x", [aligned.rows["C"], aligned.rows["end"]])
+    assert text_of(aligned, "Distance 1").first.nominal == "500.000"
+    sheet.set_limits(TECHNICIAN, aligned.job, row, "-0.05", "0.05")
     shown = text_of(aligned, "Distance 1")
-    assert (shown.deviation, shown.word, shown.out_by) == ("+0.080", "out", "0.030")
-    with pytest.raises(InputError, match="two different planes"):
-        derive.plan_distance(TECHNICIAN, aligned.job, aligned.rows["C"], aligned.rows["C"], "along_x")
+    assert (shown.first.deviation, shown.word, shown.out_by) == ("+0.080", "out", "0.030")
+    with pytest.raises(InputError, match="no such thing"):
+        derive.plan(TECHNICIAN, aligned.job, "apex", [aligned.rows["C"]])
+
+
+def test_a_made_feature_is_a_row_that_can_be_measured_from_and_follows(aligned):
+    """The middle plane of both ends: from it to the right end is half of the whole."""
+    align.plan_datum_planes(TECHNICIAN, aligned.job)
+    left, right = aligned.rows["C"], aligned.rows["end"]
+    middle = derive.plan(TECHNICIAN, aligned.job, "middle_plane", [left, right])
+    assert text_of(aligned, "Middle plane 1").first.deviation.lstrip("+−") == "0.040"
+    derive.plan(TECHNICIAN, aligned.job, "perpendicular_distance", [middle, right])
+    assert text_of(aligned, "Distance 1").first.actual == "250.040"
+    with pytest.raises(InputError, match="Distance 1 rests on this row"):
+        sheet.remove_row(TECHNICIAN, aligned.job, middle)
+    raised = derive.plan(TECHNICIAN, aligned.job, "offset_plane", [aligned.rows["A"]], Given(offset_mm=12.0))
+    assert aligned.state().results[raised].characteristic("height").actual == pytest.approx(72.0, abs=1e-6)
+
+
+def test_a_row_names_only_what_is_in_its_job(aligned, bench):
+    for raw in ({"kind": "dimension", "measure": "angle", "of": [aligned.rows["A"], 999_999]},
+                {"kind": "level", "station": 999_999}, {"kind": "steps", "against": aligned.rows["A"],
+                 "steps": [{"step": "turn", "features": [aligned.rows["A"]], "axis": "+Z"}]}):  # fmt: skip
+        with pytest.raises(InputError, match="not in this job"):
+            aligned.plan(name="Wrong", **raw)
 
 
 def test_inches_are_the_same_deviations(aligned):
     align.plan_datum_planes(TECHNICIAN, aligned.job)
     sheet.set_units(TECHNICIAN, aligned.job, "in")
-    shown = text_of(aligned, "Right")
+    shown = text_of(aligned, "Right").first
     assert shown.deviation == "+0.0031"
     assert shown.tolerance == "±0.0079"
     assert shown.deviation_value == pytest.approx(0.08 / 25.4, abs=1e-9)

@@ -8,10 +8,12 @@ from job_bench import REVIEWER, TECHNICIAN, batch, numbers
 from sqlalchemy import func, select
 
 from zipplumb.core.errors import InputError, NotAllowed
-from zipplumb.jobs import align, measure, sheet
+from zipplumb.demo.seed import OFFSET_MM
+from zipplumb.jobs import align, kit, measure, sheet
+from zipplumb.jobs.link import JobsSink
 from zipplumb.jobs.results import load
 from zipplumb.store.database import transaction
-from zipplumb.store.models import Reading, Row
+from zipplumb.store.models import Instrument, Reading, Row
 
 
 @pytest.fixture
@@ -72,7 +74,7 @@ def test_a_bore_is_measured_finished_and_opened_again(place):
     assert measure.finish_from_device(arm, batch("pull_off", center=(5.0, 0, 0)), next(numbers)) == "finished"
     result = found(job, row)
     assert result.state == "done"
-    assert result.actual_mm == pytest.approx(60.0, abs=1e-6)
+    assert result.first.actual == pytest.approx(60.0, abs=1e-6)
     measure.undo(TECHNICIAN, job, sweep=False)
     assert found(job, row).state == "taking"
 
@@ -94,7 +96,7 @@ def test_a_pull_off_outside_asks_and_a_second_one_settles(place):
     assert measure.finish_from_device(arm, batch("pull_off", center=(60.0, 0, 0)), next(numbers)) == "asks"
     assert found(job, row).state == "asks"
     assert measure.finish_from_device(arm, batch("pull_off", center=(4.0, 0, 0)), next(numbers)) == "finished"
-    assert found(job, row).actual_mm == pytest.approx(60.0, abs=1e-6)
+    assert found(job, row).first.actual == pytest.approx(60.0, abs=1e-6)
 
 
 def test_undo_takes_back_one_hit_or_the_whole_sweep_and_deletes_nothing(place):
@@ -115,10 +117,10 @@ def test_a_hit_set_aside_and_counted_again(place):
     job, row, arm = place
     take_bore(arm)
     before = found(job, row)
-    measure.set_aside(TECHNICIAN, job, row, before.counted[2], True)
+    measure.set_aside(TECHNICIAN, job, row, before.feature.counted[2], True)
     assert found(job, row).hits == 7
-    measure.set_aside(TECHNICIAN, job, row, before.counted[2], False)
-    assert found(job, row).actual_mm == before.actual_mm
+    measure.set_aside(TECHNICIAN, job, row, before.feature.counted[2], False)
+    assert found(job, row).first.actual == before.first.actual
     with pytest.raises(InputError, match="not on this row"):
         measure.set_aside(TECHNICIAN, job, row, "999999.0", True)
 
@@ -138,31 +140,32 @@ def test_a_reviewer_changes_nothing(place):
 
 def test_limits_are_typed_in_the_rows_own_terms(place):
     job, row, _ = place
-    sheet.edit_row(TECHNICIAN, job, row, {"lower": "-0.01", "upper": "0.01"})
+    sheet.set_limits(TECHNICIAN, job, row, "-0.01", "0.01")
     sheet.switch_terms(TECHNICIAN, job, row)
-    sheet.edit_row(TECHNICIAN, job, row, {"lower": "-0.01", "upper": "0.01"})
+    sheet.set_limits(TECHNICIAN, job, row, "-0.01", "0.01")
     with transaction() as session:
-        assert session.get(Row, row).recipe["tolerance"] == {"lower_mm": -0.02, "upper_mm": 0.02}
+        assert session.get(Row, row).recipe["asked"][0] == {"key": "diameter", "lower": -0.02, "upper": 0.02}
 
 
 def test_an_upper_limit_below_the_lower_one_leaves_the_row_as_it_was(place):
     job, row, _ = place
-    sheet.edit_row(TECHNICIAN, job, row, {"lower": "-0.01", "upper": "0.01"})
+    sheet.set_limits(TECHNICIAN, job, row, "-0.01", "0.01")
     with pytest.raises(InputError, match="upper limit lies below"):
-        sheet.edit_row(TECHNICIAN, job, row, {"lower": "0.02", "upper": "0.01"})
-    with pytest.raises(InputError, match="two limits"):
-        sheet.edit_row(TECHNICIAN, job, row, {"lower": "0.02", "upper": ""})
+        sheet.set_limits(TECHNICIAN, job, row, "0.02", "0.01")
     with transaction() as session:
-        assert session.get(Row, row).recipe["tolerance"] == {"lower_mm": -0.01, "upper_mm": 0.01}
+        assert session.get(Row, row).recipe["asked"][0] == {"key": "diameter", "lower": -0.01, "upper": 0.01}
+    sheet.set_limits(TECHNICIAN, job, row, "", "0.02")  # one limit is a limit
+    with transaction() as session:
+        assert session.get(Row, row).recipe["asked"][0] == {"key": "diameter", "lower": None, "upper": 0.02}
 
 
 def test_units_change_what_is_typed_and_nothing_stored(place):
     job, row, _ = place
-    sheet.edit_row(TECHNICIAN, job, row, {"lower": "-0.254", "upper": "0.254"})
+    sheet.set_limits(TECHNICIAN, job, row, "-0.254", "0.254")
     sheet.set_units(TECHNICIAN, job, "in")
     with transaction() as session:
         before = dict(session.get(Row, row).recipe)
-    sheet.edit_row(TECHNICIAN, job, row, {"lower": "-0.01", "upper": "0.01"})
+    sheet.set_limits(TECHNICIAN, job, row, "-0.01", "0.01")
     with transaction() as session:
         assert session.get(Row, row).recipe == before
 
@@ -187,3 +190,38 @@ def test_reference_points_measured_in_their_nests_align_the_part(bench):
     assert state.results[rows[3]].held
     with pytest.raises(InputError, match="no alignment"):
         align.activate(TECHNICIAN, bench.job, rows[0])
+
+
+def test_what_the_tip_is_drawn_with_is_the_probe_on_the_instrument_and_nothing_of_an_earlier_one(bench):
+    sink = JobsSink(bench.arm)
+    assert sink.settings()[0] == OFFSET_MM
+    kit.add_calibrated_probe(bench.arm, "A long one", [0.0, 0.0, 300.0], 12.0, 0.01, 0.002, "")
+    assert sink.settings()[0] == [0.0, 0.0, 300.0]
+    assert sink._tip_radius_mm == 6.0
+    with transaction() as session:
+        session.get(Instrument, bench.arm).calibration_id = None
+    assert sink.settings()[0] == [0.0, 0.0, 0.0]
+    assert sink._tip_radius_mm is None
+
+
+def test_a_side_is_settled_only_on_a_measured_row_that_is_there(place):
+    job, row, _ = place
+    with pytest.raises(InputError, match="inside or outside"):
+        measure.settle_side(TECHNICIAN, job, row, 0)
+    with pytest.raises(InputError, match="takes no hits"):
+        measure.settle_side(TECHNICIAN, job, row + 1000, 1)
+    sheet.remove_row(TECHNICIAN, job, row)
+    for act in (lambda: measure.settle_side(TECHNICIAN, job, row, 1), lambda: measure.make_current(TECHNICIAN, job, row)):
+        with pytest.raises(InputError, match="takes no hits"):
+            act()
+    with transaction() as session:
+        assert session.get(Row, row).recipe["settled_air"] is None
+
+
+def test_the_first_row_to_measure_is_current_and_the_first_system_active(aligned):
+    first = aligned.plan(kind="datum_planes", name="One", primary=aligned.rows["A"], secondary=aligned.rows["B"],
+                         tertiary=aligned.rows["C"])  # fmt: skip
+    aligned.plan(kind="holds", name="Two", holds=[{"feature": aligned.rows["A"], "directions": ["own"]}])
+    assert aligned.state().job.alignment_row_id == first
+    sheet.remove_row(TECHNICIAN, aligned.job, first)
+    assert aligned.state().alignment is None

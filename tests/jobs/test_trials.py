@@ -7,10 +7,11 @@ from outside.arm_at_work import OFFSET, all_round, believed, swings
 
 from zipplumb.core.errors import InputError, NotAllowed
 from zipplumb.core.probing import ByDistance, ByTime
+from zipplumb.core.uncertainty import Source
 from zipplumb.devices.hits import HitBatch
 from zipplumb.jobs import kit, probes, trials, trust
 from zipplumb.store.database import transaction
-from zipplumb.store.models import Calibration, Instrument, Trial, TrialReading
+from zipplumb.store.models import Calibration, Instrument, Reading, Trial
 
 ROUND = all_round()
 
@@ -101,7 +102,7 @@ def test_a_batch_sent_twice_is_kept_once(calm, random):
     for _ in range(2):
         trials.keep(calm.arm, trial, batch, None)
     with transaction() as session:
-        assert session.query(TrialReading).filter_by(trial_id=trial).count() == 1
+        assert session.query(Reading).filter_by(trial_id=trial).count() == 1
         assert isinstance(trials.taking_of(session.get(Trial, trial)), ByDistance)
     trials.end(TECHNICIAN, trial)
     with transaction() as session:
@@ -149,11 +150,11 @@ def test_a_failed_check_puts_rows_in_doubt_and_a_new_calibration_clears_them_unt
     probes.apply_newest(TECHNICIAN, old)
     after = calm.state().results[row]
     assert after.doubts == ()
-    assert not np.allclose(after.surface_world.point, before.surface_world.point, atol=1e-4)
+    assert not np.allclose(after.feature.shape.point, before.feature.shape.point, atol=1e-4)
     probes.take_back(TECHNICIAN, old)
     again = calm.state().results[row]
     assert again.doubts
-    assert np.array_equal(again.surface_world.point, before.surface_world.point)
+    assert np.array_equal(again.feature.shape.point, before.feature.shape.point)
     with pytest.raises(InputError, match="Nothing was applied"):
         probes.take_back(TECHNICIAN, old)
     probes.lift_doubt(TECHNICIAN, old)
@@ -168,7 +169,8 @@ def test_a_probe_never_calibrated_may_be_used_and_says_so_on_what_it_measures(ca
     found = calm.state().results[row]
     assert found.state == "done"
     assert "never calibrated" in found.doubts[0]
-    assert found.U_mm > 0.9  # a drawing may be half a millimetre off
+    tip = found.feature.feature.uncertainty.share(Source("offset", calm.state().instrument.calibration_id), 2)
+    assert tip > 0.4  # a drawing may be half a millimetre off
     with pytest.raises(InputError, match="is on"):
         probes.remove_probe(TECHNICIAN, probe)
 

@@ -20,13 +20,13 @@ from scipy.spatial.transform import Rotation
 
 from zipplumb.core.alignment import Hold, align_datum_planes, align_holds
 from zipplumb.core.alignment.surfaces import align_surfaces
-from zipplumb.core.deriving import Feature
+from zipplumb.core.features import Feature
 from zipplumb.core.fitting import fit
 from zipplumb.core.frames import Motion
 from zipplumb.core.probing import surface_point
 from zipplumb.core.shapes import Circle, Plane, Point, Slot
-from zipplumb.core.sheet.aligning import Named, Surroundings, solved
-from zipplumb.core.sheet.alignments import Held, HoldsRecipe
+from zipplumb.core.sheet import recipe_from_dict
+from zipplumb.core.sheet.systems import ActualFeature, SystemInputs
 from zipplumb.core.uncertainty import inside_region
 
 WORLD = Motion(Rotation.from_euler("xyz", [15, -25, 40], degrees=True).as_matrix(), np.array([600.0, -200, 90]))
@@ -140,8 +140,7 @@ def test_regions_of_three_fitted_planes_hold():
         found = align_datum_planes(
             planes,
             [f.shape for f in fits],
-            locals_world=[f.local for f in fits],
-            covariances=[f.unit_covariance * 0.02**2 for f in fits],
+            features=[Feature.of_fit(str(k), f, 0.02) for k, f in enumerate(fits)],
         )
         x, y, z = far
         lever = np.hstack([np.eye(3), np.array([[0, z, -y], [-z, 0, x], [y, -x, 0]])])
@@ -183,10 +182,10 @@ def test_regions_of_two_circles_and_a_slot_hold():
             hits = outline(shape.center, random) if kind == "round_slot" else ring(shape.center, shape.radius, random)
             plane = fit("plane", around(shape.center, random), toward=UP, u_hits_mm=0.02)
             found = fit(kind, hits, fixed={"plane": plane}, u_hits_mm=0.02)
-            named[k] = Named(f"F{k}", shape, Feature.of_fit(f"F{k}", found, 0.02), hits, f"F{k}")
+            named[k + 1] = ActualFeature(f"F{k}", shape, Feature.of_fit(f"F{k}", found, 0.02), hits, f"F{k}")
         ways = (("X", "Y", "Z"), ("Y", "Z"), ("Z",))
-        recipe = HoldsRecipe(name="Fit", holds=[Held(feature=k, directions=d) for k, d in enumerate(ways)])
-        aligned = solved(recipe, named, Surroundings())
+        holds = [{"feature": k, "directions": d} for k, d in enumerate(ways, start=1)]
+        aligned = recipe_from_dict({"kind": "holds", "name": "Fit", "holds": holds}).solve(SystemInputs(named))
         held += inside_region(aligned.points(far) - far, aligned.point_covariance(far))
     assert 0.93 < held / RUNS < 0.97, held / RUNS
 

@@ -5,16 +5,19 @@ shapes with normal noise. Every run fits, states its region from its own residua
 distribution), and looks whether the truth lies inside.
 """
 
+import itertools
+
 import numpy as np
 import pytest
 
-from zipplumb.core.deriving import Feature, bolt_circle, construct
-from zipplumb.core.deriving.features import differences
+from zipplumb.core.deriving import bolt_circle, construct
+from zipplumb.core.features import Feature, differences
 from zipplumb.core.fitting import fit
 from zipplumb.core.shapes import Circle, Cone, Cylinder, Plane, Sphere
 from zipplumb.core.uncertainty import coverage_factor, inside_region
 
 RUNS = 2000
+EACH = itertools.count()  # every measured feature has hits of its own
 NOISE = 0.01
 TURN = np.arange(12) * 2.4
 RING = np.column_stack([np.cos(TURN), np.sin(TURN), 0 * TURN])
@@ -77,18 +80,18 @@ def _deviation(result, truth, u_hit):
 
 
 def measured(kind, points, random):
-    return Feature.of_fit(kind, fit(kind, points + random.normal(0, NOISE, points.shape)), NOISE)
+    return Feature.of_fit(kind, fit(kind, points + random.normal(0, NOISE, points.shape)), NOISE, whose=next(EACH))
 
 
 def test_the_regions_of_a_distance_and_an_angle_hold_the_truth():
     random = np.random.default_rng(23)
     lean = GRID * [1, 1, 0] + np.outer(0.05 * GRID[:, 0], [0, 0, 1])
-    held = {"Perpendicular distance": 0, "Angle": 0}
-    truth = {"Perpendicular distance": 25.0, "Angle": float(np.arctan(0.05))}
+    held = {"perpendicular_distance": 0, "angle": 0}
+    truth = {"perpendicular_distance": 25.0, "angle": float(np.arctan(0.05))}
     factor = coverage_factor()
     for _ in range(RUNS):
         first, level = measured("plane", GRID, random), measured("plane", GRID + [0, 0, 25], random)
-        for name, pair in (("Perpendicular distance", (first, level)), ("Angle", (first, measured("plane", lean, random)))):
+        for name, pair in (("perpendicular_distance", (first, level)), ("angle", (first, measured("plane", lean, random)))):
             found = construct(name, pair)
             held[name] += abs(found.value - truth[name]) < factor * found.u
     for name, count in held.items():

@@ -4,10 +4,14 @@ import html
 import json
 import queue
 import re
+from types import SimpleNamespace
 
+import numpy as np
 import pytest
 from sqlalchemy import select
 
+from zipplumb.core.frames import Motion
+from zipplumb.core.sheet import Kit, SheetRow, Station, recipe_from_dict
 from zipplumb.jobs import kit, probes
 from zipplumb.jobs.actor import Actor
 from zipplumb.store.database import transaction
@@ -78,7 +82,7 @@ def test_a_probe_in_the_wrong_unit_is_questioned_and_then_corrected(technician):
     assert 'value="25"' in asked.get_data(as_text=True)  # what was typed is not lost
     with transaction() as session:
         assert session.scalar(select(Probe).where(Probe.name == "Inches")) is None
-    page = post(technician, "/probes", typed | {"answer": "instead"})
+    page = post(technician, "/probes", typed | {"answer": "likely"})
     assert "Ø 25.000 mm (0.9843 in)" in words(page)
     with transaction() as session:
         number = session.scalar(select(Probe.id).where(Probe.name == "Inches"))
@@ -133,7 +137,7 @@ def test_a_sphere_in_inches_is_questioned_before_anything_begins(technician, arm
     with transaction() as session:
         assert session.get(Instrument, arm).trial_id is None
     assert "unit of the diameter was not chosen" in words(technician.post("/trials", form | {"certified_unit": ""}))
-    post(technician, "/trials", form | {"answer": "instead"})
+    post(technician, "/trials", form | {"answer": "likely"})
     with transaction() as session:
         trial = session.get(Trial, session.get(Instrument, arm).trial_id)
         assert trial.settings["certified_mm"] == pytest.approx(25.4)
@@ -148,3 +152,33 @@ def test_word_of_a_change_reaches_the_pages_of_the_kit_and_a_slow_one_holds_nobo
     assert json.loads(quick.get().split(b"data: ")[1]) == {"job": 0, "what": "kit", "instrument": 3, "tone": "taken"}
     assert json.loads(quick.get().split(b"data: ")[1])["tip"] == [1.0, 2.0, 3.0]
     assert slow.qsize() == 1
+
+
+BORE = {"shape": "cylinder", "point": (0, 0, 0), "direction": (0, 0, 1), "radius": 20.0}
+
+
+@pytest.mark.parametrize(
+    ("raw", "radius", "off"),
+    [
+        ({"kind": "plane", "nominal": {"shape": "plane", "point": (0, 0, 60), "normal": (0, 0, 1)}}, 3.0, 7.0),
+        ({"kind": "plane", "nominal": {"shape": "plane", "point": (0, 0, 60), "normal": (0, 0, 1)}}, 8.0, 2.0),
+        ({"kind": "cylinder", "nominal": BORE, "inside": True}, 3.0, 12.0),
+        ({"kind": "cylinder", "nominal": BORE, "inside": False}, 3.0, -18.0),
+        ({"kind": "plane", "nominal": None}, 3.0, None),
+        ({"kind": "plane", "nominal": {"shape": "plane", "point": (0, 0, 60), "normal": (0, 0, 1)}}, None, None),
+    ],
+)
+def test_the_tip_comes_with_how_far_its_surface_is_from_the_nominal(app, raw, radius, off):
+    """A tip at (3, 4, 70): 10 mm over the plane at 60, 5 mm from the axis; its radius is that of the probe in the hand."""
+    hub, page = Hub(app), queue.Queue(BACKLOG)
+    hub.pages[7] = {page}
+    hub.latest[7] = SimpleNamespace(
+        kit=Kit({1: Station(1, Motion.identity())}, {}),
+        alignment=Motion.identity(),
+        job=SimpleNamespace(units="mm"),
+        current=SheetRow(1, recipe_from_dict({"name": "F", **raw}), False),
+    )
+    hub._heard("zp_tip", {"instrument": 3, "station": 1, "tip": [3.0, 4.0, 70.0], "radius": radius})
+    told = json.loads(page.get().split(b"data: ")[1])
+    assert np.allclose(told["tip"], [3.0, 4.0, 70.0])
+    assert told.get("off") == off

@@ -5,13 +5,16 @@ import io
 import json
 import re
 
+import flask
 import pytest
 from sqlalchemy import select
 
 from zipplumb.cad import CadModel
+from zipplumb.core.units import mm
 from zipplumb.jobs import parts
 from zipplumb.store.database import transaction
-from zipplumb.store.models import Part, Row
+from zipplumb.store.models import Job, Part, Row
+from zipplumb.web.app import _in_the_persons_units
 from zipplumb.web.live import Hub
 
 
@@ -43,7 +46,7 @@ def test_each_stage_has_its_words_whole_and_as_a_fragment(technician, stack, sta
 def test_a_face_says_what_it_is(technician, stack):
     with transaction() as session:
         faces = session.scalars(select(Part.faces).order_by(Part.id)).first()
-    bore = next(f["index"] for f in faces if f["nominal"] and f["nominal"].get("diameter_mm") == pytest.approx(160))
+    bore = next(f["index"] for f in faces if f["nominal"] and f["nominal"].get("radius") == pytest.approx(80))
     assert "Bore Ø160.000, axis along Y" in words(technician.get(f"/jobs/{stack.job}/faces/{bore}"))
     assert technician.get(f"/jobs/{stack.job}/faces/999").status_code == 404
 
@@ -58,7 +61,7 @@ def test_a_rows_slip_shows_its_limits_in_the_jobs_units(technician, stack):
     with transaction() as session:
         row = session.scalar(select(Row.id).where(Row.recipe["name"].astext == "Bearing bore").order_by(Row.id))
     slip = technician.get(f"/jobs/{stack.job}/rows/{row}").get_data(as_text=True)
-    assert 'name="upper" value="0.040"' in slip
+    assert 'name="asked.diameter.upper" value="0.04"' in slip
     assert technician.get(f"/jobs/{stack.job}/rows/999999").status_code == 422
 
 
@@ -103,7 +106,7 @@ def test_a_page_begins_with_everything_and_then_only_what_changed(app, stack):
     assert next(stream).startswith(b"retry")
     first = json.loads(next(stream).split(b"data: ", 1)[1])
     assert 'id="now"' in first["html"]
-    assert first["html"].count('class="row ') == len(first["scene"]["order"])
+    assert first["html"].count('class="entry ') == len(first["scene"]["order"])
     hub._changed(stack.job, {"what": "hits"})
     hub._changed(stack.job, {"what": "hits", "tone": "taken"})
     waiting = [json.loads(e.split(b"data: ", 1)[1]) for e in hub.pages[stack.job].copy().pop().queue]
@@ -123,3 +126,20 @@ def test_rows_are_rendered_alike_for_everybody(visitor, app, stack):
     cut = re.compile(r'<div id="sheet-rows".*?</section>', re.S)
     assert cut.search(one)[0] == cut.search(other)[0]
     assert 'class="job reader"' in other
+
+
+def test_sentences_of_the_core_come_in_the_units_of_the_page(app, stack):
+    def told(path):
+        with app.test_request_context(path):
+            return _in_the_persons_units(flask.Response(f"It lies {mm(25.4)} off.", mimetype="text/html")).get_data(
+                as_text=True
+            )
+
+    with transaction() as session:
+        session.get(Job, stack.job).units = "in"
+    try:
+        assert told(f"/jobs/{stack.job}/measure").replace("\u00a0", " ") == "It lies 1.0000 in off."
+        assert told("/probes").replace("\u00a0", " ") == "It lies 25.400 mm off."
+    finally:
+        with transaction() as session:
+            session.get(Job, stack.job).units = "mm"

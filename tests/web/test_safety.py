@@ -45,7 +45,7 @@ def test_a_reviewer_reads_and_cannot_change(app, reviewer, stack):
     with transaction() as session:
         before = session.scalar(select(func.count(Row.id)))
         row = session.scalar(select(Row.id).where(Row.job_id == job))
-    for path in ("finish", "undo", "step/next", "units", "typed", "bodies", "faces/3/plan", "alignments", "distances",
+    for path in ("finish", "undo", "step/next", "units", "plan", "bodies", "faces/3/plan", "alignments", "derived",
                  f"rows/{row}/edit", f"rows/{row}/remove", f"rows/{row}/current", f"rows/{row}/terms", f"rows/{row}/side",
                  f"rows/{row}/hits/1.0", f"rows/{row}/move/up", "instruments/1/bring", "hand/unplug"):  # fmt: skip
         form = {"units": "in", "air": "1", "first": "1", "second": "2", "kind": "plane", "body": "0"}
@@ -101,17 +101,33 @@ def test_changes_are_recorded_with_who_and_when(technician, stack):
         assert last.at is not None
 
 
+NOWHERE = {f"nominal.{part}.{k}": "0" for part in ("point", "normal") for k in range(3)}
+
+
 @pytest.mark.parametrize(
     ("path", "form", "words"),
     [
-        ("typed", {"kind": "plane", "x": "far"}, "is not a number"),
-        ("typed", {"kind": "plane", "x": "0", "y": "0", "z": "0", "i": "0", "j": "0", "k": "0"}, "no length"),
-        ("typed", {"kind": "cylinder", "x": "0", "y": "0", "z": "0", "i": "0", "j": "0", "k": "1", "size": "-5"}, "diameter"),
+        ("plan", {"kind": "plane", "nominal.point.0": "far"}, "is not a number"),
+        ("plan", NOWHERE | {"kind": "plane"}, "no length"),
+        (
+            "plan",
+            {
+                "kind": "sphere",
+                "nominal.center.0": "0",
+                "nominal.center.1": "0",
+                "nominal.center.2": "0",
+                "nominal.radius": "-5",
+            },
+            "radius",
+        ),
+        ("plan", {"kind": "spoon"}, "no such kind"),
+        ("plan", {"kind": "circle", "plane": "99999999"}, "not in this job"),
         ("faces/999/plan", {}, "not on this part"),
         ("units", {"units": "cubits"}, "mm or inches"),
         ("reports", {"kind": "tablet"}, "PDF, XLSX or CSV"),
         ("pictures", {"png": "data:image/png;base64,AAAA"}, "no picture"),
-        ("distances", {"first": "1", "second": "1", "measure": "perpendicular"}, "row is not in this job|different planes"),
+        ("derived", {"of": "1", "key": "spoon"}, "not in this job|no such thing|not measured"),
+        ("derived", {"of": "²", "key": "axis"}, "different features"),
     ],
 )
 def test_bad_input_gets_its_sentence(technician, stack, path, form, words):

@@ -26,9 +26,9 @@ class Body:
 class Face:
     """One face of a body.
 
-    ``nominal`` is JSON of NominalPlane or NominalCylinder (part frame, mm) where the surface is
-    one of these, otherwise None; ``surface`` is the plain word for what it is. ``box`` holds
-    the least and greatest x, y, z.
+    ``nominal`` is the surface's shape as data (see core/shape_codec; part frame, mm, rad) where it is a plane,
+    cylinder, cone, sphere or torus, otherwise None; ``surface`` is the plain word for what it is. ``inside``: the
+    material lies round it (None of a plane). ``box`` holds the least and greatest x, y, z.
     """
 
     index: int
@@ -37,6 +37,7 @@ class Face:
     nominal: dict | None
     area_mm2: float
     box: tuple[float, ...]
+    inside: bool | None = None
 
 
 @dataclass(frozen=True, eq=False)

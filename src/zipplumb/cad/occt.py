@@ -199,32 +199,68 @@ def _described(face, index: int, body: int, positions: np.ndarray) -> Face:
     BRepGProp.SurfaceProperties_s(face, properties)
     low, high = (positions.min(axis=0), positions.max(axis=0)) if len(positions) else (np.zeros(3), np.zeros(3))
     box = tuple(float(v) for v in (*low, *high))
-    return Face(index, body, word, _nominal(face, surface, word), abs(properties.Mass()), box)
+    nominal, inside = _nominal(face, surface, word)
+    return Face(index, body, word, nominal, abs(properties.Mass()), box, inside)
 
 
-def _nominal(face, surface, word: str) -> dict | None:
-    if word not in ("plane", "cylinder"):
-        return None
+def _nominal(face, surface, word: str) -> tuple[dict | None, bool | None]:
+    """The shape of a face as data, and whether the material lies round it."""
+    if word not in _SHAPES:
+        return None, None
     u0, u1, v0, v1 = BRepTools.UVBounds_s(face)
     at, outward = gp_Pnt(), gp_Vec()
     BRepGProp_Face(face).Normal((u0 + u1) / 2, (v0 + v1) / 2, at, outward)
-    normal = np.array([outward.X(), outward.Y(), outward.Z()])
+    normal = _numbers(outward)
+    if not np.linalg.norm(normal) > 0:
+        return None, None
     normal /= np.linalg.norm(normal)
-    point = np.array([at.X(), at.Y(), at.Z()])
+    point = _numbers(at)
     if word == "plane":
-        return {"shape": "plane", "point": _clean(point), "normal": _clean(normal)}
+        return {"shape": "plane", "point": _clean(point), "normal": _clean(normal)}, None
+    return _SHAPES[word](surface, point, normal)
+
+
+def _numbers(place) -> np.ndarray:
+    return np.array([place.X(), place.Y(), place.Z()])
+
+
+def _cylinder(surface, point: np.ndarray, normal: np.ndarray) -> tuple[dict, bool]:
     tube = surface.Cylinder()
-    axis = tube.Axis()
-    direction = np.array([axis.Direction().X(), axis.Direction().Y(), axis.Direction().Z()])
-    start = np.array([axis.Location().X(), axis.Location().Y(), axis.Location().Z()])
+    start, direction = _numbers(tube.Axis().Location()), _numbers(tube.Axis().Direction())
     middle = start + ((point - start) @ direction) * direction
-    return {
-        "shape": "cylinder",
-        "point": _clean(middle),
-        "direction": _clean(direction),
-        "diameter_mm": 2 * tube.Radius(),
-        "inside": bool(normal @ (point - middle) < 0),
-    }
+    shape = {"shape": "cylinder", "point": _clean(middle), "direction": _clean(direction), "radius": tube.Radius()}
+    return shape, bool(normal @ (point - middle) < 0)
+
+
+def _cone(surface, point: np.ndarray, normal: np.ndarray) -> tuple[dict, bool]:
+    cone = surface.Cone()
+    apex, direction = _numbers(cone.Apex()), _numbers(cone.Axis().Direction())
+    if (point - apex) @ direction < 0:
+        direction = -direction
+    across = (point - apex) - ((point - apex) @ direction) * direction
+    shape = {"shape": "cone", "apex": _clean(apex), "direction": _clean(direction), "half_angle": abs(cone.SemiAngle())}
+    return shape, bool(normal @ across < 0)
+
+
+def _sphere(surface, point: np.ndarray, normal: np.ndarray) -> tuple[dict, bool]:
+    ball = surface.Sphere()
+    center = _numbers(ball.Location())
+    return {"shape": "sphere", "center": _clean(center), "radius": ball.Radius()}, bool(normal @ (point - center) < 0)
+
+
+def _torus(surface, point: np.ndarray, normal: np.ndarray) -> tuple[dict, bool]:
+    ring = surface.Torus()
+    center, axis = _numbers(ring.Location()), _numbers(ring.Axis().Direction())
+    flat = (point - center) - ((point - center) @ axis) * axis
+    tube = center + ring.MajorRadius() * flat / max(float(np.linalg.norm(flat)), 1e-12)
+    shape = {
+        "shape": "torus", "center": _clean(center), "normal": _clean(axis), "major_radius": ring.MajorRadius(),
+        "minor_radius": ring.MinorRadius(),
+    }  # fmt: skip
+    return shape, bool(normal @ (point - tube) < 0)
+
+
+_SHAPES = {"plane": None, "cylinder": _cylinder, "cone": _cone, "sphere": _sphere, "torus": _torus}
 
 
 def _clean(vector: np.ndarray) -> list[float]:

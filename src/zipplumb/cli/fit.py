@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 
 from ..core.errors import PlumbError
-from ..core.fitting import CRITERIA, KINDS, FitResult, fit
+from ..core.fitting import CRITERIA, FITS, FitResult, fit
 from ..core.probing import compensate
 from ..core.shapes import Plane
 
@@ -21,7 +21,7 @@ UNCHANGED = "Nothing was worked out."
 def add_to(commands) -> None:
     """The command and its options."""
     command = commands.add_parser("fit", help="fit a shape to the points of a CSV file, mm")
-    command.add_argument("kind", help=", ".join(KINDS))
+    command.add_argument("kind", help=", ".join(FITS))
     command.add_argument("file")
     command.add_argument("--criterion", default="gaussian", help=", ".join(CRITERIA))
     command.add_argument(

@@ -18,6 +18,7 @@ import numpy as np
 from .alignment.similarity import similarity
 from .errors import AlignmentError
 from .frames import Array
+from .units import mm
 
 Verdict = Literal["pass", "fail", "not proven"]
 KEPT = "The readings are kept."
@@ -68,7 +69,7 @@ def known_length(ends: Array, length_mm: float, limit_mm: float, U_length_mm: fl
     errors = np.linalg.norm(pairs[:, 1] - pairs[:, 0], axis=1) - length_mm
     worst = float(errors[np.argmax(np.abs(errors))])
     way = "long" if worst > 0 else "short"
-    words = f"The length of {length_mm:.3f} mm came out {abs(worst):.3f} mm too {way}, the worst of {len(errors)}."
+    words = f"The length of {mm(length_mm)} came out {mm(abs(worst))} too {way}, the worst of {len(errors)}."
     return judged("known length", worst, limit_mm, U_length_mm, words)
 
 
@@ -89,7 +90,7 @@ def single_point(points: Array, limit_mm: float) -> Check:
     places = _readings("single point", points, 5)
     off = np.linalg.norm(places - places.mean(axis=0), axis=1)
     worst = int(np.argmax(off))
-    words = f"The seat's places lie within {2 * off[worst]:.3f} mm; the one farthest off is number {worst + 1}."
+    words = f"The seat's places lie within {mm(2 * off[worst])}; the one farthest off is number {worst + 1}."
     return judged("single point", 2 * float(off[worst]), limit_mm, 0.0, words)
 
 
@@ -114,7 +115,7 @@ def two_faces(front: Array, back: Array, limit_mm: float) -> Check:
     across = np.linalg.norm(gap - np.einsum("ij,ij->i", gap, sight)[:, None] * sight, axis=1)
     worst = int(np.argmax(across))
     distance = np.linalg.norm(first[worst]) / 1000
-    words = f"The two faces differ by {across[worst]:.3f} mm at worst, at target {worst + 1}, {distance:.1f} m away."
+    words = f"The two faces differ by {mm(across[worst])} at worst, at target {worst + 1}, {distance:.1f} m away."
     return judged("two faces", float(across[worst]), limit_mm, 0.0, words)
 
 
@@ -131,7 +132,7 @@ def drift(names: Sequence[str], before: Array, after: Array, limit_mm: float) ->
         raise AlignmentError("Not every nest was measured twice.", KEPT, "Measure the missing ones.")
     gap = np.linalg.norm(second - first, axis=1)
     worst = int(np.argmax(gap))
-    words = f"{names[worst]} wandered {gap[worst]:.3f} mm, the farthest of {len(gap)}{_how_they_moved(first, second)}."
+    words = f"{names[worst]} wandered {mm(gap[worst])}, the farthest of {len(gap)}{_how_they_moved(first, second)}."
     return judged("drift", float(gap[worst]), limit_mm, 0.0, words)
 
 

@@ -30,12 +30,31 @@ def unit(vector: ArrayLike) -> Array:
     return v / length
 
 
+def cross(a: Array, b: Array) -> Array:
+    """Cross product of two vectors (3,), quickly."""
+    (a1, a2, a3), (b1, b2, b3) = a.tolist(), b.tolist()
+    return np.array([a2 * b3 - a3 * b2, a3 * b1 - a1 * b3, a1 * b2 - a2 * b1])
+
+
+def angle_between(a: Array, b: Array) -> float:
+    """Of two directions without sense, 0 to 90°, in rad."""
+    (x, y, z) = cross(a, b).tolist()
+    return math.atan2(math.sqrt(x * x + y * y + z * z), abs(float(a @ b)))
+
+
 def perpendicular_pair(direction: ArrayLike) -> tuple[Array, Array]:
     """Unit vectors u, v (..., 3) with (u, v, direction) right-handed and orthonormal.
 
     Source: Duff et al., "Building an orthonormal basis, revisited", JCGT 6 (2017).
     """
-    x, y, z = np.moveaxis(unit(direction), -1, 0)
+    along = unit(direction)
+    if along.ndim == 1:  # the common case, quickly
+        x, y, z = along.tolist()
+        sign = math.copysign(1.0, z)
+        a = -1.0 / (sign + z)
+        b = x * y * a
+        return np.array([1.0 + sign * x * x * a, sign * b, -sign * x]), np.array([b, sign + y * y * a, -y])
+    x, y, z = np.moveaxis(along, -1, 0)
     sign = np.copysign(1.0, z)
     a = -1.0 / (sign + z)
     b = x * y * a
@@ -91,17 +110,21 @@ class Motion:
         return matrix.ravel().tolist()
 
 
+def small_motion(motion: Motion) -> Array:
+    """Shifts (mm) and turns (rad) of a motion (6,) that is nearly none."""
+    turn = (motion.rotation - motion.rotation.T)[[2, 0, 1], [1, 2, 0]] / 2
+    return np.concatenate([motion.translation, turn])
+
+
 def rotations_from_quaternions(wxyz: Array) -> Array:
     """Rotation matrices (n, 3, 3) of quaternions (n, 4) in the order w, x, y, z."""
     w, x, y, z = (wxyz / np.linalg.norm(wxyz, axis=1, keepdims=True)).T
-    return np.stack(
-        [
-            np.stack([1 - 2 * (y * y + z * z), 2 * (x * y - w * z), 2 * (x * z + w * y)], axis=-1),
-            np.stack([2 * (x * y + w * z), 1 - 2 * (x * x + z * z), 2 * (y * z - w * x)], axis=-1),
-            np.stack([2 * (x * z - w * y), 2 * (y * z + w * x), 1 - 2 * (x * x + y * y)], axis=-1),
-        ],
-        axis=-2,
-    )
+    turn = np.empty((len(wxyz), 3, 3))
+    xx, yy, zz = x * x, y * y, z * z
+    turn[:, 0, 0], turn[:, 1, 1], turn[:, 2, 2] = 1 - 2 * (yy + zz), 1 - 2 * (xx + zz), 1 - 2 * (xx + yy)
+    for row, column, product, by_w in ((0, 1, x * y, w * z), (2, 0, x * z, w * y), (1, 2, y * z, w * x)):
+        turn[:, row, column], turn[:, column, row] = 2 * (product - by_w), 2 * (product + by_w)
+    return turn
 
 
 def points_of_poses(poses: Array, offset_mm: ArrayLike) -> Array:

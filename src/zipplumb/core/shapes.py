@@ -45,9 +45,15 @@ class _Shape:
 
     def moved(self, motion: Motion):
         """The same shape in the outer frame of ``motion`` (outer_from_inner)."""
-        changed = {name: motion.points(getattr(self, name)) for name in self.points_}
-        changed |= {name: motion.vectors(getattr(self, name)) for name in self.directions_}
-        return replace(self, **changed)  # type: ignore[arg-type]
+        moved = object.__new__(type(self))  # what was checked once stays so under a rigid motion
+        values = moved.__dict__
+        values.update(self.__dict__)
+        turn, shift = motion.rotation, motion.translation
+        for name in self.points_:
+            values[name] = turn @ values[name] + shift
+        for name in self.directions_:
+            values[name] = turn @ values[name]
+        return moved
 
     def scaled(self, factor: float):
         """The same shape with all lengths, also those from the origin, times a factor."""

@@ -14,7 +14,7 @@ HAPPENED = {
 
 
 @dataclass(frozen=True)
-class Good:
+class LastFoundGood:
     """When the kit was last found good (s since 1970), by what, and at what temperature."""
 
     at_s: float
@@ -32,7 +32,7 @@ class Happening:
 
 def due(
     now_s: float,
-    good: Good | None,
+    good: LastFoundGood | None,
     happenings: Sequence[Happening],
     temperature_c: float | None,
     job_began_s: float | None = None,

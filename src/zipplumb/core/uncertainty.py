@@ -1,12 +1,19 @@
-"""How uncertainty goes through a function, and what a covariance promises.
+"""How uncertainty goes from its sources through a function, and what a covariance promises.
 
-Sources: JCGM 100 (GUM, linear propagation), JCGM 101 (Monte Carlo), JCGM 102 (several results).
+What may differ from the truth is kept apart by **source**: the hits of a row, a tip's radius, a
+calibration's offset, a station. Results that share a source are correlated as they are in life, and
+every uncertainty can be told apart again: a budget.
+
+Sources: JCGM 100 (GUM, linear propagation; F.1.2 for what shares a source), JCGM 101 (Monte Carlo),
+JCGM 102 (several results).
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from typing import Any, Protocol
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Any, NamedTuple, Protocol
 
 import numpy as np
 from scipy import special
@@ -17,13 +24,91 @@ STEP = 1e-5  # mm or rad, of the central differences
 SHARE = 0.95
 
 
+class Source(NamedTuple):
+    """Where an uncertainty comes from: ``what`` ("hits", "tip", "offset", "station", …) and whose."""
+
+    what: str
+    whose: int | str = 0
+
+
+@dataclass(frozen=True, eq=False)
+class Uncertainty:
+    """How ``size`` numbers may differ from the truth, by source.
+
+    Attributes
+    ----------
+    terms : by source, (size, m): the change of the numbers with one standard uncertainty of each of the
+        source's m independent components; a source has the same components wherever it is named
+    """
+
+    size: int
+    terms: Mapping[Source, Array] = field(default_factory=dict)
+
+    @classmethod
+    def of_covariance(cls, source: Source, covariance: Array) -> Uncertainty:
+        """From a covariance (size, size) that all comes from one source."""
+        covariance = np.asarray(covariance, float)
+        values, vectors = np.linalg.eigh(covariance)
+        kept = values > 1e-14 * max(float(values[-1]), 0.0) if len(values) else values > 0
+        columns = vectors[:, kept] * np.sqrt(values[kept])
+        return cls(len(covariance), {source: columns} if columns.shape[1] else {})
+
+    @cached_property
+    def covariance(self) -> Array:
+        """(size, size); zeros for what is exact."""
+        total = np.zeros((self.size, self.size))
+        for term in self.terms.values():
+            total += term @ term.T
+        return total
+
+    def through(self, jacobian: Array) -> Uncertainty:
+        """Of numbers that follow from these by a jacobian (k, size)."""
+        return Uncertainty(len(jacobian), {s: jacobian @ t for s, t in self.terms.items()})
+
+    def __add__(self, other: Uncertainty) -> Uncertainty:
+        terms = dict(self.terms)
+        for source, term in other.terms.items():
+            terms[source] = terms[source] + term if source in terms else term
+        return Uncertainty(self.size, terms)
+
+    def beside(self, other: Uncertainty) -> Uncertainty:
+        """With another, whose components are independent of these though they may come from the same source."""
+        terms = dict(self.terms)
+        for source, term in other.terms.items():
+            terms[source] = np.hstack([terms[source], term]) if source in terms else term
+        return Uncertainty(self.size, terms)
+
+    def at(self, k: int) -> Uncertainty:
+        """Of the k-th number alone."""
+        return Uncertainty(1, {s: t[k : k + 1] for s, t in self.terms.items()})
+
+    def u(self, k: int = 0) -> float:
+        """Standard uncertainty of the k-th number."""
+        return float(np.sqrt(sum(float(t[k] @ t[k]) for t in self.terms.values())))
+
+    def share(self, source: Source, k: int = 0) -> float:
+        """Standard uncertainty of the k-th number from one source alone."""
+        term = self.terms.get(source)
+        return 0.0 if term is None else float(np.sqrt(term[k] @ term[k]))
+
+    def budget(self, k: int = 0) -> tuple[tuple[Source, float], ...]:
+        """Every source with what it alone makes uncertain of the k-th number, largest first."""
+        found = [(s, self.share(s, k)) for s in self.terms]
+        return tuple(sorted((f for f in found if f[1] > 0), key=lambda f: -f[1]))
+
+
+def exact(size: int) -> Uncertainty:
+    """Of what is known exactly."""
+    return Uncertainty(size)
+
+
 class Uncertain(Protocol):
-    """Something with a shape, and a covariance of the parameters by which it may differ."""
+    """Something with a shape, and the uncertainty of the parameters by which it may differ."""
 
     @property
     def shape(self) -> Any: ...
     @property
-    def covariance(self) -> Array: ...
+    def uncertainty(self) -> Uncertainty: ...
     def changed(self, parameter: int, by: float) -> Any:
         """The shape with one parameter changed a little."""
 
@@ -31,31 +116,32 @@ class Uncertain(Protocol):
         """A shape drawn at random from what this one may be."""
 
 
-def propagate(function: Callable[..., Any], features: Sequence[Uncertain]) -> tuple[Array, Array]:
-    """Values (k,) of ``function(*shapes)`` and their covariance (k, k), linearly.
+def propagate(function: Callable[..., Any], features: Sequence[Uncertain]) -> tuple[Array, Uncertainty]:
+    """Values (k,) of ``function(*shapes)`` and their uncertainty, linearly.
 
     The derivatives are central differences over the parameters of each feature in its own axes,
-    so that every construction has its uncertainty without a formula of its own. Features are
-    taken as independent of one another.
+    so that every construction has its uncertainty without a formula of its own.
     """
     shapes = [f.shape for f in features]
     values = _numbers(function(*shapes))
-    covariance = np.zeros((len(values), len(values)))
+    total = exact(len(values))
     for i, feature in enumerate(features):
-        used = np.flatnonzero(np.diag(feature.covariance) != 0)
-        columns = []
-        for parameter in used.tolist():
+        used = np.zeros(feature.uncertainty.size, bool)
+        for term in feature.uncertainty.terms.values():
+            used |= term.any(axis=1)
+        if not used.any():
+            continue
+        jacobian = np.zeros((len(values), feature.uncertainty.size))
+        for parameter in np.flatnonzero(used).tolist():
             up, down = (
                 _numbers(function(*shapes[:i], feature.changed(parameter, by), *shapes[i + 1 :])) for by in (STEP, -STEP)
             )
-            columns.append(_slope(up - values, values - down) / STEP)
-        if columns:
-            jacobian = np.column_stack(columns)
-            covariance += jacobian @ feature.covariance[np.ix_(used, used)] @ jacobian.T
-    return values, covariance
+            jacobian[:, parameter] = slope(up - values, values - down) / STEP
+        total = total + feature.uncertainty.through(jacobian)
+    return values, total
 
 
-def _slope(forward: Array, backward: Array) -> Array:
+def slope(forward: Array, backward: Array) -> Array:
     """The mean of two differences; at a fold (the angle of parallels, say) it would vanish, so one of them."""
     folded = np.abs(forward - backward) > np.abs(forward + backward)
     return np.where(folded, forward, (forward + backward) / 2)
@@ -64,7 +150,10 @@ def _slope(forward: Array, backward: Array) -> Array:
 def monte_carlo(
     function: Callable[..., Any], features: Sequence[Uncertain], runs: int, random: np.random.Generator
 ) -> tuple[Array, Array]:
-    """Mean (k,) and covariance (k, k) of ``function`` over features drawn at random (JCGM 101)."""
+    """Mean (k,) and covariance (k, k) of ``function`` over features drawn at random (JCGM 101).
+
+    Each feature is drawn by itself: what they share is not.
+    """
     drawn = np.array([_numbers(function(*(f.drawn(random) for f in features))) for _ in range(runs)])
     return drawn.mean(axis=0), np.atleast_2d(np.cov(drawn, rowvar=False))
 

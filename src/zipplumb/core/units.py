@@ -7,14 +7,19 @@ from __future__ import annotations
 
 import math
 import re
+from collections.abc import Mapping
 from typing import Literal
 
 from .errors import InputError
 
 Units = Literal["mm", "in"]
+Unit = Literal["mm", "rad"]
 MM_PER_INCH = 25.4  # exact: international yard and pound agreement, 1959
 DECIMALS = {"mm": 3, "in": 4}
-_TYPED = re.compile(r"^\s*([+-]?(?:\d+[.,]?\d*|[.,]\d+)(?:[eE][+-]?\d+)?)\s*(mm|in|inch|\"|thou)?\s*$")
+_TYPED = re.compile(r"^\s*([+-]?(?:\d+[.,]?\d*|[.,]\d+)(?:[eE][+-]?\d+)?)\s*(mm|in|inch|\"|thou)?\s*$", re.ASCII)
+_PLAIN = re.compile(r"^\s*[+-]?(?:\d+[.,]?\d*|[.,]\d+)(?:[eE][+-]?\d{1,3})?\s*$", re.ASCII)
+NO_BREAK = "\u00a0"
+_SAID = re.compile(rf"([+-]?\d+(?:\.\d+)?(?:e[+-]?\d+)?){NO_BREAK}mm")
 _FACTORS = {"mm": 1.0, "in": MM_PER_INCH, "inch": MM_PER_INCH, '"': MM_PER_INCH, "thou": MM_PER_INCH / 1000}
 
 
@@ -51,5 +56,67 @@ def length_text(mm: float | None, units: Units, sign: bool = False, extra: int =
     return text.replace("-", "−")
 
 
-def degrees_text(rad: float | None, digits: int = 3) -> str:
-    return "–" if rad is None else f"{math.degrees(rad):.{digits}f}°".replace("-", "−")
+def degrees_text(rad: float | None, digits: int = 3, sign: bool = False) -> str:
+    """An angle as shown, in degrees; an en dash for none."""
+    if rad is None or not math.isfinite(rad):
+        return "–"
+    text = f"{math.degrees(rad):{'+' if sign else ''}.{digits}f}"
+    if float(text) == 0:
+        text = f"{0:{'+' if sign else ''}.{digits}f}"
+    return f"{text}°".replace("-", "−")
+
+
+def mm(value: float, spec: str = ".3f") -> str:
+    """A length within a sentence of the core: always mm, a no-break space between number and unit (ISO 80000-1).
+
+    ``sentence_in`` tells it in the person's units; nobody types that space, so names stay as they are.
+    """
+    return f"{value:{spec}}{NO_BREAK}mm"
+
+
+def sentence_in(text: str, units: Units) -> str:
+    """A sentence of the core with its lengths in the person's units."""
+    if units == "mm" or NO_BREAK not in text:
+        return text
+    return _SAID.sub(lambda found: f"{_inches(float(found[1]))}{NO_BREAK}in", text)
+
+
+def _inches(value: float) -> str:
+    inches = value / MM_PER_INCH
+    return f"{inches:.4f}" if abs(inches) >= 0.00005 else f"{inches:.1g}"
+
+
+def quantity_text(value: float | None, unit: Unit, units: Units, sign: bool = False) -> str:
+    """A length in the person's units, or an angle in degrees, as shown."""
+    return degrees_text(value, 4, sign) if unit == "rad" else length_text(value, units, sign)
+
+
+def quantity_value(value: float, unit: Unit, units: Units) -> float:
+    """The same as a plain number, for files and fields."""
+    return math.degrees(value) if unit == "rad" else in_units(value, units)
+
+
+def quantity_from_text(text: str, unit: Unit, units: Units, field: str) -> float:
+    """mm or rad of what was typed. Raises InputError with the field's name."""
+    if unit == "mm":
+        return length_from_text(text, units, field)
+    return math.radians(number_from_text(text.strip().removesuffix("°"), field))
+
+
+def number_from_text(text: str, field: str) -> float:
+    """A plain number, with a decimal point or comma. Raises InputError with the field's name."""
+    match = _PLAIN.match(text or "")
+    value = float(match[0].replace(",", ".")) if match else math.nan
+    if not math.isfinite(value) or abs(value) > 1e9:
+        raise InputError(f"“{(text or '').strip()[:40]}” in {field} is not a number.", "Nothing was changed.", "Type a number.")
+    return value
+
+
+def unit_of(form: Mapping[str, str], name: str) -> Units:
+    """The unit chosen beside a number: it must be chosen, there is no silent one."""
+    unit = form.get(f"{name}_unit", "")
+    if unit not in ("mm", "in"):
+        raise InputError(
+            "The unit of the diameter was not chosen.", "Nothing was kept.", "Choose mm or inch beside the number."
+        )
+    return unit  # type: ignore[return-value]

@@ -51,12 +51,12 @@ def _hole(nominal, x, y, shift=(0.0, 0.0), bigger=0.0, wave=0.004):
     if not upright or abs(nominal["point"][0] - x) > 1 or abs(nominal["point"][1] - y) > 1:
         return None
     point = np.array(nominal["point"]) + np.array([*shift, 0.0])
-    return {"point": point.tolist(), "radius": (nominal["diameter_mm"] + bigger) / 2, "wave_mm": wave}
+    return {"point": point.tolist(), "radius": nominal["radius"] + bigger / 2, "wave_mm": wave}
 
 
 def _along_y(nominal, diameter, bigger, shift=(0.0, 0.0, 0.0), tilt=(0.0, 0.0, 0.0), wave=0.0):
     along = nominal["shape"] == "cylinder" and abs(nominal["direction"][1]) > 0.99
-    if not along or abs(nominal["diameter_mm"] - diameter) > 1e-6:
+    if not along or abs(2 * nominal["radius"] - diameter) > 1e-6:
         return None
     return {
         "point": (np.array(nominal["point"]) + shift).tolist(),

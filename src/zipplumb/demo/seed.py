@@ -7,9 +7,9 @@ from pathlib import Path
 from sqlalchemy import select
 
 from ..cad import CadModel
-from ..jobs import align, derive, kit, parts, people, probes, sheet
+from ..jobs import align, kit, parts, people, probes, sheet
 from ..jobs.actor import Actor
-from ..store.database import transaction
+from ..store.database import stored, transaction
 from ..store.models import Job, Part, Probe
 from . import carrier
 
@@ -33,7 +33,7 @@ def seed_people_and_kit(ports: dict[str, int]) -> int:
     """Everybody, the instruments and a few probes; what is there already is only moved. Returns the arm's id."""
     for login, name, role in PEOPLE:
         people.add_person(login, name, role, PASSWORD)
-    specs = {kind: kit.spec_from_form(kind, {}) for kind in kit.KINDS}
+    specs = {kind: kit.spec_from_form(kind, {}) for kind in kit.INSTRUMENT_KINDS}
     ids = {
         kind: kit.add_instrument(name, kind, "127.0.0.1", ports[kind], kit.hit_of_spec(kind, specs[kind]), specs[kind])
         for kind, name in INSTRUMENTS.items()
@@ -46,7 +46,8 @@ def seed_people_and_kit(ports: dict[str, int]) -> int:
         for form in PROBES:
             probes.add_probe(actor, probes.typed_probe(form))
         with transaction() as session:
-            reflector = session.scalar(select(Probe.id).where(Probe.kind == "reflector", Probe.diameter_mm > 20))
+            query = select(Probe.id).where(Probe.kind == "reflector", Probe.diameter_mm > 20)
+            reflector = session.scalars(query).first() or 0
         probes.put_on(actor, ids["tracker"], reflector)
     return arm
 
@@ -61,8 +62,8 @@ def seed_job(step: Path, arm: int) -> int:
     part_id = parts.add_part(actor, "Bearing carrier", "bearing-carrier.step", step.read_bytes())
     parts.import_part(part_id)
     with transaction() as session:
-        part = session.get(Part, part_id)
-        model = CadModel.unpack(part.model)
+        part = stored(session, Part, part_id)
+        model = CadModel.unpack(part.model or b"")
     job = sheet.create_job(actor, "Carrier inspection", part_id)
     _plan(actor, job, model)
     kit.bring_instrument(actor, job, arm)
@@ -80,7 +81,7 @@ def _face(model: CadModel, **wanted) -> int:
                 return face.index
         if "diameter" in wanted and nominal.get("shape") == "cylinder":
             near = all(abs(a - b) < 1 for a, b in zip(nominal["point"], wanted["at"], strict=True) if b is not None)
-            if near and abs(nominal["diameter_mm"] - wanted["diameter"]) < 1e-6:
+            if near and abs(2 * nominal["radius"] - wanted["diameter"]) < 1e-6:
                 return face.index
     raise LookupError(f"the carrier has no face {wanted}")
 
@@ -89,13 +90,13 @@ def _plan(actor: Actor, job: int, model: CadModel) -> None:
     def plan(name: str, lower=None, upper=None, hits=None, datum=None, **wanted) -> int:
         row = sheet.plan_from_face(actor, job, _face(model, **wanted))
         form = {"name": name}
-        if lower is not None:
-            form |= {"lower": str(lower), "upper": str(upper)}
         if hits:
             form["hits"] = str(hits)
         if datum:
             form["datum"] = datum
         sheet.edit_row(actor, job, row, form)
+        if lower is not None:
+            sheet.set_limits(actor, job, row, str(lower), str(upper))
         return row
 
     left, front, up = (-1.0, 0.0, 0.0), (0.0, -1.0, 0.0), (0.0, 0.0, 1.0)
@@ -115,5 +116,7 @@ def _plan(actor: Actor, job: int, model: CadModel) -> None:
     for name, x in (("Dowel hole 1", -1), ("Dowel hole 2", 1)):
         plan(name, 0, 0.018, 8, diameter=carrier.DOWEL, at=(x * carrier.DOWEL_X, carrier.DOWEL_Y, None))
     for name, first, second, half in (("Spigot to rear", spigot, rear, 0.08), ("Over all", end, right, 0.1)):
-        row = derive.plan_distance(actor, job, first, second, "perpendicular")
-        sheet.edit_row(actor, job, row, {"name": name, "lower": str(-half), "upper": str(half)})
+        raw = {"kind": "dimension", "name": name, "of": [first, second], "measure": "perpendicular_distance"}
+        with transaction() as session:
+            row = sheet.add_row(session, actor, job, raw)
+        sheet.set_limits(actor, job, row, str(-half), str(half))

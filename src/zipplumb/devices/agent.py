@@ -93,7 +93,7 @@ class Agent:
             self._latest = None
             failures = 0 if time.monotonic() - began > SILENCE_S else failures + 1
             if reason != said or self._greeted:
-                self._quietly(lambda why=reason: self.sink.lost(why))
+                self._tell_sink(lambda why=reason: self.sink.lost(why))
                 said, self._greeted = reason, False
             self.stop.wait(min(RETRY_S * max(failures, 1), LONGEST_RETRY_S))
 
@@ -115,7 +115,7 @@ class Agent:
             try:
                 message = decode(line)
             except DeviceError as error:
-                self._quietly(lambda words=str(error): self.sink.trouble(words))
+                self._tell_sink(lambda words=str(error): self.sink.trouble(words))
                 continue
             now = time.monotonic()
             if isinstance(message, Hello):
@@ -125,11 +125,11 @@ class Agent:
             elif maker is None:
                 raise DeviceError("The instrument did not say who it is.", "Nothing was kept.", "Check its address.")
             elif isinstance(message, State):
-                self._quietly(lambda state=message: self.sink.state(state))
+                self._tell_sink(lambda state=message: self.sink.state(state))
             elif isinstance(message, Level):
-                self._quietly(lambda level=message: self.sink.level(level))
+                self._tell_sink(lambda level=message: self.sink.level(level))
             elif isinstance(message, Target):
-                self._quietly(lambda target=message: self.sink.target(target))
+                self._tell_sink(lambda target=message: self.sink.target(target))
             elif isinstance(message, Event):
                 self._queue(lambda event=message: self.sink.event(event), None, reply)
             elif isinstance(message, Stripe):
@@ -163,7 +163,7 @@ class Agent:
             if taking != maker.taking:
                 maker.taking = taking
 
-        self._quietly(update)
+        self._tell_sink(update)
 
     def _pressed(self, press: Press, maker: HitMaker, reply) -> None:
         number, session = press.number, maker.session
@@ -205,7 +205,7 @@ class Agent:
             try:
                 return carry_out()
             except PlumbError as error:
-                self._quietly(lambda words=str(error): self.sink.trouble(words))
+                self._tell_sink(lambda words=str(error): self.sink.trouble(words))
                 return "refused"
             except Exception:
                 log.warning("an act could not be committed yet; trying again", exc_info=True)
@@ -218,9 +218,9 @@ class Agent:
             pose = self._latest
             if pose is not None and pose is not last:
                 last = pose
-                self._quietly(lambda p=pose: self.sink.tip(p))
+                self._tell_sink(lambda p=pose: self.sink.tip(p))
 
-    def _quietly(self, call: Callable[[], None]) -> None:
+    def _tell_sink(self, call: Callable[[], None]) -> None:
         """For what may be missed: it is said again soon."""
         try:
             call()

@@ -11,7 +11,7 @@ from typing import Any, Literal, cast
 from ..core.errors import DeviceError
 
 VERSION = 2
-KINDS = ("arm", "tracker", "radar")
+INSTRUMENT_KINDS = ("arm", "tracker", "radar")
 TARGETS = ("locked", "lost", "searching")
 EVENTS = ("knock", "head_off", "head_on")
 BUTTONS = ("take", "finish", "undo", "undo_sweep", "next", "back")
@@ -139,7 +139,7 @@ def _hello(raw: dict) -> Hello:
             "Nothing was changed.",
             "Update the older of the two.",
         )
-    kind, axes = _one_of(raw["kind"], KINDS, "a kind"), int(raw.get("axes", 0))
+    kind, axes = _one_of(raw["kind"], INSTRUMENT_KINDS, "a kind"), int(raw.get("axes", 0))
     names = (str(raw["model"]), str(raw["serial"]))
     return Hello(str(raw["session"])[:40], kind, *names, _number(raw["rate_hz"]), axes)
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import csv
 import io
 
-from .table import HEADINGS, RowText, cells
+from .table import HEADINGS, RowText, lines
 
 # a spreadsheet runs text that begins like this as a formula
 _FORMULA = ("=", "+", "-", "@", "\t", "\r")
@@ -15,11 +15,12 @@ def _harmless(cell):
     return f"'{cell}" if isinstance(cell, str) and cell.startswith(_FORMULA) else cell
 
 
-def write_csv(rows: list[RowText], units: str) -> bytes:
-    """The rows with a heading line; lengths in ``units``, which the headings name."""
+def write_csv(rows: list[RowText]) -> bytes:
+    """A line for every characteristic under a heading line; each names its unit."""
     text = io.StringIO(newline="")
     writer = csv.writer(text)
-    writer.writerow([*HEADINGS, "Unit"])
+    writer.writerow(HEADINGS)
     for row in rows:
-        writer.writerow([*(_harmless(c) if c is not None else "" for c in cells(row)), units])
+        for line in lines(row):
+            writer.writerow([_harmless(c) if c is not None else "" for c in line])
     return ("\ufeff" + text.getvalue()).encode()

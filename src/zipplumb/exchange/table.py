@@ -6,21 +6,17 @@ from dataclasses import dataclass
 
 
 @dataclass(frozen=True)
-class RowText:
-    """One row in the job's units and in the drawing's terms.
+class CharacteristicText:
+    """One characteristic in the job's units and in the drawing's terms.
 
-    ``*_value`` are plain numbers in those units (None where there is none), for files; the
-    others are as shown. ``share`` is where the deviation lies between the limits: -1 at the
-    lower, +1 at the upper; ``None`` without limits.
+    ``*_value`` are plain numbers in ``unit`` (None where there is none), for files; the others are as
+    shown. ``share`` is where the deviation lies between the limits: -1 at the lower, +1 at the upper; ``None``
+    without limits.
     """
 
-    id: int
-    number: int
-    name: str
-    kind: str
-    datum: str
-    quantity: str
-    state: str
+    key: str
+    label: str
+    unit: str
     word: str
     shape: str
     nominal: str
@@ -29,15 +25,7 @@ class RowText:
     tolerance: str
     uncertainty: str
     out_by: str
-    form: str
     share: float | None
-    hits: int
-    wanted: int
-    message: str
-    note: str
-    doubted: bool
-    current: bool
-    measured: bool
     nominal_value: float | None
     actual_value: float | None
     deviation_value: float | None
@@ -46,16 +34,86 @@ class RowText:
     uncertainty_value: float | None
 
 
+@dataclass(frozen=True)
+class RowText:
+    """One row. ``line``: what stands on its line where it has no characteristic; ``takes_hits``: it is measured."""
+
+    id: int
+    number: int
+    name: str
+    kind: str
+    datum: str
+    state: str
+    word: str
+    shape: str
+    line: str
+    form: str
+    hits: int
+    wanted: int
+    message: str
+    note: str
+    doubted: bool
+    current: bool
+    takes_hits: bool
+    is_system: bool
+    characteristics: tuple[CharacteristicText, ...]
+
+    @property
+    def first(self) -> CharacteristicText | None:
+        """The characteristic on its line."""
+        return self.characteristics[0] if self.characteristics else None
+
+    @property
+    def others(self) -> tuple[CharacteristicText, ...]:
+        """Those that unfold."""
+        return self.characteristics[1:]
+
+    @property
+    def out_by(self) -> str:
+        """By how much the worst characteristic is out."""
+        return next((c.out_by for c in self.characteristics if c.word == self.word and c.out_by), "")
+
+    @property
+    def worst(self) -> CharacteristicText | None:
+        """The characteristic that the row's word is of."""
+        return next((c for c in self.characteristics if c.word == self.word), self.first)
+
+
 HEADINGS = (
     "No", "Name", "Datum", "Quantity", "Nominal", "Actual", "Deviation", "Lower limit", "Upper limit",
-    "Result", "Out by", "U (k=2)", "Hits", "Remark",
+    "Result", "Out by", "U (k=2)", "Unit", "Hits", "Remark",
 )  # fmt: skip
+Cell = str | float | int | None
 
 
-def cells(row: RowText) -> list[str | float | int | None]:
-    """A row's cells under HEADINGS, numbers as numbers."""
-    return [
-        row.number, row.name, row.datum, row.quantity, row.nominal_value, row.actual_value, row.deviation_value,
-        row.lower_value, row.upper_value, row.word, row.out_by or None, row.uncertainty_value,
-        row.hits or None, row.message or row.note,
-    ]  # fmt: skip
+def lines(row: RowText) -> list[list[Cell]]:
+    """A row's lines under HEADINGS, one for each characteristic, numbers as numbers."""
+    remark, hits = row.message or row.note, row.hits or None
+    if not row.characteristics:
+        line: list[Cell] = [
+            row.number,
+            row.name,
+            row.datum,
+            row.line,
+            None,
+            None,
+            None,
+            None,
+            None,
+            row.word,
+            None,
+            None,
+            "",
+            hits,
+        ]
+        return [[*line, remark]]
+    found: list[list[Cell]] = []
+    for k, c in enumerate(row.characteristics):
+        word = c.word or (row.word if k == 0 else "")
+        found.append(
+            [
+                row.number, row.name, row.datum, c.label, c.nominal_value, c.actual_value, c.deviation_value, c.lower_value,
+                c.upper_value, word, c.out_by or None, c.uncertainty_value, c.unit, hits, remark if k == 0 else "",
+            ]
+        )  # fmt: skip
+    return found

@@ -6,9 +6,9 @@ import io
 
 import xlsxwriter
 
-from .table import HEADINGS, RowText, cells
+from .table import HEADINGS, RowText, lines
 
-WIDTHS = (5, 28, 7, 11, 12, 12, 12, 12, 12, 12, 12, 10, 6, 48)
+WIDTHS = (5, 28, 7, 16, 12, 12, 12, 12, 12, 12, 12, 10, 6, 6, 48)
 
 
 def write_xlsx(rows: list[RowText], units: str, facts: list[tuple[str, str]]) -> bytes:
@@ -21,20 +21,19 @@ def write_xlsx(rows: list[RowText], units: str, facts: list[tuple[str, str]]) ->
     sheet = book.add_worksheet("Run sheet")
     sheet.freeze_panes(1, 2)
     for column, (heading, width) in enumerate(zip(HEADINGS, WIDTHS, strict=True)):
-        lengths = heading in ("Nominal", "Actual", "Deviation", "Lower limit", "Upper limit", "U (k=2)", "Out by")
-        sheet.write(0, column, f"{heading} ({units})" if lengths else heading, head)
+        sheet.write(0, column, heading, head)
         sheet.set_column(column, column, width)
-    for line, row in enumerate(rows, start=1):
-        for column, cell in enumerate(cells(row)):
+    for number_of_line, line in enumerate((each for row in rows for each in lines(row)), start=1):
+        for column, cell in enumerate(line):
             if isinstance(cell, float):
-                sheet.write_number(line, column, cell, number)
+                sheet.write_number(number_of_line, column, cell, number)
             elif cell is not None:
-                sheet.write(line, column, cell, out if row.word == "out" and HEADINGS[column] == "Result" else None)
+                sheet.write(number_of_line, column, cell, out if cell == "out" and HEADINGS[column] == "Result" else None)
     about = book.add_worksheet("About")
     about.set_column(0, 0, 22)
     about.set_column(1, 1, 70)
-    for line, (name, value) in enumerate(facts):
-        about.write(line, 0, name, head)
-        about.write_string(line, 1, value)
+    for number_of_line, (name, value) in enumerate(facts):
+        about.write(number_of_line, 0, name, head)
+        about.write_string(number_of_line, 1, value)
     book.close()
     return target.getvalue()

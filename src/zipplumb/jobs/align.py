@@ -5,11 +5,11 @@ from __future__ import annotations
 from sqlalchemy import select
 
 from ..core.errors import InputError
-from ..core.sheet import AlignmentRecipe, recipe_from_dict
-from ..store.database import tell, transaction
+from ..core.sheet import kind_of
+from ..store.database import stored, tell, transaction
 from ..store.models import Job, Row
 from .actor import Actor, record
-from .sheet import add_row, free_name
+from .sheet import add_row, named
 
 
 def plan_datum_planes(actor: Actor, job_id: int, row_ids: list[int] | None = None) -> int:
@@ -19,7 +19,7 @@ def plan_datum_planes(actor: Actor, job_id: int, row_ids: list[int] | None = Non
     """
     actor.must_change()
     with transaction() as session:
-        job = session.get(Job, job_id, with_for_update=True)
+        stored(session, Job, job_id, lock=True)
         if row_ids is None:
             rows = session.scalars(select(Row).where(Row.job_id == job_id, Row.removed_at.is_(None))).all()
             lettered = sorted((r.recipe["datum"], r.id) for r in rows if r.recipe.get("datum"))
@@ -30,17 +30,8 @@ def plan_datum_planes(actor: Actor, job_id: int, row_ids: list[int] | None = Non
                 "Nothing was planned.",
                 "Set datum letters A, B and C on three planes.",
             )
-        raw = {
-            "kind": "datum_planes",
-            "name": free_name(session, job_id, "Alignment"),
-            "primary": row_ids[0],
-            "secondary": row_ids[1],
-            "tertiary": row_ids[2],
-        }
-        row_id = add_row(session, actor, job_id, raw)
-        if job.alignment_row_id is None:
-            job.alignment_row_id = row_id
-        return row_id
+        names = dict(zip(("primary", "secondary", "tertiary"), row_ids, strict=True))
+        return add_row(session, actor, job_id, named(session, job_id, {"kind": "datum_planes", **names}))
 
 
 def activate(actor: Actor, job_id: int, row_id: int | None) -> None:
@@ -48,13 +39,8 @@ def activate(actor: Actor, job_id: int, row_id: int | None) -> None:
     actor.must_change()
     with transaction() as session:
         row = session.get(Row, row_id) if row_id else None
-        if row_id and (
-            row is None
-            or row.job_id != job_id
-            or not isinstance(recipe_from_dict(row.recipe), AlignmentRecipe)
-            or row.removed_at
-        ):
+        if row_id and (row is None or row.job_id != job_id or row.removed_at or kind_of(row.recipe).role != "system"):
             raise InputError("That row is no alignment.", "Nothing was changed.", "Choose an alignment.")
-        session.get(Job, job_id).alignment_row_id = row_id
+        stored(session, Job, job_id).alignment_row_id = row_id
         record(session, actor, job_id, "activate alignment", row=row_id)
         tell(session, job_id, "sheet")

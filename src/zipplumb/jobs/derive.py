@@ -1,94 +1,77 @@
-"""Dimensions between measured features."""
+"""What features of a job make of each other: everything that is possible, and one of it as a row."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
-import numpy as np
-
-from ..core.deriving import plane_distance
-from ..core.errors import InputError, PlumbError
-from ..core.frames import Array
-from ..core.shapes import Plane
-from ..core.sheet import PlaneRecipe
+from ..core.deriving import Drawing, Given, possible
+from ..core.errors import InputError
+from ..core.sheet.judging import in_system
 from ..store.database import transaction
 from .actor import Actor
-from .results import load
-from .sheet import add_row, free_name
+from .results import JobResults, load
+from .sheet import add_row, named
+from .words import derivation_words
 
-MEASURES = {
-    "perpendicular": "Perpendicular",
-    "along_x": "Along X",
-    "along_y": "Along Y",
-    "along_z": "Along Z",
-}
+MOST = 12  # features at once
 
 
 @dataclass(frozen=True, eq=False)
 class Choice:
-    """One dimension that two features can make, with its value before it is chosen."""
+    """One thing that chosen features can make, with its value before it is chosen.
 
-    measure: str
+    ``unit``: mm or rad of a number, "" of a feature; ``U``: expanded uncertainty; ``draw``: in the part, None
+    while it is not aligned.
+    """
+
+    key: str
     words: str
-    value_mm: float | None
+    unit: str
+    value: float | None
+    U: float | None
     why_not: str
-    ends_part: tuple[Array, Array] | None
+    draw: Drawing | None
 
 
-def choices(job_id: int, first: int, second: int) -> tuple[list[Choice], str]:
-    """All distances of two planes, each with its value, and a remark on how parallel they are."""
+def choices(job_id: int, of: Sequence[int], given: Given = Given()) -> list[Choice]:
+    """All that some features can make, in the active system; what cannot be made comes last, with the reason."""
     with transaction() as session:
         state = load(session, job_id)
-    results = [state.results.get(i) for i in (first, second)]
-    planes = [r.surface_world if r else None for r in results]
-    if not all(isinstance(p, Plane) for p in planes):
-        raise InputError("A distance so far needs two measured planes.", "Nothing was planned.", "Choose two measured planes.")
-    distance = plane_distance(*planes)
-    solved = state.results.get(state.job.alignment_row_id)
-    motion = solved.alignment.part_from_world if solved and solved.alignment else None
-    remark = f"{np.degrees(distance.parallel_rad):.3f}° from parallel"
-    out = []
-    for k, (measure, words) in enumerate(MEASURES.items()):
-        if motion is None:
-            value = distance.perpendicular_mm if k == 0 else None
-            out.append(Choice(measure, words, value, "" if k == 0 else "needs the part aligned", None))
-            continue
-        foot, middle = motion.points(distance.foot), motion.points(distance.middle)
-        if k == 0:
-            out.append(Choice(measure, words, distance.perpendicular_mm, "", (foot, middle)))
-        else:
-            step = np.zeros(3)
-            step[k - 1] = (middle - foot)[k - 1]
-            out.append(Choice(measure, words, abs(float(step[k - 1])), "", (middle - step, middle)))
-    return out, remark
+    system = state.alignment
+    features = [in_system(_feature(state, i), system) for i in _checked(of)]
+    found = []
+    for made in possible(features, given):
+        why_not = "needs the part aligned" if made.in_axes and system is None else made.why_not
+        value = made.value if made.unit and not why_not else None
+        U = 2 * made.u if value is not None else None
+        draw = made.draw if system is not None and not why_not else None
+        found.append(Choice(made.key, derivation_words(made.key), made.unit, value, U, why_not, draw))
+    return sorted(found, key=lambda c: bool(c.why_not))
 
 
-def plan_distance(actor: Actor, job_id: int, first: int, second: int, measure: str) -> int:
-    """A distance row; its nominal comes from the planes' nominals where both have one. Returns its id."""
+def _checked(of: Sequence[int]) -> Sequence[int]:
+    if not of or len(set(of)) < len(of) or len(of) > MOST:
+        raise InputError(f"Choose one to {MOST} different features.", "Nothing was planned.", "Tick them in the list.")
+    return of
+
+
+def _feature(state: JobResults, row_id: int):
+    row = state.row(row_id)
+    found = state.results[row_id].feature
+    if found is None or found.feature is None:
+        raise InputError(f"{row.recipe.name} is not measured yet.", "Nothing was planned.", "Measure it, or choose another.")
+    return found.feature
+
+
+def plan(actor: Actor, job_id: int, key: str, of: Sequence[int], given: Given = Given()) -> int:
+    """A row of what was chosen: a dimension, or a made feature. Returns its id."""
     actor.must_change()
+    chosen = next((c for c in choices(job_id, of, given) if c.key == key), None)
+    if chosen is None or chosen.why_not:
+        why = chosen.why_not if chosen else "There is no such thing to make"
+        raise InputError(f"{why.rstrip('.')}.", "Nothing was planned.", "Choose another.")
+    kind = {"kind": "dimension", "measure": key} if chosen.unit else {"kind": "construction", "make": key}
+    raw = {**kind, "of": list(of), "offset_mm": given.offset_mm, "height_mm": given.height_mm, "diameter_mm": given.diameter_mm}
     with transaction() as session:
-        state = load(session, job_id)
-        rows = [state.row(i) for i in (first, second)]
-        if first == second or not all(isinstance(r.recipe, PlaneRecipe) for r in rows):
-            raise InputError("A distance so far needs two different planes.", "Nothing was planned.", "Choose two planes.")
-        raw = {
-            "kind": "distance",
-            "name": free_name(session, job_id, "Distance"),
-            "first": first,
-            "second": second,
-            "measure": measure,
-            "nominal_mm": _nominal(rows, measure),
-        }
-        return add_row(session, actor, job_id, raw)
-
-
-def _nominal(rows, measure: str) -> float | None:
-    if any(r.recipe.nominal is None for r in rows):
-        return None
-    try:
-        distance = plane_distance(*(r.recipe.nominal.as_shape() for r in rows))
-    except PlumbError:
-        return None
-    if measure == "perpendicular":
-        return distance.perpendicular_mm
-    return abs(float(distance.vector["xyz".index(measure[-1])]))
+        return add_row(session, actor, job_id, named(session, job_id, raw))

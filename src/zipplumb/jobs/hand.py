@@ -9,7 +9,7 @@ import socket
 from ..cad import CadModel
 from ..core.errors import DeviceError, InputError
 from ..devices.sim.real_part import spots_on
-from ..store.database import transaction
+from ..store.database import stored, transaction
 from ..store.models import Job, Part, Row
 from .actor import Actor
 
@@ -28,8 +28,8 @@ def touchable_faces(model: CadModel) -> list[dict]:
                 "kind": "cylinder",
                 "point": nominal["point"],
                 "axis": nominal["direction"],
-                "radius": nominal["diameter_mm"] / 2,
-                "inside": nominal["inside"],
+                "radius": nominal["radius"],
+                "inside": face.inside,
             }
         faces.append(raw)
     return faces
@@ -65,13 +65,13 @@ def move_hand(actor: Actor, job_id: int, do: str, **more) -> dict:
     """Put this job's part before the stand-in, if another one stands there, and move the hand."""
     actor.must_change()
     with transaction() as session:
-        job = session.get(Job, job_id)
+        job = stored(session, Job, job_id)
         row = session.get(Row, job.current_row_id) if job.current_row_id else None
         recipe = row.recipe if row else {}
-        part = session.get(Part, job.part_id)
+        part = stored(session, Part, job.part_id)
         sha256 = part.sha256
         known = tell_hand({"do": "ask"})["part"] == sha256
-        model = None if known else CadModel.unpack(part.model)
+        model = None if known or part.model is None else CadModel.unpack(part.model)
     if model is not None:
         tell_hand({"do": "part", "sha256": sha256, "faces": touchable_faces(model)})
     order = {"do": do, **more}

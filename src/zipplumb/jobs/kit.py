@@ -9,7 +9,7 @@ from datetime import UTC, datetime, timedelta
 from sqlalchemy import select
 
 from ..core.errors import InputError
-from ..store.database import tell, transaction
+from ..store.database import stored, tell, transaction
 from ..store.models import Calibration, Instrument, Job, Probe, Station
 from .actor import Actor, record
 
@@ -22,7 +22,7 @@ SPECIFICATIONS = {
                 ("length_limit", "Length, limit", "mm", 0.05)),
 }  # fmt: skip
 SPECIFICATIONS["radar"] = SPECIFICATIONS["tracker"]
-KINDS = {"arm": "arm", "tracker": "laser tracker", "radar": "laser radar"}
+INSTRUMENT_KINDS = {"arm": "arm", "tracker": "laser tracker", "radar": "laser radar"}
 FACTOR = {"mm": 1.0, "µm": 1e-3, "µm/m": 1e-3, "µrad": 1e-6}
 SUFFIX = {"mm": "mm", "µm": "mm", "µm/m": "mm", "µrad": "rad"}
 AT_METRES = 3.0  # a tracker's hit is told for this distance
@@ -54,7 +54,7 @@ def add_from_form(actor: Actor, form: Mapping[str, str]) -> int:
     """A new instrument as typed. Raises InputError naming the field. Returns its id."""
     actor.must_change()
     name, kind, host, port = (form.get(k, "").strip() for k in ("name", "kind", "host", "port"))
-    if not name or kind not in KINDS:
+    if not name or kind not in INSTRUMENT_KINDS:
         raise InputError("The instrument has no name, or no kind.", "Nothing was kept.", "Give both.")
     if host not in ("127.0.0.1", "localhost") and not _allowed(host):
         raise InputError(
@@ -114,7 +114,7 @@ def add_calibrated_probe(
         calibration = Calibration(**alike, rms_mm=rms_mm, largest_mm=2.6 * rms_mm, temperature_c=20.6)
         session.add(calibration)
         session.flush()
-        session.get(Instrument, instrument_id).calibration_id = calibration.id
+        stored(session, Instrument, instrument_id).calibration_id = calibration.id
         return calibration.id
 
 
@@ -139,7 +139,7 @@ def bring_instrument(actor: Actor, job_id: int, instrument_id: int) -> None:
 def seen(instrument_id: int, **state) -> None:
     """What the link sees of an instrument; every page of its job is told when it changes."""
     with transaction() as session:
-        instrument = session.get(Instrument, instrument_id)
+        instrument = stored(session, Instrument, instrument_id)
         changed = any(getattr(instrument, k) != v for k, v in state.items())
         for name, value in state.items():
             setattr(instrument, name, value)

@@ -18,7 +18,7 @@ from ..core.probing import ByDistance, Taking
 from ..devices.agent import Agent
 from ..devices.hits import HitBatch
 from ..devices.protocol import Event, Hello, Level, Pose, State, Target
-from ..store.database import TIP, database_url, transaction
+from ..store.database import TIP, database_url, stored, transaction
 from ..store.models import Instrument, Job, Row, Station, Trial
 from . import kit, measure, trials, trust
 
@@ -31,6 +31,7 @@ class JobsSink:
     def __init__(self, instrument_id: int):
         self.instrument_id = instrument_id
         self._offset = [0.0, 0.0, 0.0]
+        self._tip_radius_mm: float | None = None
         self._station: int | None = None
         self._channel: psycopg.Connection | None = None
 
@@ -38,7 +39,7 @@ class JobsSink:
         kind = self._kind()
         if hello.kind != kind:
             raise DeviceError(
-                f"What answers there is of another kind: {kit.KINDS[hello.kind]}.",
+                f"What answers there is of another kind: {kit.INSTRUMENT_KINDS[hello.kind]}.",
                 "Nothing of it is kept.",
                 "Look at its address.",
             )
@@ -46,7 +47,7 @@ class JobsSink:
 
     def _kind(self) -> str:
         with transaction() as session:
-            return session.get(Instrument, self.instrument_id).kind
+            return stored(session, Instrument, self.instrument_id).kind
 
     def lost(self, why: str) -> None:
         kit.seen(self.instrument_id, connected=False, trouble=why)
@@ -71,15 +72,16 @@ class JobsSink:
 
     def settings(self) -> tuple[list[float], Taking]:
         with transaction() as session:
-            instrument = session.get(Instrument, self.instrument_id)
+            instrument = stored(session, Instrument, self.instrument_id)
             self._station = instrument.station_id
-            if instrument.calibration:
-                self._offset = list(instrument.calibration.offset_mm)
+            calibration = instrument.calibration
+            self._offset = list(calibration.offset_mm) if calibration else [0.0, 0.0, 0.0]
+            self._tip_radius_mm = calibration.diameter_mm / 2 if calibration else None
             if instrument.trial_id:
-                return self._offset, trials.taking_of(session.get(Trial, instrument.trial_id))
+                return self._offset, trials.taking_of(stored(session, Trial, instrument.trial_id))
             spacing = 5.0
             if instrument.station_id:
-                job = session.get(Job, session.get(Station, instrument.station_id).job_id)
+                job = stored(session, Job, stored(session, Station, instrument.station_id).job_id)
                 row = session.get(Row, job.current_row_id) if job.current_row_id else None
                 spacing = (row.recipe if row else {}).get("spacing_mm", spacing)
         return self._offset, ByDistance(spacing)
@@ -90,7 +92,12 @@ class JobsSink:
             # a tip need not outlive a crash, and waiting for the disk would hold up the hits
             self._channel = psycopg.connect(database_url(), autocommit=True, options="-c synchronous_commit=off")
         tip = points_of_poses(np.array([pose.values]), self._offset)[0]
-        word = {"instrument": self.instrument_id, "station": self._station, "tip": [round(float(v), 4) for v in tip]}
+        word = {
+            "instrument": self.instrument_id,
+            "station": self._station,
+            "tip": [round(float(v), 4) for v in tip],
+            "radius": self._tip_radius_mm,
+        }
         try:
             self._channel.execute("SELECT pg_notify(%s, %s)", (TIP, json.dumps(word)))
         except psycopg.Error:

@@ -9,7 +9,7 @@ from pathlib import Path
 
 from ..cad import read_step
 from ..core.errors import InputError, PlumbError
-from ..store.database import tell, transaction
+from ..store.database import stored, tell, transaction
 from ..store.models import Job, Part
 from .actor import Actor, record
 
@@ -37,7 +37,7 @@ def add_part(actor: Actor, name: str, file_name: str, file: bytes) -> int:
 def import_part(part_id: int) -> None:
     """Read a kept file (in the worker); how far it is, and what came of it, is on the part."""
     with transaction() as session:
-        part = session.get(Part, part_id)
+        part = stored(session, Part, part_id)
         file, file_name = part.file, part.file_name
     try:
         with tempfile.TemporaryDirectory() as folder:
@@ -46,12 +46,12 @@ def import_part(part_id: int) -> None:
             model = read_step(path, lambda share, words: _progress(part_id, share, words))
     except PlumbError as error:
         with transaction() as session:
-            part = session.get(Part, part_id)
+            part = stored(session, Part, part_id)
             part.state, part.words = "failed", str(error)
             tell(session, None, "part", part=part_id)
         return
     with transaction() as session:
-        part = session.get(Part, part_id)
+        part = stored(session, Part, part_id)
         part.model = model.pack()
         part.units = model.units
         part.bodies = [asdict(b) for b in model.bodies]
@@ -62,7 +62,7 @@ def import_part(part_id: int) -> None:
 
 def _progress(part_id: int, share: float, words: str) -> None:
     with transaction() as session:
-        part = session.get(Part, part_id)
+        part = stored(session, Part, part_id)
         part.share, part.words = share, words
 
 
@@ -70,7 +70,7 @@ def choose_bodies(actor: Actor, job_id: int, kept: list[int]) -> None:
     """Keep some of a part's bodies on the stage; the file itself stays whole."""
     actor.must_change()
     with transaction() as session:
-        part = session.get(Job, job_id).part
+        part = stored(session, Job, job_id).part
         known = {b["index"] for b in part.bodies}
         if not kept or not set(kept) <= known:
             raise InputError("At least one body has to stay.", "Nothing was changed.", "Choose one or more bodies.")

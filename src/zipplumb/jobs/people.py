@@ -40,14 +40,14 @@ def sign_in(login: str, password: str, address: str) -> Actor:
             .where(SignInAttempt.at > since, ~SignInAttempt.succeeded)
             .where((SignInAttempt.login == login) & (SignInAttempt.address == address[:60]))
         )
-        if failed >= ATTEMPTS:
+        if (failed or 0) >= ATTEMPTS:
             raise PlumbError(
                 f"There were {failed} wrong sign-ins for this name.", "Nothing was changed.", "Wait ten minutes and try again."
             )
         person = session.scalar(select(User).where(User.login == login))
         good = check_password_hash(person.password_hash if person else _UNKNOWN, password) and person is not None
         session.add(SignInAttempt(login=login, address=address[:60], succeeded=good))
-    if not good:
+    if person is None or not good:
         raise InputError("The name or the password is wrong.", "You are not signed in.", "Type both again.")
     return Actor(person.id, person.name, person.role)
 

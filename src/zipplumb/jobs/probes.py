@@ -11,24 +11,14 @@ from sqlalchemy.orm import Session
 
 from ..core.calibration import Question, question_about
 from ..core.errors import InputError
-from ..core.units import Units, length_from_text
-from ..store.database import tell, transaction
+from ..core.units import length_from_text, unit_of
+from ..store.database import stored, tell, transaction
 from ..store.models import Calibration, Instrument, Job, Probe, Reading, Recalibration, Row, Station
 from .actor import Actor, record
 
-KINDS = {"ball": "touch probe with a ball", "scanner": "line scanner", "reflector": "reflector"}
+PROBE_KINDS = {"ball": "touch probe with a ball", "scanner": "line scanner", "reflector": "reflector"}
 STATED_U_MM = 0.003  # of a reflector's radius, where nothing else is known
 DRAWN_U_MM = 0.5  # of a tip that was never calibrated: as far as a drawing may be off
-
-
-def unit_of(form: Mapping[str, str], name: str) -> Units:
-    """The unit chosen beside a number: it must be chosen, there is no silent one."""
-    unit = form.get(f"{name}_unit", "")
-    if unit not in ("mm", "in"):
-        raise InputError(
-            "The unit of the diameter was not chosen.", "Nothing was kept.", "Choose mm or inch beside the number."
-        )
-    return unit  # type: ignore[return-value]
 
 
 @dataclass(frozen=True)
@@ -47,7 +37,7 @@ def typed_probe(form: Mapping[str, str]) -> Typed:
     name, kind = form.get("name", "").strip()[:80], form.get("kind", "")
     if not name:
         raise InputError("The probe has no name.", "Nothing was kept.", "Give it one that you will know again.")
-    if kind not in KINDS:
+    if kind not in PROBE_KINDS:
         raise InputError("The kind of probe was not chosen.", "Nothing was kept.", "Choose one of the kinds.")
     long = length_from_text(form.get("length") or "180 mm", "mm", "the length")
     beside = length_from_text(form.get("beside") or "0 mm", "mm", "how far beside the axis")
@@ -231,8 +221,8 @@ def forget_calibration(actor: Actor, calibration_id: int) -> None:
 # ---- a new calibration for what was read with an old one ---------------------------------------
 
 
-def applied(session: Session) -> dict[int, int]:
-    """Old calibration → the one that is used instead."""
+def applied_calibrations(session: Session) -> dict[int, int]:
+    """Old calibration → the one that is worked with in its place."""
     query = select(Recalibration).where(Recalibration.taken_back_at.is_(None)).order_by(Recalibration.id)
     return {r.old_id: r.new_id for r in session.scalars(query)}
 
@@ -286,7 +276,7 @@ def lift_doubt(actor: Actor, calibration_id: int) -> None:
 
 def doubt(session: Session, calibration_id: int, words: str) -> list[Use]:
     """What was measured with a calibration is in doubt from now on; which results that touches."""
-    cal = session.get(Calibration, calibration_id)
+    cal = stored(session, Calibration, calibration_id)
     cal.doubt = cal.doubt or words
     touched = uses(session, calibration_id)
     for use in touched:

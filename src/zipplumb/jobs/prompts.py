@@ -5,11 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from ..core.fitting import SURE, SpoilingHit
-from ..core.sheet import FeatureRecipe, RowResult, SheetRow
-from ..core.units import length_text
+from ..core.sheet import RowResult, SheetRow
+from ..core.units import length_text, sentence_in
 from ..store.models import Instrument
 from .results import JobResults
-from .rows_text import is_round, row_text, terms_factor
+from .rows_text import row_text
+from .words import words_for
 
 MATTERS_MM = 0.03  # a hit less far off is left alone, however sure
 
@@ -19,77 +20,74 @@ class Prompt:
     """The Now band. ``tone`` is "", "warn" or "ask"; ``line`` explains or warns."""
 
     title: str
-    line: str
-    tone: str
-    row: int | None
-    number: int
-    of: int
-    hits: int
-    wanted: int
-    form: str
-    size_name: str
-    size: str
-    side: str
-    question: tuple[tuple[int, str], ...]
-    last: str
+    line: str = ""
+    tone: str = ""
+    row: int | None = None
+    number: int = 0
+    of: int = 0
+    hits: int = 0
+    wanted: int = 0
+    form: str = ""
+    size_name: str = ""
+    size: str = ""
+    side: str = ""
+    question: tuple[tuple[int, str], ...] = ()
+    last: str = ""
 
 
 def prompt(state: JobResults, instrument: Instrument | None) -> Prompt:
     """The prompt for a job's current row."""
-    features = [r for r in state.rows if isinstance(r.recipe, FeatureRecipe)]
+    measured = state.measured
     row = state.current
     if row is None:
-        return Prompt("Plan a row: pick a face of the part.", "", "", None, 0, len(features), 0, 0, "", "", "", "", (), "")
-    found = state.results[row.id]
+        return Prompt("Plan a row: pick a face of the part.", of=len(measured))
+    found, words = state.results[row.id], words_for(row.recipe)
     title, line, tone = _words(state, row, found, instrument)
+    asks = found.state == "asks"
+    air = found.side.air if found.side else 0
+    size_name, size = _size(state, row, found)
     return Prompt(
-        title,
-        line,
-        tone,
-        row.id,
-        features.index(row) + 1,
-        len(features),
-        found.hits,
-        row.recipe.hits,
-        length_text(found.fit.form, state.job.units) if found.fit and found.fit.spare > 0 else "–",
-        *_size(state, row, found),
-        _side_words(row, found),
-        _question(row, found),
-        _last(state, row),
+        title=title,
+        line=sentence_in(line, state.job.units),
+        tone=tone,
+        row=row.id,
+        number=measured.index(row) + 1,
+        of=len(measured),
+        hits=found.hits,
+        wanted=row.recipe.wanted_hits,
+        form=length_text(found.fit.form, state.job.units) if found.fit and found.fit.spare > 0 else "–",
+        size_name=size_name,
+        size=size,
+        side=words.side(row.recipe, air) if air and not asks else "",
+        question=words.answers(row.recipe) if asks else (),
+        last=_last(state, row),
     )
 
 
 def _words(state: JobResults, row: SheetRow, found: RowResult, instrument: Instrument | None) -> tuple[str, str, str]:
-    name = row.recipe.name
+    name, words = row.recipe.name, words_for(row.recipe)
     if instrument is None:
         return "Bring an arm to this job.", "On the Kit page, choose which one stands here.", "warn"
     if not instrument.connected:
         kept = f"{found.hits} hits of {name} are kept" if found.hits else "All hits are kept"
         return "The arm is lost. Look at its cable.", f"{instrument.trouble} {kept}; measuring goes on when it is back.", "warn"
-    if found.state == "asks":
-        return f"{name}: which side is air?", _doubt(row, found) + " Pull off again and press finish, or choose here.", "ask"
-    if row.finished and found.state == "done" and all(r.finished for r in state.rows if hasattr(r.recipe, "hits")):
+    if found.state == "asks" and found.side is not None:
+        why = words.doubt(row.recipe, found.side)
+        return f"{name}: which side is air?", f"{why} Pull off again and press finish, or choose here.", "ask"
+    if row.finished and found.state == "done" and all(r.finished for r in state.measured):
         return "All rows are done. Make the report.", f"Touch again, and the hits go to {name}.", ""
     if found.state == "failed":
         return f"{name} cannot be worked out.", found.message, "warn"
-    left = row.recipe.hits - found.hits
     if found.hits == 0:
-        return _ask(row), instrument.trouble, "warn" if instrument.trouble else ""
+        return words.ask(row.recipe, state.job.units), instrument.trouble, "warn" if instrument.trouble else ""
     if warning := spoiling_words(state, row, found):
         return f"{name}: one hit is off.", warning, "warn"
+    left = row.recipe.wanted_hits - found.hits
     if left > 0:
         return f"{name}: {left} more.", found.message if found.message and found.hits > 3 else "", ""
+    if found.state == "waits":
+        return f"{name}: finish.", found.message, ""
     return f"{name}: pull off and finish.", " ".join(found.warnings), ""
-
-
-def _ask(row: SheetRow) -> str:
-    recipe = row.recipe
-    if is_round(recipe):
-        where = "inside" if recipe.nominal is None or recipe.nominal.inside else "round"
-        return f"Touch {where} {recipe.name}, {recipe.hits} hits at three depths."
-    datum = getattr(recipe, "datum", None)
-    letter = f" (datum {datum})" if datum else ""
-    return f"Touch {recipe.name}{letter}, {recipe.hits} hit{'s, far apart' if recipe.hits > 1 else ''}."
 
 
 def spoiling(found: RowResult) -> SpoilingHit | None:
@@ -101,63 +99,35 @@ def spoiling(found: RowResult) -> SpoilingHit | None:
 def spoiling_words(state: JobResults, row: SheetRow, found: RowResult) -> str:
     """A sentence naming the hit that spoils the form, where one surely does."""
     worst = spoiling(found)
-    if worst is None:
+    if worst is None or found.feature is None:
         return ""
-    number = state.readings[row.id].keys.index(found.counted[worst.index]) + 1
+    number = state.readings[row.id].keys.index(found.feature.counted[worst.index]) + 1
     off = length_text(abs(worst.off_by_mm), state.job.units)
     return f"Hit {number} lies {off} off what the others say. Undo it, or set it aside."
 
 
 def _size(state: JobResults, row: SheetRow, found: RowResult) -> tuple[str, str]:
-    units = state.job.units
-    if found.surface_world is None or found.state == "asks":
-        return ("Radius" if terms_factor(row.recipe) < 1 else "Diameter", "–") if is_round(row.recipe) else ("Deviation", "–")
-    if is_round(row.recipe):
-        factor = terms_factor(row.recipe)
-        return "Radius" if factor < 1 else "Diameter", length_text(factor * 2 * found.surface_world.radius, units)
-    return "Deviation", length_text(found.deviation_mm, units, sign=True)
-
-
-def _side_words(row: SheetRow, found: RowResult) -> str:
-    if found.side is None or not found.side.air or found.state == "asks":
-        return ""
-    if is_round(row.recipe):
-        return "inside, a bore" if found.side.air < 0 else "outside, a boss"
-    return "as the tip came" if found.side.air > 0 else "turned"
-
-
-_WITNESS = {"pull_off": "The pull-off", "approach": "the way in", "nominal": "the nominal"}
-
-
-def _doubt(row: SheetRow, found: RowResult) -> str:
-    round_one = is_round(row.recipe)
-    if found.side is None or not found.side.witnesses:
-        return "Nothing tells the side."
-    if not round_one and len(set(found.side.witnesses.values())) == 1:
-        return "The touched side lies opposite to the nominal one."
-    if not round_one:
-        return "The tip came in from one side and left through the other."
-    words = {1: "outside", -1: "inside"}
-    said = [f"{_WITNESS[k]} says {words[v]}" for k, v in found.side.witnesses.items()]
-    return ", ".join(said) + "."
-
-
-def _question(row: SheetRow, found: RowResult) -> tuple[tuple[int, str], ...]:
-    if found.state != "asks":
-        return ()
-    if is_round(row.recipe):
-        return ((-1, "Inside: a bore"), (1, "Outside: a boss"))
-    return ((1, "Air where it left"), (-1, "Air on the other side"))
+    """The large number: the deviation of the row's first characteristic, or the size itself of what has one."""
+    text = row_text(state, row.id)
+    first = text.first
+    if first is None or found.state == "asks":
+        return "Deviation", "–"
+    if found.first is not None and (found.first.nominal is None or found.first.key in ("diameter", "width")):
+        return first.label.capitalize(), first.actual or "–"
+    return "Deviation", first.deviation or "–"
 
 
 def _last(state: JobResults, current: SheetRow) -> str:
     """The result of the row before, so that a finish is seen although the prompt has moved on."""
     index = state.rows.index(current)
-    done = [r for r in state.rows[:index] if r.finished and state.results[r.id].actual_mm is not None]
+    done = [r for r in state.rows[:index] if r.finished and state.results[r.id].characteristics]
     if not done:
         return ""
     text = row_text(state, done[-1].id)
-    if state.results[done[-1].id].held:
+    first = text.worst
+    if first is None or not first.actual:
+        return ""
+    if first.deviation == "held":
         return f"{text.shape} {text.name}: held by the alignment, form {text.form}"
-    value = f"{text.actual}" + (f" ({text.deviation})" if text.deviation else "")
+    value = first.actual + (f" ({first.deviation})" if first.deviation else "")
     return f"{text.shape} {text.name}: {value} {text.word}" + (f" by {text.out_by}" if text.out_by else "")

@@ -13,14 +13,14 @@ from ..core.units import degrees_text, length_text
 from ..exchange.csv_file import write_csv
 from ..exchange.pdf_file import write_pdf
 from ..exchange.xlsx_file import write_xlsx
-from ..store.database import tell, transaction
+from ..store.database import stored, tell, transaction
 from ..store.models import Calibration, Instrument, Picture, Reading, Report, Station, User
 from .actor import Actor, record
 from .results import JobResults, load
 from .rows_text import row_texts
 
 log = logging.getLogger(__name__)
-KINDS = {
+FORMATS = {
     "pdf": "application/pdf",
     "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
     "csv": "text/csv; charset=utf-8",
@@ -53,7 +53,7 @@ def drop_picture(actor: Actor, job_id: int, picture_id: int) -> None:
 
 def ask_report(actor: Actor, job_id: int, kind: str, row_ids: list[int]) -> int:
     """Note a report to be made of the chosen rows (none: all). Returns its id."""
-    if kind not in KINDS:
+    if kind not in FORMATS:
         raise InputError("A report is PDF, XLSX or CSV.", "Nothing was made.", "Choose one of the three.")
     with transaction() as session:
         state = load(session, job_id)
@@ -71,14 +71,14 @@ def make_report(report_id: int) -> None:
     """Make an asked report (in the worker); what went wrong is said on the report itself."""
     try:
         with transaction() as session:
-            report = session.get(Report, report_id)
+            report = stored(session, Report, report_id)
             report.data, report.state = _made(session, report), "ready"
             tell(session, report.job_id, "report", report=report_id)
     except Exception as error:
         log.exception("report %s", report_id)
         known = str(error) if isinstance(error, PlumbError) else "It could not be made. The job is untouched. Try again."
         with transaction() as session:
-            report = session.get(Report, report_id)
+            report = stored(session, Report, report_id)
             report.state, report.message = "failed", known
             tell(session, report.job_id, "report", report=report_id)
 
@@ -89,7 +89,7 @@ def _made(session: Session, report: Report) -> bytes:
     facts = gather_facts(session, state, report.by)
     units = state.job.units
     if report.kind == "csv":
-        return write_csv(rows, units)
+        return write_csv(rows)
     if report.kind == "xlsx":
         return write_xlsx(rows, units, facts)
     pictures = session.scalars(select(Picture).where(Picture.job_id == report.job_id).order_by(Picture.id)).all()
@@ -119,11 +119,11 @@ def gather_facts(session: Session, state: JobResults, by: int | None) -> list[tu
         if known:
             facts.append(("Temperature", f"{min(known):.1f} to {max(known):.1f} °C, lengths as read, not brought to 20 °C"))
     for station_id in sorted({r.station_id for r in readings}):
-        station = session.get(Station, station_id)
-        instrument = session.get(Instrument, station.instrument_id)
+        station = stored(session, Station, station_id)
+        instrument = stored(session, Instrument, station.instrument_id)
         facts.append(("Instrument", f"{instrument.name}, {instrument.serial}, {station.name}"))
     for calibration_id in sorted({r.calibration_id for r in readings}):
-        facts.append(("Probe", calibration_words(session.get(Calibration, calibration_id))))
+        facts.append(("Probe", calibration_words(stored(session, Calibration, calibration_id))))
     facts.append(("Coordinate system", alignment_words(state)))
     return facts
 
@@ -136,13 +136,13 @@ def calibration_words(cal: Calibration) -> str:
 
 
 def alignment_words(state: JobResults) -> str:
-    solved = state.results.get(state.job.alignment_row_id)
-    if solved is None or solved.alignment is None:
+    aligned, active = state.alignment, state.job.alignment_row_id
+    if aligned is None or active is None:
         return "the instrument's own: the part is not aligned"
-    name = state.row(state.job.alignment_row_id).recipe.name
-    ledger = solved.alignment.ledger
+    name = state.row(active).recipe.name
+    ledger = aligned.ledger
     words = f"{name}: {ledger.rank} freedoms held, {ledger.spare} holds spare"
-    if not solved.alignment.squareness:
+    if not aligned.squareness:
         return words
-    worst = max(solved.alignment.squareness, key=lambda s: abs(s.error_rad))
+    worst = max(aligned.squareness, key=lambda s: abs(s.error_rad))
     return f"{words}; {worst.first} to {worst.second} out of square by {degrees_text(worst.error_rad)}"

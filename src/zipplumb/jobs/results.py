@@ -14,13 +14,18 @@ import numpy as np
 from sqlalchemy import ColumnElement, literal_column, select, text
 from sqlalchemy.orm import Session, lazyload
 
+from ..cad import CadModel
+from ..core.alignment import Alignment
 from ..core.calibration import ProbeCalibration
 from ..core.errors import InputError
 from ..core.frames import Motion
-from ..core.sheet import Kit, Reading, RowResult, Sheet, SheetRow, Station, evaluate, recipe_from_dict
+from ..core.readings import Reading
+from ..core.sheet import Kit, PartSurfaces, RowResult, Sheet, SheetRow, Station, evaluate, recipe_from_dict
+from ..core.units import Unit
 from ..store import models
-from ..store.models import Calibration, Instrument, Job, Mark, Row
-from .probes import applied
+from ..store.models import Calibration, Instrument, Job, Row
+from .probes import applied_calibrations
+from .readings import marks_of, together
 from .trust import trust_in
 
 JOBS_REMEMBERED = 32
@@ -47,6 +52,21 @@ class JobResults:
             raise InputError("That row is not in this job any more.", "Nothing was changed.", "Choose another row.")
         return found
 
+    def available(self, row_id: int) -> tuple[tuple[str, Unit], ...]:
+        """Characteristics that a row may be asked, with their units."""
+        return self.row(row_id).recipe.available(self.results[row_id].feature)
+
+    @property
+    def measured(self) -> list[SheetRow]:
+        """The rows that take hits, in order."""
+        return [r for r in self.rows if r.recipe.takes_hits]
+
+    @property
+    def alignment(self) -> Alignment | None:
+        """The active coordinate system, where it is solved."""
+        found = self.results.get(self.job.alignment_row_id) if self.job.alignment_row_id else None
+        return found.alignment if found else None
+
     @property
     def current(self) -> SheetRow | None:
         return next((r for r in self.rows if r.id == self.job.current_row_id), None)
@@ -57,8 +77,9 @@ class _Memory:
     lock: threading.Lock = field(default_factory=threading.Lock)
     batches: dict[int, models.Reading] = field(default_factory=dict)
     rows: dict[int, tuple[str, SheetRow]] = field(default_factory=dict)
-    joined: dict[int, tuple[tuple, Reading]] = field(default_factory=dict)
+    joined: dict[int, tuple[tuple, Reading | None]] = field(default_factory=dict)
     found: dict = field(default_factory=dict)
+    surfaces: PartSurfaces | None = None
 
 
 _memories: OrderedDict[int, _Memory] = OrderedDict()
@@ -83,13 +104,24 @@ def load(session: Session, job_id: int) -> JobResults:
     with memory.lock:
         rows = _rows(session, job_id, memory)
         batches = _batches(session, job_id, memory)
-        instead = applied(session)
-        readings = _readings(batches, _marks(session, job_id), {r.id for r in rows}, memory, instead)
-        kit, instrument = _kit(session, job_id, batches, instead)
+        applied = applied_calibrations(session)
+        readings = _readings(batches, marks_of(session, models.Reading.job_id == job_id), {r.id for r in rows}, memory, applied)
+        kit, instrument = _kit(session, job_id, batches, applied)
         sheet = Sheet(rows, job.alignment_row_id)
-        results, memory.found = evaluate(sheet, readings, kit, memory.found)
+        results, memory.found = evaluate(sheet, readings, kit, memory.found, _surfaces(job.part, memory, rows))
     due = trust_in(session, instrument, job_id).due if instrument else ()
     return JobResults(job, rows, results, readings, kit, instrument, due)
+
+
+def _surfaces(part: models.Part, memory: _Memory, rows: tuple[SheetRow, ...]) -> PartSurfaces | None:
+    """The part's surfaces, brought in only where a row rests on them."""
+    if not any(r.recipe.rests_on_surfaces for r in rows) or part.model is None:
+        return None
+    from ..cad.surfaces import Surfaces  # heavy, and few jobs need it
+
+    if memory.surfaces is None or memory.surfaces.digest != part.sha256:
+        memory.surfaces = PartSurfaces(part.sha256, Surfaces(CadModel.unpack(part.model)).nearest)
+    return memory.surfaces
 
 
 def _rows(session: Session, job_id: int, memory: _Memory) -> tuple[SheetRow, ...]:
@@ -122,64 +154,34 @@ def _batches(session: Session, job_id: int, memory: _Memory) -> list[models.Read
     return [memory.batches[i] for i in sorted(ids)]
 
 
-def _marks(session: Session, job_id: int) -> dict[int, set[int]]:
-    query = (
-        select(Mark.reading_id, Mark.hit)
-        .join(models.Reading, models.Reading.id == Mark.reading_id)
-        .where(models.Reading.job_id == job_id, Mark.lifted_at.is_(None))
-    )
-    marks: dict[int, set[int]] = defaultdict(set)
-    for reading_id, hit in session.execute(query):
-        marks[reading_id].add(hit)
-    return marks
-
-
 def _readings(
-    batches: list[models.Reading], marks: dict[int, set[int]], rows: set[int], memory: _Memory, instead: dict[int, int]
+    batches: list[models.Reading], marks: dict[int, set[int]], rows: set[int], memory: _Memory, applied: dict[int, int]
 ) -> dict[int, Reading]:
-    """``instead``: calibrations that are worked with in the place of those that the readings were made with."""
+    """By row; ``applied``: calibrations that are worked with in the place of those that the readings were made with."""
     by_row: dict[int, list[models.Reading]] = defaultdict(list)
-    pull_offs: dict[int, models.Reading] = {}
     for batch in batches:
-        if batch.row_id not in rows:
-            continue
-        if batch.kind == "pull_off":
-            pull_offs[batch.row_id] = batch
-        else:
+        if batch.row_id is not None and batch.row_id in rows:
             by_row[batch.row_id].append(batch)
+    found = {}
     for row, mine in by_row.items():
-        pull_off = pull_offs.get(row)
-        used = tuple(instead.get(b.calibration_id, b.calibration_id) for b in mine)
-        which = tuple((b.id, frozenset(marks.get(b.id, ()))) for b in mine), pull_off.id if pull_off else None, used
+        used = tuple(_worked_with(b, applied) for b in mine)
+        which = tuple((b.id, frozenset(marks.get(b.id, ()))) for b in mine), used
         if memory.joined.get(row, (None,))[0] != which:
-            memory.joined[row] = which, _joined(mine, marks, pull_off, instead)
-    return {row: memory.joined[row][1] for row in by_row}
+            memory.joined[row] = which, together(mine, marks, lambda c: applied.get(c, c))
+        reading = memory.joined[row][1]
+        if reading is not None:
+            found[row] = reading
+    return found
 
 
-def _joined(
-    batches: list[models.Reading], marks: dict[int, set[int]], pull_off: models.Reading | None, instead: dict[int, int]
-) -> Reading:
-    counts = [len(b.ns) for b in batches]
-
-    def used(batch: models.Reading) -> int:
-        return instead.get(batch.calibration_id, batch.calibration_id)
-
-    return Reading(
-        keys=tuple(f"{b.id}.{k}" for b in batches for k in range(len(b.ns))),
-        poses=np.concatenate([np.reshape(b.poses, (-1, 7)) for b in batches]),
-        approach=np.concatenate([np.reshape(np.array(b.approach, float), (-1, 7)) for b in batches]),
-        aside=np.array([k in marks.get(b.id, ()) for b in batches for k in range(len(b.ns))], bool),
-        stations=np.repeat([b.station_id for b in batches], counts),
-        calibrations=np.repeat([used(b) for b in batches], counts),
-        times=np.concatenate([b.times for b in batches]),
-        pull_off=np.array(pull_off.poses) if pull_off else None,
-        pull_off_station=pull_off.station_id if pull_off else None,
-        pull_off_calibration=used(pull_off) if pull_off else None,
-    )
+def _worked_with(batch: models.Reading, applied: dict[int, int]) -> int:
+    """The calibration that a batch is worked out with; 0: none."""
+    read_with = batch.calibration_id or 0
+    return applied.get(read_with, read_with)
 
 
 def _kit(
-    session: Session, job_id: int, batches: list[models.Reading], instead: dict[int, int]
+    session: Session, job_id: int, batches: list[models.Reading], applied: dict[int, int]
 ) -> tuple[Kit, Instrument | None]:
     """Stations and calibrations of a job, and the instrument that stands at it now."""
     query = select(models.Station, Instrument).join(Instrument, Instrument.id == models.Station.instrument_id)
@@ -190,10 +192,12 @@ def _kit(
     }
     here = next((instrument for station, instrument in found if instrument.station_id == station.id), None)
     u_hit = max((instrument.u_hit_mm for _, instrument in found), default=0.0)
-    used = {instead.get(b.calibration_id, b.calibration_id) for b in batches}
+    used = {_worked_with(b, applied) for b in batches}
     used |= {i.calibration_id for _, i in found if i.calibration_id}
     calibrations = {
-        cal.id: ProbeCalibration(cal.id, np.array(cal.offset_mm), cal.diameter_mm, cal.u_radius_mm, u_hit, cal.doubt)
+        cal.id: ProbeCalibration(
+            cal.id, np.array(cal.offset_mm), cal.diameter_mm, cal.u_radius_mm, u_hit, cal.doubt, cal.u_offset_mm
+        )
         for cal in session.scalars(select(Calibration).where(Calibration.id.in_(used)).options(lazyload(Calibration.probe)))
     }
     return Kit(stations, calibrations), here

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from ..core.sheet import AlignmentRecipe, DistanceRecipe, FeatureRecipe, PlaneRecipe, RowResult, SheetRow
-from ..core.units import in_units, length_text
-from ..exchange.table import RowText
+from ..core.sheet import Characteristic, RowResult, SheetRow
+from ..core.tolerances import Verdict
+from ..core.units import Units, length_text, quantity_text, quantity_value, sentence_in
+from ..exchange.table import CharacteristicText, RowText
 from .results import JobResults
+from .words import words_for
 
-SHAPES = {"in": "●", "close": "◐", "out": "▲", "not proven": "◇", "to do": "○", "asks": "?"}
+SHAPES = {"in": "●", "close": "◐", "out": "▲", "not proven": "◇", "to do": "○", "asks": "?", "done": "●", "failed": "▲"}
 
 
 def row_texts(state: JobResults) -> list[RowText]:
@@ -20,104 +22,105 @@ def row_text(state: JobResults, row_id: int) -> RowText:
     return _row_text(state, state.row(row_id), number)
 
 
-def terms_factor(recipe) -> float:
-    """What a size on a diameter becomes in the row's own terms."""
-    return 0.5 if getattr(recipe, "terms", "") == "radius" else 1.0
-
-
-def is_round(recipe) -> bool:
-    """It has a diameter, and an inside."""
-    return hasattr(recipe, "terms")
-
-
-def _word(found: RowResult) -> str:
-    if found.state == "asks":
-        return "asks"
-    if found.state == "failed":
-        return "failed"
+def word_of(found: RowResult) -> str:
+    """One word of how a row stands."""
+    if found.state in ("asks", "failed"):
+        return found.state
     if found.verdict:
         return found.verdict.word
-    return "done" if found.state == "done" else "taking" if found.state == "taking" else "to do"
-
-
-def _quantity(recipe, found: RowResult) -> str:
-    if is_round(recipe):
-        return "radius" if recipe.terms == "radius" else "diameter"
-    if isinstance(recipe, DistanceRecipe):
-        return "distance" if recipe.measure == "perpendicular" else f"distance along {recipe.measure[-1].upper()}"
-    if isinstance(recipe, PlaneRecipe):
-        return "height" if recipe.nominal else "form"
-    if isinstance(recipe, AlignmentRecipe):
-        return "coordinate system"
-    return found.quantity
+    return found.state if found.state in ("done", "taking") else "to do"
 
 
 def _row_text(state: JobResults, row: SheetRow, number: int) -> RowText:
     recipe, found, units = row.recipe, state.results[row.id], state.job.units
-    factor = terms_factor(recipe)
-
-    def value(mm: float | None) -> float | None:
-        return None if mm is None else in_units(factor * mm, units)
-
-    def shown(mm: float | None, sign: bool = False) -> str:
-        return length_text(None if mm is None else factor * mm, units, sign)
-
-    limits = recipe.tolerance
-    share = None
-    if limits and found.deviation_mm is not None:
-        half = (limits.upper_mm - limits.lower_mm) / 2
-        middle = (limits.upper_mm + limits.lower_mm) / 2
-        share = max(-1.4, min(1.4, (found.deviation_mm - middle) / half)) if half > 0 else 0.0
-    word = _word(found)
-    feature = isinstance(recipe, FeatureRecipe)
+    word = word_of(found)
+    told = found.state in ("done", "asks")
     return RowText(
         id=row.id,
         number=number,
         name=recipe.name,
-        kind=recipe.kind,
-        datum=(recipe.datum or "") if isinstance(recipe, PlaneRecipe) else "",
-        quantity=_quantity(recipe, found),
+        kind=words_for(recipe).noun,
+        datum=recipe.datum_letter,
         state=found.state,
         word=word,
-        shape=SHAPES.get(word, "●" if word == "done" else "▲" if word == "failed" else "○"),
-        nominal=shown(found.nominal_mm) if found.nominal_mm is not None else "",
-        actual=shown(found.actual_mm) if found.actual_mm is not None else _alignment_words(found),
-        deviation=shown(found.deviation_mm, sign=True) if found.deviation_mm is not None else "held" if found.held else "",
-        tolerance=_limits_text(limits, shown),
-        uncertainty=shown(found.U_mm) if found.U_mm is not None else "",
-        out_by=shown(found.verdict.out_by_mm) if found.verdict and found.verdict.out_by_mm > 0 else "",
+        shape=SHAPES.get(word, "○"),
+        line=_line(found, words_for(recipe).noun),
         form=length_text(found.fit.form, units) if found.fit else "",
-        share=share,
         hits=found.hits,
-        wanted=recipe.hits if feature else 0,
-        message=found.message or " ".join((*found.doubts, *(found.warnings if found.state in ("done", "asks") else ()))),
-        doubted=bool(found.doubts),
+        wanted=recipe.wanted_hits,
+        message=sentence_in(found.message or " ".join((*found.doubts, *(found.warnings if told else ()))), units),
         note=recipe.note,
+        doubted=bool(found.doubts),
         current=row.id == state.job.current_row_id,
-        measured=feature,
-        nominal_value=value(found.nominal_mm),
-        actual_value=value(found.actual_mm),
-        deviation_value=value(found.deviation_mm),
-        lower_value=value(limits.lower_mm if limits else None),
-        upper_value=value(limits.upper_mm if limits else None),
-        uncertainty_value=value(found.U_mm),
+        takes_hits=recipe.takes_hits,
+        is_system=recipe.role == "system",
+        characteristics=tuple(characteristic_text(row, c, units) for c in found.characteristics),
     )
 
 
-def _limits_text(limits, shown) -> str:
-    if limits is None:
+def characteristic_text(row: SheetRow, found: Characteristic, units: Units) -> CharacteristicText:
+    """One characteristic of a row, in its own terms and the job's units."""
+    recipe, unit = row.recipe, found.unit
+    factor = recipe.share_of(found.key)
+
+    def value(number: float | None) -> float | None:
+        return None if number is None else quantity_value(factor * number, unit, units)
+
+    def shown(number: float | None, sign: bool = False) -> str:
+        return "" if number is None else quantity_text(factor * number, unit, units, sign)
+
+    verdict = found.verdict
+    word = verdict.word if verdict else ""
+    return CharacteristicText(
+        key=found.key,
+        label=words_for(recipe).label(recipe, found.key),
+        unit="°" if unit == "rad" else units,
+        word=word,
+        shape=SHAPES.get(word, ""),
+        nominal=shown(found.nominal),
+        actual=shown(found.actual),
+        deviation="held" if found.held else shown(found.deviation, sign=True),
+        tolerance=_limits_text(found, shown),
+        uncertainty=shown(found.U),
+        out_by=shown(verdict.out_by) if verdict and verdict.out_by > 0 else "",
+        share=_share(found, verdict),
+        nominal_value=value(found.nominal),
+        actual_value=value(found.actual),
+        deviation_value=value(found.deviation),
+        lower_value=value(found.lower),
+        upper_value=value(found.upper),
+        uncertainty_value=value(found.U),
+    )
+
+
+def _share(found: Characteristic, verdict: Verdict | None) -> float | None:
+    """Where the deviation lies between the limits, -1 to 1 and a little beyond."""
+    if found.deviation is None or (found.lower is None and found.upper is None):
+        return None
+    if found.lower is None or found.upper is None:
+        limit = found.upper if found.upper is not None else found.lower
+        share = found.deviation / abs(limit) if limit else (verdict.used if verdict else 0.0)
+    else:
+        half = (found.upper - found.lower) / 2
+        share = (found.deviation - (found.upper + found.lower) / 2) / half if half > 0 else 0.0
+    return max(-1.4, min(1.4, share))
+
+
+def _limits_text(found: Characteristic, shown) -> str:
+    lower, upper = found.lower, found.upper
+    if lower is None and upper is None:
         return ""
-    if limits.lower_mm == -limits.upper_mm:
-        return f"±{shown(limits.upper_mm)}"
-    upper, lower = (shown(v, True) if v else "0" for v in (limits.upper_mm, limits.lower_mm))
-    return f"{upper} / {lower}"
+    if lower is None:
+        return f"≤ {shown(upper, True)}"
+    if upper is None:
+        return f"≥ {shown(lower, True)}"
+    if lower == -upper:
+        return f"±{shown(upper)}"
+    high, low = (shown(v, True) if v else "0" for v in (upper, lower))
+    return f"{high} / {low}"
 
 
-def _alignment_words(found: RowResult) -> str:
+def _line(found: RowResult, noun: str) -> str:
     if found.alignment is None:
-        return ""
+        return noun
     return f"{found.alignment.ledger.rank} held, {found.alignment.ledger.spare} spare"
-
-
-def is_alignment(row: SheetRow) -> bool:
-    return isinstance(row.recipe, AlignmentRecipe)

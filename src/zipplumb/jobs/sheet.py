@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
 from datetime import UTC, datetime
 from typing import Any, cast
 
@@ -10,14 +11,18 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from ..core.errors import InputError
-from ..core.sheet import recipe_from_dict
-from ..core.sheet.recipes import depends_on
-from ..core.units import Units, length_from_text
-from ..store.database import tell, transaction
-from ..store.models import Job, Part, Row
+from ..core.shape_codec import shape_from_data
+from ..core.sheet import RowRecipe, kind_of, needs_of, recipe_from_dict
+from ..core.sheet.kinds import measured_as
+from ..core.sheet.measured import MeasuredRecipe
+from ..core.units import Units
+from ..store.database import stored, tell, transaction
+from ..store.models import Job, Part, Row, Station
 from .actor import Actor, record
+from .forms import changed, data_of, texts_of
+from .results import load
+from .words import words_for
 
-DEFAULT_HITS = {"plane": 4, "cylinder": 12}
 ROW_GONE = InputError("That row is not in this job any more.", "Nothing was changed.", "Choose another row.")
 
 
@@ -43,24 +48,47 @@ def set_units(actor: Actor, job_id: int, units: str) -> None:
     if units not in ("mm", "in"):
         raise InputError("Lengths are mm or inches.", "Nothing was changed.", "Choose mm or in.")
     with transaction() as session:
-        session.get(Job, job_id).units = cast(Units, units)
+        stored(session, Job, job_id).units = cast(Units, units)
         record(session, actor, job_id, "units", units=units)
         tell(session, job_id, "units")
 
 
-def add_row(session: Session, actor: Actor, job_id: int, raw: dict) -> int:
-    """Add a validated row at the end of the sheet, within a transaction. Returns its id."""
+def add_row(session: Session, actor: Actor, job_id: int, raw: Mapping[str, Any]) -> int:
+    """Add a validated row at the end of the sheet, within a transaction. Returns its id.
+
+    The first that takes hits is current, the first coordinate system active.
+    """
     recipe = recipe_from_dict(raw)
-    position = session.scalar(select(func.coalesce(func.max(Row.position), 0)).where(Row.job_id == job_id)) + 1
+    check_references(session, job_id, recipe)
+    position = 1 + (session.scalar(select(func.max(Row.position)).where(Row.job_id == job_id)) or 0)
     row = Row(job_id=job_id, position=position, recipe=recipe.model_dump(mode="json"))
     session.add(row)
     session.flush()
-    job = session.get(Job, job_id)
-    if job.current_row_id is None and recipe.kind in ("plane", "cylinder"):
+    _take_letter(session, job_id, row.id, row.recipe.get("datum"))
+    job = stored(session, Job, job_id)
+    if job.current_row_id is None and recipe.takes_hits:
         job.current_row_id = row.id
+    if job.alignment_row_id is None and recipe.role == "system":
+        job.alignment_row_id = row.id
     record(session, actor, job_id, "plan", row=row.id, recipe=row.recipe)
     tell(session, job_id, "sheet", row=row.id)
     return row.id
+
+
+def check_references(session: Session, job_id: int, recipe: RowRecipe) -> None:
+    """Everything that a recipe names is of this job, and of the right sort."""
+    for needed in needs_of(recipe):
+        if needed.what == "station":
+            station = session.get(Station, needed.id)
+            sound = station is not None and station.job_id == job_id
+        else:
+            row = session.get(Row, needed.id)
+            there = row is not None and row.job_id == job_id and row.removed_at is None
+            sound = row is not None and there and kind_of(row.recipe).role == needed.what
+        if not sound:
+            raise InputError(
+                f"It names a {needed.what} that is not in this job.", "The row was left as it was.", "Choose one of this job."
+            )
 
 
 def free_name(session: Session, job_id: int, stem: str) -> str:
@@ -75,97 +103,75 @@ def plan_from_face(actor: Actor, job_id: int, face_index: int) -> int:
     """A row with the nominal of a picked face. Returns its id."""
     actor.must_change()
     with transaction() as session:
-        job = session.get(Job, job_id)
-        faces = session.get(Part, job.part_id).faces
+        job = stored(session, Job, job_id)
+        faces = stored(session, Part, job.part_id).faces
         if not 0 <= face_index < len(faces):
             raise InputError("That face is not on this part.", "Nothing was changed.", "Pick a face on the stage.")
         face = faces[face_index]
-        nominal = face["nominal"]
-        if nominal is None:
+        kind = kind_for_face(face)
+        if kind is None:
             raise InputError(
-                f"This face is a {face['surface']}.", "Nothing was planned.", "Planes and cylinders can be planned so far."
+                f"This face is a {face['surface']}.", "Nothing was planned.", "Pick another, or type what it should be."
             )
-        kind = nominal["shape"]
-        stem = "Plane" if kind == "plane" else "Bore" if nominal["inside"] else "Boss"
-        raw = {
-            "kind": kind,
-            "name": free_name(session, job_id, stem),
-            "nominal": nominal,
-            "face": face_index,
-            "hits": DEFAULT_HITS[kind],
-        }
-        return add_row(session, actor, job_id, raw)
+        raw = kind.of_face(face_index, face["nominal"], bool(face["inside"]))
+        return add_row(session, actor, job_id, named(session, job_id, raw))
 
 
-def plan_typed(actor: Actor, job_id: int, form: dict[str, str]) -> int:
-    """A row with a nominal typed from a drawing, in the job's units. Returns its id."""
+def kind_for_face(face: Mapping[str, Any]) -> type[MeasuredRecipe] | None:
+    """The kind that measures such a face, or None."""
+    nominal = face["nominal"]
+    return measured_as(shape_from_data(nominal)) if nominal else None
+
+
+def named(session: Session, job_id: int, raw: dict[str, Any]) -> dict[str, Any]:
+    """With a name, numbered alike for alike things, where it has none."""
+    if raw.get("name"):
+        return raw
+    recipe = recipe_from_dict({**raw, "name": "?"})
+    return {**raw, "name": free_name(session, job_id, words_for(recipe).stem(recipe))}
+
+
+def plan_typed(actor: Actor, job_id: int, kind: str, texts: Mapping[str, str]) -> int:
+    """A row of any kind, as typed in its form, in the job's units. Returns its id."""
     actor.must_change()
     with transaction() as session:
-        units = session.get(Job, job_id).units
-        kind = form.get("kind", "")
-        place = [length_from_text(form.get(k, ""), units, k.upper()) for k in ("x", "y", "z")]
-        along = [length_from_text(form.get(k, ""), "mm", k) for k in ("i", "j", "k")]
-        if kind == "plane":
-            nominal: dict[str, Any] = {"shape": "plane", "point": place, "normal": along}
-        elif kind == "cylinder":
-            size = length_from_text(form.get("size", ""), units, "the size")
-            factor = 2 if form.get("terms") == "radius" else 1
-            nominal = {"shape": "cylinder", "point": place, "direction": along, "diameter_mm": factor * size}
-            nominal["inside"] = form.get("side", "inside") == "inside"
-        else:
-            raise InputError("A row is a plane or a cylinder.", "Nothing was planned.", "Choose one of the two.")
-        stem = "Plane" if kind == "plane" else "Bore" if nominal["inside"] else "Boss"
-        name = form.get("name", "").strip() or free_name(session, job_id, stem)
-        raw = {"kind": kind, "name": name, "nominal": nominal, "hits": DEFAULT_HITS[kind]}
-        if kind == "cylinder":
-            raw["terms"] = form.get("terms", "diameter")
-        return add_row(session, actor, job_id, raw)
+        units = stored(session, Job, job_id).units
+        return add_row(session, actor, job_id, named(session, job_id, data_of(kind, texts, units)))
 
 
-def edit_row(actor: Actor, job_id: int, row_id: int, form: dict[str, str]) -> None:
-    """Change a row's name, letter, hits, spacing and limits; typed in the row's own terms."""
+def edit_row(actor: Actor, job_id: int, row_id: int, texts: Mapping[str, str]) -> None:
+    """Change what was typed anew in a row's form; in the job's units and the row's own terms."""
     actor.must_change()
     with transaction() as session:
-        job = session.get(Job, job_id, with_for_update=True)
+        job = stored(session, Job, job_id, lock=True)
         row = _row(session, job_id, row_id)
-        raw = dict(row.recipe)
-        factor = 2 if raw.get("terms") == "radius" else 1
-        if "name" in form:
-            raw["name"] = form["name"].strip()
-        if "lower" in form or "upper" in form:
-            raw["tolerance"] = _limits(form, job.units, factor)
-        if raw["kind"] in ("plane", "cylinder"):
-            _edit_feature(raw, form, job.units)
-        if raw["kind"] == "distance" and "nominal" in form:
-            text = form["nominal"].strip()
-            raw["nominal_mm"] = length_from_text(text, job.units, "the nominal") if text else None
-        if raw["kind"] == "plane" and "datum" in form:
-            raw["datum"] = form["datum"].strip().upper() or None
+        recipe = recipe_from_dict(row.recipe)
+        available = load(session, job_id).available(row_id)
+        new = changed(texts, texts_of(recipe, job.units, available))
+        raw = data_of(recipe.kind, new, job.units, row.recipe, available)
+        if "datum" in new:
+            raw["datum"] = (raw["datum"] or "").upper() or None
             _take_letter(session, job_id, row_id, raw["datum"])
-        row.recipe = recipe_from_dict(raw).model_dump(mode="json")
+        edited = recipe_from_dict(raw)
+        check_references(session, job_id, edited)
+        row.recipe = edited.model_dump(mode="json")
         record(session, actor, job_id, "edit", row=row_id, recipe=row.recipe)
         tell(session, job_id, "sheet", row=row_id)
 
 
-def _limits(form: dict[str, str], units: Units, factor: int) -> dict | None:
-    lower, upper = form.get("lower", "").strip(), form.get("upper", "").strip()
-    if not lower and not upper:
-        return None
-    if not lower or not upper:
-        raise InputError("A tolerance has two limits.", "The row was left as it was.", "Type both, or leave both empty.")
-    return {
-        "lower_mm": factor * length_from_text(lower, units, "the lower limit"),
-        "upper_mm": factor * length_from_text(upper, units, "the upper limit"),
-    }
-
-
-def _edit_feature(raw: dict, form: dict[str, str], units: Units) -> None:
-    if "hits" in form:
-        if not form["hits"].strip().isdigit():
-            raise InputError("The number of hits is a whole number.", "The row was left as it was.", "Type a number.")
-        raw["hits"] = int(form["hits"])
-    if "spacing" in form:
-        raw["spacing_mm"] = length_from_text(form["spacing"], units, "the distance between hits")
+def set_limits(actor: Actor, job_id: int, row_id: int, lower: str, upper: str, key: str = "") -> None:
+    """Limits of one characteristic, as typed; by default of the one on the row's line. The others stay as they are."""
+    with transaction() as session:
+        state = load(session, job_id)
+        available, units = state.available(row_id), state.job.units
+        recipe = state.row(row_id).recipe
+    if not available:
+        raise InputError("That row has nothing to judge.", "Nothing was changed.", "Choose a feature or a dimension.")
+    asked = [a.key for a in recipe.asked] or [k for k, _ in available]
+    texts = texts_of(recipe, units, available) | {f"asked.{k}.on": "1" for k in asked}
+    key = key or asked[0]
+    texts |= {f"asked.{key}.on": "1", f"asked.{key}.lower": lower, f"asked.{key}.upper": upper}
+    edit_row(actor, job_id, row_id, {"asked.first": asked[0], **texts})
 
 
 def _take_letter(session: Session, job_id: int, row_id: int, letter: str | None) -> None:
@@ -183,15 +189,15 @@ def _take_letter(session: Session, job_id: int, row_id: int, letter: str | None)
 
 
 def switch_terms(actor: Actor, job_id: int, row_id: int) -> None:
-    """Radius or diameter, as the drawing says it: nominal and tolerance turn together."""
+    """Radius or diameter, as the drawing says it: nominal and limits turn together."""
     actor.must_change()
     with transaction() as session:
         row = _row(session, job_id, row_id)
-        if row.recipe["kind"] != "cylinder":
+        switched = recipe_from_dict(row.recipe).in_other_terms()
+        if switched is None:
             raise InputError("Only a round feature has a radius.", "Nothing was changed.", "Choose a bore or a boss.")
-        terms = "radius" if row.recipe.get("terms", "diameter") == "diameter" else "diameter"
-        row.recipe = {**row.recipe, "terms": terms}
-        record(session, actor, job_id, "terms", row=row_id, terms=terms)
+        row.recipe = switched.model_dump(mode="json")
+        record(session, actor, job_id, "terms", row=row_id, terms=row.recipe["terms"])
         tell(session, job_id, "sheet", row=row_id)
 
 
@@ -199,26 +205,31 @@ def remove_row(actor: Actor, job_id: int, row_id: int) -> None:
     """Take a row off the sheet; its readings are kept. Refused while other rows rest on it."""
     actor.must_change()
     with transaction() as session:
-        job = session.get(Job, job_id, with_for_update=True)
+        job = stored(session, Job, job_id, lock=True)
         row = _row(session, job_id, row_id)
         others = session.scalars(select(Row).where(Row.job_id == job_id, Row.removed_at.is_(None), Row.id != row_id)).all()
-        resting = [r.recipe["name"] for r in others if row_id in depends_on(recipe_from_dict(r.recipe))]
+        resting = [r.recipe["name"] for r in others if rests_on(recipe_from_dict(r.recipe), row_id)]
         if resting:
             raise InputError(f"{' and '.join(resting)} rests on this row.", "Nothing was removed.", "Remove that first.")
         row.removed_at = datetime.now(UTC)
         if job.current_row_id == row_id:
-            job.current_row_id = next((r.id for r in others if r.recipe["kind"] in ("plane", "cylinder")), None)
+            job.current_row_id = next((r.id for r in others if kind_of(r.recipe).takes_hits), None)
         if job.alignment_row_id == row_id:
             job.alignment_row_id = None
         record(session, actor, job_id, "remove", row=row_id)
         tell(session, job_id, "sheet")
 
 
+def rests_on(recipe: RowRecipe, row_id: int) -> bool:
+    """The recipe names a row."""
+    return any(n.id == row_id and n.what != "station" for n in needs_of(recipe))
+
+
 def move_row(actor: Actor, job_id: int, row_id: int, by: int) -> None:
     """One place up (-1) or down (+1)."""
     actor.must_change()
     with transaction() as session:
-        session.get(Job, job_id, with_for_update=True)
+        stored(session, Job, job_id, lock=True)
         query = select(Row).where(Row.job_id == job_id, Row.removed_at.is_(None)).order_by(Row.position, Row.id)
         rows = list(session.scalars(query))
         at = next((k for k, r in enumerate(rows) if r.id == row_id), None)

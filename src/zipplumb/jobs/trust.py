@@ -8,11 +8,11 @@ from dataclasses import dataclass
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from ..core.trust import HAPPENED, Good, Happening, due
-from ..store.database import transaction
+from ..core.trust import HAPPENED, Happening, LastFoundGood, due
+from ..store.database import stored, transaction
 from ..store.models import Calibration, Instrument, InstrumentEvent, Job, Trial
 from .probes import tell_all
-from .trial_kinds import KINDS
+from .trial_kinds import TRIALS
 
 
 @dataclass(frozen=True)
@@ -20,7 +20,7 @@ class Trust:
     """``due``: why a check is due, in sentences; ``good``: when and by what it was last found good; ``checks``: this job's."""
 
     due: tuple[str, ...]
-    good: Good | None
+    good: LastFoundGood | None
     checks: tuple[Trial, ...]
 
     @property
@@ -31,23 +31,24 @@ class Trust:
 def happened(instrument_id: int, what: str, words: str = "") -> None:
     """Keep that something shook an instrument; every page is told."""
     with transaction() as session:
-        instrument = session.get(Instrument, instrument_id, with_for_update=True)
+        instrument = stored(session, Instrument, instrument_id, lock=True)
         session.add(InstrumentEvent(instrument_id=instrument_id, what=what, words=words or HAPPENED.get(what, what)))
         tell_all(session, instrument, event=what, tone="asks")
 
 
-def good(session: Session, instrument: Instrument) -> Good | None:
+def good(session: Session, instrument: Instrument) -> LastFoundGood | None:
     """The newest of: its probe's calibration, a check that passed since."""
     cal = instrument.calibration
-    found: list[Good] = []
+    found: list[LastFoundGood] = []
     if cal is not None and cal.method not in ("drawn", "stated") and not cal.doubt:
-        found.append(Good(cal.made_at.timestamp(), f"{cal.method} calibration", cal.temperature_c))
+        found.append(LastFoundGood(cal.made_at.timestamp(), f"{cal.method} calibration", cal.temperature_c))
     query = select(Trial).where(
         Trial.instrument_id == instrument.id, Trial.state == "pass", Trial.calibration_id == instrument.calibration_id
     )
     for trial in session.scalars(query):
-        if not KINDS[trial.kind].makes and not (cal is not None and cal.doubt):
-            found.append(Good(trial.ended_at.timestamp(), KINDS[trial.kind].title.lower(), trial.temperature_c))
+        made = TRIALS[trial.kind].makes or (cal is not None and cal.doubt)
+        if not made and trial.ended_at is not None:
+            found.append(LastFoundGood(trial.ended_at.timestamp(), TRIALS[trial.kind].title.lower(), trial.temperature_c))
     return max(found, key=lambda g: g.at_s, default=None)
 
 
@@ -56,7 +57,7 @@ def trust_in(session: Session, instrument: Instrument, job_id: int | None = None
     last = good(session, instrument)
     events = session.scalars(select(InstrumentEvent).where(InstrumentEvent.instrument_id == instrument.id))
     happenings = [Happening(e.what, e.at.timestamp()) for e in events]
-    began = session.get(Job, job_id).created_at.timestamp() if job_id else None
+    began = stored(session, Job, job_id).created_at.timestamp() if job_id else None
     reasons = due(time.time(), last, happenings, instrument.temperature_c, began)
     cal: Calibration | None = instrument.calibration
     if cal is not None and cal.doubt:

@@ -7,10 +7,14 @@ import os
 from collections.abc import Iterator
 from contextlib import contextmanager
 from functools import lru_cache
+from typing import TypeVar
 
 from sqlalchemy import Engine, create_engine, text
 from sqlalchemy.orm import Session, sessionmaker
 
+from ..core.errors import InputError
+
+T = TypeVar("T")
 CHANGED, TIP = "zp_changed", "zp_tip"
 
 
@@ -43,3 +47,12 @@ def tell(session: Session, job_id: int | None, what: str, **more) -> None:
         text("SELECT pg_notify(:channel, :payload)"),
         {"channel": CHANGED, "payload": json.dumps({"job": job_id, "what": what, **more})},
     )
+
+
+def stored(session: Session, model: type[T], key: int | None, lock: bool = False) -> T:
+    """What is stored under a key, locked where one act must follow another. Raises InputError where nothing is."""
+    found = session.get(model, key, with_for_update=lock or None) if key is not None and 0 < key < 2**31 else None
+    if found is None:
+        what = model.__name__.lower()
+        raise InputError(f"That {what} is not there.", "Nothing was changed.", "Choose one from the list.")
+    return found

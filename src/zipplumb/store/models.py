@@ -8,6 +8,7 @@ from typing import Any
 from sqlalchemy import (
     BigInteger,
     Boolean,
+    CheckConstraint,
     DateTime,
     Double,
     Float,
@@ -188,19 +189,24 @@ class Station(Base):
 
 
 class Reading(Base):
-    """A batch of hits as they came: a press, the hits of one sweep, or a pull-off.
+    """A batch of hits as they came: a press, the hits of one sweep, or a pull-off; of a row, or of a trial.
 
     ``poses`` and ``approach`` hold seven numbers per hit, one after another; NaN in
     ``approach`` where the way in is not known. ``ns`` are the device's own sample numbers.
+    ``lines``: a scanner's points, ``counts`` of them to each hit.
     """
 
     __tablename__ = "readings"
-    __table_args__ = (UniqueConstraint("session", "kind", "first_n", name="readings_once"),)
+    __table_args__ = (
+        UniqueConstraint("session", "kind", "first_n", name="readings_once"),
+        CheckConstraint("(row_id IS NULL) <> (trial_id IS NULL)", name="readings_of_one"),
+    )
     id: Mapped[int] = mapped_column(primary_key=True)
-    job_id: Mapped[int] = mapped_column(ForeignKey("jobs.id"))
-    row_id: Mapped[int] = mapped_column(ForeignKey("rows.id"), index=True)
-    station_id: Mapped[int] = mapped_column(ForeignKey("stations.id"))
-    calibration_id: Mapped[int] = mapped_column(ForeignKey("calibrations.id"))
+    job_id: Mapped[int | None] = mapped_column(ForeignKey("jobs.id"), index=True)
+    row_id: Mapped[int | None] = mapped_column(ForeignKey("rows.id"), index=True)
+    trial_id: Mapped[int | None] = mapped_column(ForeignKey("trials.id"), index=True)
+    station_id: Mapped[int | None] = mapped_column(ForeignKey("stations.id"))
+    calibration_id: Mapped[int | None] = mapped_column(ForeignKey("calibrations.id"), index=True)
     kind: Mapped[str] = mapped_column(String(10))
     session: Mapped[str] = mapped_column(String(40))
     first_n: Mapped[int] = mapped_column(BigInteger)
@@ -211,6 +217,8 @@ class Reading(Base):
     approach: Mapped[list[float]] = mapped_column(ARRAY(Double))
     temperature_c: Mapped[float | None]
     faces: Mapped[list[int]] = mapped_column(ARRAY(Integer), server_default="{}")
+    lines: Mapped[list[float]] = mapped_column(ARRAY(Double), server_default="{}")
+    counts: Mapped[list[int]] = mapped_column(ARRAY(Integer), server_default="{}")
     kept_at: Mapped[datetime] = _now()
 
 
@@ -226,7 +234,10 @@ class InstrumentEvent(Base):
 
 
 class Trial(Base):
-    """A calibration or a check under way, or its result. ``calibration_id``: the one checked, or made."""
+    """A calibration or a check under way, or its result.
+
+    ``calibration_id``: the one checked, or made. ``found``: its outcome as it was when it ended.
+    """
 
     __tablename__ = "trials"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -239,29 +250,11 @@ class Trial(Base):
     state: Mapped[str] = mapped_column(String(12), server_default="running")
     words: Mapped[str] = mapped_column(Text, server_default="")
     result: Mapped[dict[str, Any]] = mapped_column(JSONB, server_default="{}")
+    found: Mapped[dict[str, Any] | None] = mapped_column(JSONB)
     temperature_c: Mapped[float | None]
     by: Mapped[int | None] = mapped_column(ForeignKey("users.id"))
     started_at: Mapped[datetime] = _now()
     ended_at: Mapped[datetime | None]
-
-
-class TrialReading(Base):
-    """Raw readings of a trial, as they came. ``lines``: a scanner's points, ``counts`` of them to each pose."""
-
-    __tablename__ = "trial_readings"
-    __table_args__ = (UniqueConstraint("session", "kind", "first_n", name="trial_readings_once"),)
-    id: Mapped[int] = mapped_column(primary_key=True)
-    trial_id: Mapped[int] = mapped_column(ForeignKey("trials.id"), index=True)
-    kind: Mapped[str] = mapped_column(String(10))
-    session: Mapped[str] = mapped_column(String(40))
-    first_n: Mapped[int] = mapped_column(BigInteger)
-    sweep: Mapped[int] = mapped_column(BigInteger)
-    times: Mapped[list[float]] = mapped_column(ARRAY(Double))
-    poses: Mapped[list[float]] = mapped_column(ARRAY(Double))
-    faces: Mapped[list[int]] = mapped_column(ARRAY(Integer), server_default="{}")
-    lines: Mapped[list[float]] = mapped_column(ARRAY(Double), server_default="{}")
-    counts: Mapped[list[int]] = mapped_column(ARRAY(Integer), server_default="{}")
-    undone_at: Mapped[datetime | None]
 
 
 class Recalibration(Base):

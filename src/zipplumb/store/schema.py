@@ -9,11 +9,13 @@ from alembic.config import Config
 
 from .database import database_url, engine
 
+MIGRATIONS = Path(__file__).parent / "migrations"
+
 
 def upgrade() -> None:
     """Run every migration that is missing, and the queue's own schema where there is none."""
     config = Config()
-    config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
+    config.set_main_option("script_location", str(MIGRATIONS))
     command.upgrade(config, "head")
     _queue_schema()
 

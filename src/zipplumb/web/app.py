@@ -14,14 +14,16 @@ from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 
 from ..core.calibration import both_units
 from ..core.errors import InputError, NotAllowed, PlumbError
-from ..core.units import degrees_text, length_text
+from ..core.units import NO_BREAK, Units, degrees_text, length_text, sentence_in
 from ..jobs.parts import LARGEST_MB
-from . import align, auth, derive, desk, home, instruments, job, kit, measure, part, probes, report, trials
+from ..store.database import transaction
+from ..store.models import Job
+from . import align, auth, derive, home, instruments, job, kit, kit_words, measure, part, planning, probes, report, trials
 from .auth import Person, load_person
 from .rows import row_html
 
 ROOM = Path(__file__).parent
-BLUEPRINTS = (auth, home, job, part, kit, align, measure, derive, report, instruments, probes, trials)
+BLUEPRINTS = (auth, home, job, planning, part, kit, align, measure, derive, report, instruments, probes, trials)
 POLICY = (
     "default-src 'self'; img-src 'self' data: blob:; connect-src 'self'; object-src 'none'; "
     "base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
@@ -44,7 +46,7 @@ def create_app() -> Flask:
     app.jinja_loader = ChoiceLoader([FileSystemLoader(ROOM / "templates"), *folders])
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.jinja_env.globals.update(length_text=length_text, degrees_text=degrees_text, row_html=row_html, both_units=both_units)
-    app.jinja_env.globals.update(shown=desk.shown, when=desk.when, from_s=desk.from_s, desk_units=desk.units)
+    app.jinja_env.globals.update(shown=kit_words.shown, when=kit_words.when, from_s=kit_words.from_s, kit_units=kit_words.units)
     CSRFProtect(app)
     login = LoginManager(app)
     login.login_view = "auth.sign_in"
@@ -55,6 +57,7 @@ def create_app() -> Flask:
         app.register_blueprint(module.blueprint)
     app.before_request(_signed_in_only)
     app.after_request(_headers)
+    app.after_request(_in_the_persons_units)
     _errors(app)
     return app
 
@@ -79,6 +82,26 @@ def _headers(response):
     if request.endpoint != "static":
         response.headers.setdefault("Cache-Control", "no-store")
     return response
+
+
+def _in_the_persons_units(response):
+    """Sentences of the core say lengths in mm: here they are told in the units that are read on this page."""
+    if response.mimetype not in ("text/html", "application/json") or response.is_streamed:
+        return response
+    body = response.get_data(as_text=True)
+    if NO_BREAK in body and (told := sentence_in(body, _units_here())) != body:
+        response.set_data(told)
+    return response
+
+
+def _units_here() -> Units:
+    """The job's, on a page of a job; else those chosen on the pages of the kit."""
+    job_id = (request.view_args or {}).get("job_id")
+    if job_id is None:
+        return kit_words.units()
+    with transaction() as session:
+        found = session.get(Job, job_id)
+        return found.units if found else "mm"
 
 
 def _errors(app: Flask) -> None:

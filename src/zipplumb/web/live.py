@@ -104,7 +104,7 @@ class Hub:
         except Exception:
             log.warning("a page begins while the database is away", exc_info=True)
             return [_event("trouble", {"words": AWAY})]
-        self.latest[job_id] = state
+        self.latest.setdefault(job_id, state)  # for the other pages, what changed since theirs is still to be sent
         return [_event("update", {"html": self._all_html(state), "scene": scene, "rows": list(scene["rows"])})]
 
     def _rendered(self, job_id: int) -> tuple[dict[str, str], dict, JobResults]:
@@ -195,12 +195,15 @@ class Hub:
         if state is None or word["station"] not in state.kit.stations:
             return
         world = state.kit.stations[word["station"]].world_from_station.points(word["tip"])
-        solved = state.results.get(state.job.alignment_row_id)
-        aligned = bool(solved and solved.alignment)
-        tip = solved.alignment.points(world) if aligned else world
-        message = {"aligned": aligned, "tip": [round(float(v), 3) for v in tip], "text": _tip_text(tip, state.job.units)}
-        if aligned:
-            message |= _from_nominal(state, tip)
+        alignment = state.alignment
+        tip = alignment.points(world) if alignment else world
+        message = {
+            "aligned": bool(alignment),
+            "tip": [round(float(v), 3) for v in tip],
+            "text": _tip_text(tip, state.job.units),
+        }
+        if alignment:
+            message |= _from_nominal(state, tip, word.get("radius"))
         self._send(job_id, _event("tip", message), may_drop=True)
 
     def _send(self, job_id: int, event: bytes, may_drop: bool = False) -> None:
@@ -222,15 +225,9 @@ def _tip_text(tip, units: Units) -> str:
     return "  ".join(f"{axis} {length_text(float(v), units):>9}" for axis, v in zip("XYZ", tip, strict=True))
 
 
-def _from_nominal(state: JobResults, tip_part) -> dict:
+def _from_nominal(state: JobResults, tip_part, tip_radius_mm: float | None) -> dict:
     """How far the tip's surface is from the current row's nominal, mm."""
-    row = state.current
-    nominal = getattr(row.recipe, "nominal", None) if row else None
-    if nominal is None or not state.kit.calibrations:
+    height = state.current.recipe.height_over_nominal(np.asarray(tip_part)[None]) if state.current else None
+    if height is None or tip_radius_mm is None:
         return {}
-    shape = nominal.as_shape()
-    distance = float(shape.distance(np.asarray(tip_part)[None])[0])
-    if getattr(nominal, "inside", False):
-        distance = -distance
-    radius = next(iter(state.kit.calibrations.values())).radius_mm
-    return {"off": round(distance - radius, 3)}
+    return {"off": round(float(height[0]) - tip_radius_mm, 3)}

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from functools import lru_cache
 
+from ..core.deriving import Drawing
 from ..core.sheet import RowResult, SheetRow
 from ..core.units import length_text
 from ..exchange.table import RowText
@@ -33,7 +34,6 @@ class JobView:
         job = state.job
         instrument = state.instrument
         cal = instrument.calibration if instrument else None
-        solved = state.results.get(job.alignment_row_id)
         rows = row_texts(state)
         return cls(
             job,
@@ -42,7 +42,7 @@ class JobView:
             instrument,
             cal.probe.name if cal else "none",
             f"Ø{length_text(cal.diameter_mm, job.units)}" if cal else "none",
-            state.row(job.alignment_row_id).recipe.name if solved and solved.alignment else "",
+            state.row(job.alignment_row_id).recipe.name if state.alignment and job.alignment_row_id else "",
             " ".join(state.due),
             {word: sum(r.word == word for r in rows) for word in ("in", "close", "out", "not proven", "to do", "asks")},
         )
@@ -50,27 +50,31 @@ class JobView:
 
 def scene_of(state: JobResults) -> dict:
     """What the stage draws: per row its face, hits and state; part frame, mm."""
-    active = state.results.get(state.job.alignment_row_id)
-    rows = {str(row.id): _scene_row(row, state.results[row.id], active) for row in state.rows}
+    rows = {str(row.id): _scene_row(row, state.results[row.id]) for row in state.rows}
     return {"current": state.job.current_row_id, "order": [str(r.id) for r in state.rows], "rows": rows}
 
 
 @lru_cache(maxsize=20_000)
-def _scene_row(row: SheetRow, found: RowResult, active: RowResult | None) -> dict:
+def _scene_row(row: SheetRow, found: RowResult) -> dict:
     """Remembered by the objects themselves: evaluate() hands the same ones over while nothing changed."""
     recipe = row.recipe
     raw: dict = {
-        "face": getattr(recipe, "face", None),
+        "face": recipe.cad_face,
         "state": found.state,
         "word": found.verdict.word if found.verdict else "",
-        "datum": getattr(recipe, "datum", None),
+        "datum": recipe.datum_letter or None,
         "name": recipe.name,
     }
     if found.contacts_part is not None:
         raw["hits"] = found.contacts_part.round(3).tolist()
         worst = spoiling(found)
         raw["worst"] = worst.index if worst else None
-    if found.distance is not None and active is not None and active.alignment is not None:
-        ends = active.alignment.points([found.distance.foot, found.distance.middle])
-        raw["ends"] = ends.round(3).tolist()
+    if found.draw is not None and found.aligned_by is not None:
+        raw["drawn"] = polylines(found.draw)
     return raw
+
+
+def polylines(drawing: Drawing) -> list[list[list[float]]]:
+    """A drawing as lines of points."""
+    lines = [*drawing.segments, *(arc.along() for arc in drawing.arcs)]
+    return [line.round(3).tolist() for line in lines]

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from ..frames import Array, Motion, unit
+from ..uncertainty import Uncertainty
 from .ledger import HoldLedger
 
 
@@ -36,9 +37,9 @@ class Alignment:
     Attributes
     ----------
     part_from_world : Motion
-    covariance : (6, 6) or, with the scale free, (7, 7) array
+    uncertainty : Uncertainty
         Of a small slide (mm) and turn (rad) of the part at its origin, along and about its axes,
-        and of the scale.
+        and of the scale: six numbers or, with the scale free, seven.
     ledger : what holds what, and one sentence of what it is worth
     scale : by which world lengths are taken: part = scale * rotation @ world + translation
     residuals : by row, the deviations (mm) along the directions in which it holds
@@ -47,12 +48,17 @@ class Alignment:
     """
 
     part_from_world: Motion
-    covariance: Array
+    uncertainty: Uncertainty
     ledger: HoldLedger
     scale: float = 1.0
     residuals: Mapping[str, Array] = field(default_factory=dict)
     squareness: tuple[Squareness, ...] = ()
     doubt: str = ""
+
+    @property
+    def covariance(self) -> Array:
+        """(6, 6) or (7, 7) from all sources."""
+        return self.uncertainty.covariance
 
     def points(self, world: ArrayLike) -> Array:
         """World points (..., 3) in the part."""
@@ -66,7 +72,7 @@ class Alignment:
         """(3, 3) mm² of where the alignment puts a point of the part."""
         x, y, z = np.asarray(point_part, float)
         turn = np.array([[0.0, z, -y], [-z, 0.0, x], [y, -x, 0.0]])
-        scale = np.array([[x], [y], [z]]) if len(self.covariance) == 7 else np.empty((3, 0))
+        scale = np.array([[x], [y], [z]]) if self.uncertainty.size == 7 else np.empty((3, 0))
         lever = np.hstack([np.eye(3), turn, scale])
         return lever @ self.covariance @ lever.T
 

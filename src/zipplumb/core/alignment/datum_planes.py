@@ -13,8 +13,10 @@ from collections.abc import Sequence
 import numpy as np
 
 from ..errors import AlignmentError
-from ..frames import Array, Motion, unit
+from ..features import Feature
+from ..frames import Array, Motion, small_motion, unit
 from ..shapes import Plane
+from ..uncertainty import Uncertainty, exact, propagate
 from .aligned import Alignment, Squareness
 from .ledger import HoldLedger, ledger_of_conditions
 
@@ -40,8 +42,7 @@ def align_datum_planes(
     actual_world: Sequence[Plane],
     hits_world: Sequence[Array] | None = None,
     letters: Sequence[str] = ("A", "B", "C"),
-    locals_world: Sequence[Motion] | None = None,
-    covariances: Sequence[Array] | None = None,
+    features: Sequence[Feature] | None = None,
 ) -> Alignment:
     """The part's coordinate system from three measured planes.
 
@@ -51,8 +52,7 @@ def align_datum_planes(
     actual_world : the same planes as measured; ``point`` is the middle of their hits
     hits_world : (n, 3) hits of each plane, whose reach tells angles as lengths
     letters : names for the words
-    locals_world, covariances : of each plane's offset (mm) and tilts about its u and v (rad)
-        As a plane's fit gives them; left out, the planes are taken as exact.
+    features : the same planes with what is known of them; left out, they are taken as exact
 
     Raises
     ------
@@ -60,12 +60,11 @@ def align_datum_planes(
         Planes nearly parallel, so that a freedom stays loose.
     """
     part_from_world = _solve(nominal, actual_world)
-    covariance = np.zeros((6, 6))
-    if locals_world is not None and covariances is not None:
-        covariance = _pose_covariance(nominal, actual_world, part_from_world, locals_world, covariances)
+    uncertainty = exact(6) if features is None else _pose_uncertainty(nominal, part_from_world, features)
     squareness = _squareness(nominal, actual_world, hits_world, letters)
-    ledger = _ledger(nominal, part_from_world.points([p.point for p in actual_world]), letters, covariance)
-    return Alignment(part_from_world=part_from_world, covariance=covariance, ledger=ledger, squareness=squareness)
+    middles = part_from_world.points([p.point for p in actual_world])
+    ledger = _ledger(nominal, middles, letters, uncertainty.covariance)
+    return Alignment(part_from_world=part_from_world, uncertainty=uncertainty, ledger=ledger, squareness=squareness)
 
 
 def _solve(nominal: Sequence[Plane], actual_world: Sequence[Plane]) -> Motion:
@@ -91,22 +90,10 @@ def _solve(nominal: Sequence[Plane], actual_world: Sequence[Plane]) -> Motion:
     return Motion(rotation, translation)
 
 
-def _pose_covariance(nominal, actual, part_from_world, locals_world, covariances) -> Array:
-    """Linear propagation (JCGM 100) from the nine parameters of the planes to six of the pose."""
-    spread, change, step = np.zeros((9, 9)), np.empty((6, 9)), 1e-6
-    for i, (local, covariance) in enumerate(zip(locals_world, covariances, strict=True)):
-        spread[3 * i : 3 * i + 3, 3 * i : 3 * i + 3] = covariance
-        u, v, w = local.rotation.T
-        plane = actual[i]
-        leaning = [
-            Plane(plane.point + step * w, plane.normal),
-            *(Plane(plane.point, plane.normal + step * np.cross(axis, plane.normal)) for axis in (u, v)),
-        ]
-        for k, other in enumerate(leaning):
-            moved = _solve(nominal, [*actual[:i], other, *actual[i + 1 :]]) @ part_from_world.inverse()
-            turn = (moved.rotation - moved.rotation.T)[[2, 0, 1], [1, 2, 0]] / 2
-            change[:, 3 * i + k] = np.concatenate([moved.translation, turn]) / step
-    return change @ spread @ change.T
+def _pose_uncertainty(nominal: Sequence[Plane], part_from_world: Motion, features: Sequence[Feature]) -> Uncertainty:
+    """Of the small motion by which the part would lie elsewhere were the planes elsewhere (JCGM 100)."""
+    world_from_part = part_from_world.inverse()
+    return propagate(lambda *planes: small_motion(_solve(nominal, planes) @ world_from_part), features)[1]
 
 
 def _squareness(nominal, actual, hits, letters) -> tuple[Squareness, ...]:

@@ -7,16 +7,17 @@ plane three along its normal, an axis two ends across it, a surface point one al
 from __future__ import annotations
 
 import itertools
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from typing import Any, Literal
 
 import numpy as np
 
-from ..deriving.features import axis_of, plane_of, point_of
 from ..errors import AlignmentError
+from ..features import Feature, axis_line, axis_of, center_point, plane_of, point_of
 from ..frames import Array, Motion, perpendicular_pair, unit
 from ..shapes import Circle, Ellipse, Plane, Slot
+from ..uncertainty import Source, Uncertainty
 from .aligned import Alignment
 from .ledger import ledger_of
 from .touches import Pose, Solved, Touches, solve
@@ -44,6 +45,10 @@ class Hold:
     reach : (m, 3) places on the actual shape, in the world, that bound what was touched of a plane
         or an axis
     facing : (3,) the outward normal as seen in the world, of a surface point, where it is known
+    feature : ``actual`` with what is known of it, by source; left out, each touch is as uncertain as
+        ``u_mm``, by itself
+    nominal_terms : by source, how far (mm) the nominal moves out along its normal with one standard
+        uncertainty of it: of a tip that could not be taken off
     """
 
     name: str
@@ -54,6 +59,8 @@ class Hold:
     level: int = 1
     reach: Array | None = None
     facing: Array | None = None
+    feature: Feature | None = None
+    nominal_terms: Mapping[Source, float] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, eq=False, kw_only=True)
@@ -94,9 +101,38 @@ def align_holds(holds: Sequence[Hold], start: Motion | None = None, scale: float
         raise AlignmentError("The alignment did not settle.", KEPT, "Look for a feature that was mistaken for another.")
     residuals = {h.name: best.linear.residuals[best.touches.row == k] for k, h in enumerate(holds)}
     return HoldsAlignment(
-        part_from_world=best.pose.motion, covariance=best.covariance_at_origin, scale=best.pose.scale,
+        part_from_world=best.pose.motion, uncertainty=_uncertainty(holds, best), scale=best.pose.scale,
         ledger=ledger_of(best, [h.name for h in holds]), residuals=residuals, solved=best,
     )  # fmt: skip
+
+
+def _uncertainty(holds: Sequence[Hold], solved: Solved) -> Uncertainty:
+    """Of the small motion at the part's origin: what each source does to the touches, through their gain."""
+    answer = -solved.about_origin @ solved.gain
+    total = Uncertainty(len(answer))
+    for k, hold in enumerate(holds):
+        mine = solved.touches.row == k
+        total = total + _residuals(k, hold, solved, mine).through(answer[:, mine])
+    return total
+
+
+def _residuals(k: int, hold: Hold, solved: Solved, mine: Array) -> Uncertainty:
+    """How the residuals of one hold's touches may differ, by source."""
+    touches, count = solved.touches, int(mine.sum())
+    if hold.feature is None:
+        return Uncertainty(count, {Source("hold", f"{k + 1} {hold.name}"): np.diag(touches.u_mm[mine])})
+    local = hold.feature.local
+    x, y, z = local.inverse().points(touches.world[mine]).T
+    levers = np.zeros((count, 3, 6))
+    levers[:, [0, 1, 2], [0, 1, 2]] = 1.0
+    levers[:, 0, 4], levers[:, 0, 5] = z, -y
+    levers[:, 1, 3], levers[:, 1, 5] = -z, x
+    levers[:, 2, 3], levers[:, 2, 4] = y, -x
+    toward = touches.directions[mine] @ (solved.pose.scale * solved.pose.motion.rotation @ local.rotation)
+    rows = np.zeros((count, hold.feature.uncertainty.size))
+    rows[:, :6] = np.einsum("ni,nij->nj", toward, levers)
+    found = hold.feature.uncertainty.through(rows)
+    return found + Uncertainty(count, {s: np.full((count, 1), -u) for s, u in hold.nominal_terms.items()})
 
 
 def _cost(solved: Solved) -> float:
@@ -132,7 +168,7 @@ def _touches(hold: Hold, rough: Motion) -> list[tuple[Array, Array, Array]]:
         if letter == "own" and not isinstance(nominal, Circle | Slot | Ellipse):
             raise AlignmentError(f"{hold.name} has no direction of its own.", KEPT, "Hold it in X, Y or Z.")
         direction = nominal.normal if letter == "own" else LETTERS[letter]
-        found.append((point_of(hold.actual), point_of(nominal), direction))
+        found.append((center_point(hold.actual), center_point(nominal), direction))
     return found
 
 
@@ -143,7 +179,7 @@ def _of_plane(hold: Hold) -> list[tuple[Array, Array, Array]]:
         if letter != "own" and abs(LETTERS[letter] @ normal) < 0.5:
             raise AlignmentError(f"{hold.name} faces across {letter}.", KEPT, "Let it hold along its own normal.")
     if point_of(hold.actual) is not None:
-        return [(point_of(hold.actual), hold.nominal.point, normal)]
+        return [(center_point(hold.actual), hold.nominal.point, normal)]
     actual: Plane = hold.actual
     u, v = perpendicular_pair(actual.normal)
     reach = SEEN_MM * np.sqrt(2)
@@ -161,7 +197,7 @@ def _of_plane(hold: Hold) -> list[tuple[Array, Array, Array]]:
 
 def _of_axis(hold: Hold, rough: Motion) -> list[tuple[Array, Array, Array]]:
     """The two ends of the measured axis, each held across the nominal one."""
-    nominal, actual = axis_of(hold.nominal), axis_of(hold.actual)
+    nominal, actual = axis_line(hold.nominal), axis_of(hold.actual)
     if actual is None:
         raise AlignmentError(f"{hold.name} was measured as something without an axis.", KEPT, "Choose another feature.")
     if hold.reach is not None and len(hold.reach) > 1:
@@ -198,8 +234,8 @@ def rough_motions(holds: Sequence[Hold]) -> list[Motion]:
     paired = [(a, n) for (a, n) in centers if n is not None]
     facing = [(h.actual.normal, h.nominal.normal) for h in holds if isinstance(h.actual, Plane)]
     facing += [(unit(h.facing), h.nominal.normal) for h in holds if h.facing is not None]
-    axes = [(axis_of(h.actual).direction, axis_of(h.nominal).direction) for h in holds if _has_axes(h)]
-    places = paired + [(axis_of(h.actual).point, axis_of(h.nominal).point) for h in holds if _has_axes(h)]
+    axes = [(axis_line(h.actual).direction, axis_line(h.nominal).direction) for h in holds if _has_axes(h)]
+    places = paired + [(axis_line(h.actual).point, axis_line(h.nominal).point) for h in holds if _has_axes(h)]
     places += [(h.actual.point, h.nominal.point) for h in holds if isinstance(h.actual, Plane)]
     places += [
         (point_of(h.actual), h.nominal.point) for h in holds if isinstance(h.nominal, Plane) and point_of(h.actual) is not None

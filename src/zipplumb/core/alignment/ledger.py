@@ -13,6 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..frames import Array, unit
+from ..units import mm
 from .touches import Solved
 
 AXES = "XYZ"
@@ -131,12 +132,12 @@ def motion_words(motion: Array) -> str:
     axis = turn / angle
     place = np.cross(turn, shift) / angle**2
     along = float(shift @ turn) / angle**2
-    at = ", ".join(f"{v:.1f}" for v in np.round(place, 1) + 0.0)
+    at = ", ".join(mm(v, ".1f") for v in np.round(place, 1) + 0.0)
     words = f"turns about the axis along {_axis_words(axis)} through ({at})"
     return (
         words
         if abs(along) < 1e-3 * max(float(np.linalg.norm(place)), 1.0)
-        else f"{words}, sliding {abs(along):.1f} mm a radian"
+        else f"{words}, sliding {mm(abs(along), '.1f')} a radian"
     )
 
 
@@ -186,7 +187,9 @@ def _weakness(solved: Solved) -> str:
     if worst < WEAK * typical:
         return ""
     words = motion_words(about_origin(vectors[:, -1], solved.linear.center, solved.linear.length))
-    return f"It hardly holds how the part {words}: there 0.01 mm of a touch becomes {0.01 * worst / typical:.2g} mm."
+    return (
+        f"It hardly holds how the part {words}: there {mm(0.01, '.2g')} of a touch becomes {mm(0.01 * worst / typical, '.2g')}."
+    )
 
 
 def _verdict(spare_holds: int, loose: tuple[Loose, ...], weakness: str) -> str:

@@ -6,10 +6,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass, fields
 
 import numpy as np
+from numpy.typing import ArrayLike
 from scipy import special
 
 from ..errors import AlignmentError
-from ..frames import Array
+from ..features import Feature
 from ..shapes import Point
 from .holds import Hold, HoldsAlignment, align_holds
 from .similarity import similarity
@@ -60,7 +61,12 @@ class ReferenceAlignment(HoldsAlignment):
 
 
 def align_reference_points(
-    names: Sequence[str], nominal: Array, actual_world: Array, scale: float | None = 1.0, u_mm: Array | float = 0.02
+    names: Sequence[str],
+    nominal: ArrayLike,
+    actual_world: ArrayLike,
+    scale: float | None = 1.0,
+    u_mm: ArrayLike = 0.02,
+    features: Sequence[Feature] | None = None,
 ) -> ReferenceAlignment:
     """From points with known coordinates.
 
@@ -69,7 +75,8 @@ def align_reference_points(
     names, nominal, actual_world : n points; (n, 3) arrays in the part and in the world, mm
     scale : by which world lengths are taken to be the part's at 20 °C: 1, one over
         ``expansion_scale``, or None where it is free
-    u_mm : standard uncertainty of each
+    u_mm : standard uncertainty of each, its weight
+    features : the same points with what is known of them, by source; left out, ``u_mm`` is that
 
     Raises
     ------
@@ -83,9 +90,10 @@ def align_reference_points(
         )
     u = np.broadcast_to(np.asarray(u_mm, float), (len(nominal),))
     rough = similarity(actual, nominal).motion
+    known: Sequence[Feature | None] = features if features is not None else [None] * len(u)
     holds = [
-        Hold(name, Point(n), Point(a), ("X", "Y", "Z"), float(s))
-        for name, n, a, s in zip(names, nominal, actual, u, strict=True)
+        Hold(name, Point(n), Point(a), ("X", "Y", "Z"), float(s), feature=f)
+        for name, n, a, s, f in zip(names, nominal, actual, u, known, strict=True)
     ]
     found = align_holds(holds, rough, scale)
     told = {f.name: getattr(found, f.name) for f in fields(found)}

@@ -15,9 +15,9 @@ from typing import Literal
 import numpy as np
 from scipy.spatial.transform import Rotation
 
-from ..deriving.features import Feature, axis_of, direction_of, spot_of
 from ..errors import AlignmentError
-from ..frames import Array, Motion, unit
+from ..features import Feature, axis_of, direction_of, spot_of
+from ..frames import Array, Motion, small_motion, unit
 from ..shapes import Line, Plane
 from ..uncertainty import propagate
 from .aligned import Alignment
@@ -69,16 +69,15 @@ def align_steps(steps: Sequence[Turn | Origin], onto: Motion | None = None) -> A
     motion = _solved(steps, [f.shape for f in features])
 
     def changed(*shapes) -> Array:
-        other = _solved(steps, list(shapes)) @ motion.inverse()
-        turn = (other.rotation - other.rotation.T)[[2, 0, 1], [1, 2, 0]] / 2
-        return np.concatenate([other.translation, turn])
+        return small_motion(_solved(steps, list(shapes)) @ motion.inverse())
 
-    _, covariance = propagate(changed, features)
+    _, uncertainty = propagate(changed, features)
     rows, names = _conditions(steps, motion)
     if onto is not None:
         into = _told_in_part(onto)
-        motion, covariance, rows = onto.inverse() @ motion, into @ covariance @ into.T, rows @ np.linalg.inv(into)
-    return Alignment(part_from_world=motion, covariance=covariance, ledger=ledger_of_conditions(rows, names, covariance))
+        motion, uncertainty, rows = onto.inverse() @ motion, uncertainty.through(into), rows @ np.linalg.inv(into)
+    ledger = ledger_of_conditions(rows, names, uncertainty.covariance)
+    return Alignment(part_from_world=motion, uncertainty=uncertainty, ledger=ledger)
 
 
 def _told_in_part(system_from_part: Motion) -> Array:

@@ -19,6 +19,8 @@ from numpy.typing import NDArray
 from ..errors import AlignmentError
 from ..frames import Array, Motion
 from ..kernels import rotation
+from ..uncertainty import Source, Uncertainty
+from ..units import mm
 from .aligned import Alignment
 from .ledger import ledger_of
 from .touches import Pose, Solved, Touches, linearised, solve
@@ -60,6 +62,7 @@ def align_surfaces(
     reject: bool = True,
     look_round: bool = True,
     above_mm: Array | float = 0.0,
+    whose: int | str = 0,
 ) -> SurfaceAlignment:
     """Lay points upon surfaces.
 
@@ -72,6 +75,7 @@ def align_surfaces(
     reject : set points aside that are not of these surfaces (scans, not touches)
     look_round : try other starts too, to see whether another place fits better
     above_mm : of each point, how far above its surface it stands: the radius of a tip that could not be taken off
+    whose : names the source of its uncertainty
 
     Raises
     ------
@@ -95,7 +99,7 @@ def align_surfaces(
                 pose, cost = other, other_cost
                 doubt = "From the start given it settled in a wrong place; another fits better. Check it on a surface."
     pose, _ = _settled(seen, pose, reject, rounds=12)
-    return _told(seen, pose, u_mm, reject, doubt)
+    return _solved_result(seen, pose, u_mm, reject, doubt, whose)
 
 
 def _round_about(start: Motion, points: Array) -> list[Motion]:
@@ -155,7 +159,7 @@ def _settled(seen: _Seen, start: Motion, reject: bool, rounds: int = ROUNDS) -> 
     return pose.motion, float(np.mean(np.minimum(np.abs(deviations), REJECT * np.median(np.abs(deviations[keep])) + 1e-12)))
 
 
-def _told(seen: _Seen, motion: Motion, u_mm: float, reject: bool, doubt: str) -> SurfaceAlignment:
+def _solved_result(seen: _Seen, motion: Motion, u_mm: float, reject: bool, doubt: str, whose: int | str) -> SurfaceAlignment:
     touches, deviations = seen.touches(motion, u_mm)
     used = _kept(deviations, reject)
     some = Touches(*(getattr(touches, name)[used] for name in ("world", "part", "directions", "u_mm", "row", "level")))
@@ -163,12 +167,14 @@ def _told(seen: _Seen, motion: Motion, u_mm: float, reject: bool, doubt: str) ->
     rms = float(np.sqrt(np.mean(deviations[used] ** 2)))
     if not doubt and rms > 4 * u_mm and len(used) > 6:
         doubt = (
-            f"The points lie {rms:.2g} mm off on average where {u_mm:.2g} mm is expected: "
+            f"The points lie {mm(rms, '.2g')} off on average where {mm(u_mm, '.2g')} is expected: "
             "it may have settled in a wrong place. Start nearer, or hold it by picked targets first."
         )
     if not doubt and used.mean() < 0.7:
         doubt = f"{100 * (1 - used.mean()):.0f} % of the points were set aside: they may belong to something else."
+    own = Uncertainty.of_covariance(Source("laid", whose), solved.covariance)
+    uncertainty = own.through(solved.about_origin)
     return SurfaceAlignment(
-        part_from_world=solved.pose.motion, covariance=solved.covariance_at_origin, ledger=ledger_of(solved, ["points"]),
+        part_from_world=solved.pose.motion, uncertainty=uncertainty, ledger=ledger_of(solved, ["points"]),
         residuals={"points": deviations[used]}, doubt=doubt, solved=solved, deviations=deviations, used=used,
     )  # fmt: skip

@@ -126,15 +126,15 @@ class Solved:
         return (self.gain * self.touches.u_mm**2) @ self.gain.T
 
     @property
-    def covariance_at_origin(self) -> Array:
-        """(k, k) of the same told about the part's origin: mm, rad and, where it is free, the scale."""
+    def about_origin(self) -> Array:
+        """(k, k): the small motion told about the part's origin, in mm, rad and, where it is free, the scale."""
         x, y, z = self.linear.center / self.linear.length
         into = np.eye(len(self.gain))
         into[3:] /= self.linear.length
         into[:3, 3:6] = np.array([[0.0, -z, y], [z, 0.0, -x], [-y, x, 0.0]])
         if len(into) == 7:
             into[:3, 6] = -self.linear.center / self.linear.length
-        return into @ self.covariance @ into.T
+        return into
 
     @property
     def variance_factor(self) -> float:

@@ -6,13 +6,13 @@ from .plausible import Question, both_units, question_about
 from .probe import ProbeCalibration
 from .reach import BANDS_DEG, WAYS, Reach
 from .scanner import ScannerCalibration, calibrate_scanner
-from .sphere import Known, SphereCalibration, calibrate_on_sphere
+from .sphere import KnownProbe, SphereCalibration, calibrate_on_sphere
 
 __all__ = [
     "BANDS_DEG",
     "LIMIT_MM",
     "WAYS",
-    "Known",
+    "KnownProbe",
     "Pivot",
     "ProbeCalibration",
     "Question",

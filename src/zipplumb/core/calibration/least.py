@@ -7,6 +7,7 @@ from typing import Literal
 import numpy as np
 
 from ..frames import Array, Indices
+from ..units import mm
 
 Verdict = Literal["pass", "fail", "not enough"]
 LIMIT_MM = 0.025  # common practice: 0.020 to 0.025 mm is a good result for a 2.5 m arm
@@ -44,5 +45,5 @@ def sandwich(jacobian: Array, residuals: Array, clusters: Indices) -> Array:
 def held_against(rms_mm: float, limit_mm: float, remedy: str) -> tuple[Verdict, str]:
     """The last question of every calibration: is its rms within the limit?"""
     if rms_mm > limit_mm:
-        return "fail", f"The rms of {rms_mm:.3f} mm is over the limit of {limit_mm:.3f} mm. {remedy}"
-    return "pass", f"The rms of {rms_mm:.3f} mm is within the limit of {limit_mm:.3f} mm."
+        return "fail", f"The rms of {mm(rms_mm)} is over the limit of {mm(limit_mm)}. {remedy}"
+    return "pass", f"The rms of {mm(rms_mm)} is within the limit of {mm(limit_mm)}."

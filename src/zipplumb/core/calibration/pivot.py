@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from ..errors import FitError
 from ..frames import Array, Indices, rotations_from_quaternions
+from ..units import mm
 from .least import LIMIT_MM, Verdict, held_against, sandwich
 from .reach import Reach, reach_of
 
@@ -73,7 +74,7 @@ class Pivot:
             return "So far nothing tells where the tip is in one direction: the swings look alike."
         words = ("from the arm outward", "to the arm's left and right", "up and down")
         along = np.abs([self.weakest @ self.reach.away, self.weakest @ self.reach.left, self.weakest[2]])
-        return f"The tip is known to {2 * self.u_weakest_mm:.3f} mm in its worst direction, {words[int(np.argmax(along))]}."
+        return f"The tip is known to {mm(2 * self.u_weakest_mm)} in its worst direction, {words[int(np.argmax(along))]}."
 
     def verdict(self, limit_mm: float = LIMIT_MM) -> tuple[Verdict, str]:
         """Whether it may be kept, and why, in a sentence."""
@@ -112,7 +113,7 @@ def pivot(poses: Array, sweeps: Indices, roll: bool = True) -> Pivot:
     residuals = np.linalg.norm(gaps, axis=1)
     spread = _covariance(turns[used], gaps[used]) if not loose.shape[1] else np.diag([np.inf] * 3)
     values, vectors = (np.array([np.inf]), loose[:3, :1]) if loose.shape[1] else np.linalg.eigh(spread)
-    slips, swapped = _told(turns, places, sweeps, used, offset, seat)
+    slips, swapped = _slips_and_swap(turns, places, sweeps, used, offset, seat)
     weakest = vectors[:, -1] / max(float(np.linalg.norm(vectors[:, -1])), 1e-12)
     return Pivot(
         offset, seat, spread, residuals, used,
@@ -183,7 +184,7 @@ def _whole_parts(out: NDArray[np.bool_], sweeps: Indices) -> NDArray[np.bool_]:
     return ~out
 
 
-def _told(turns, places, sweeps, used, offset, seat) -> tuple[tuple[Slip, ...], str]:
+def _slips_and_swap(turns, places, sweeps, used, offset, seat) -> tuple[tuple[Slip, ...], str]:
     slips, swapped = [], ""
     out = np.flatnonzero(~used)
     for part in np.split(out, np.flatnonzero((np.diff(out) > 1) | (np.diff(sweeps[out]) != 0)) + 1):
@@ -196,7 +197,7 @@ def _told(turns, places, sweeps, used, offset, seat) -> tuple[tuple[Slip, ...], 
         apart = float(np.linalg.norm(other - offset))
         if len(part) >= LEAST and apart > ANOTHER_MM and np.sqrt(np.mean(own**2)) < 0.2 * apart:
             swapped = (
-                f"From sweep {sweep} on the tip stands {apart:.1f} mm elsewhere in the same seat: "
+                f"From sweep {sweep} on the tip stands {mm(apart, '.1f')} elsewhere in the same seat: "
                 "another probe is on. Put the first one back, or begin again with this one."
             )
         else:

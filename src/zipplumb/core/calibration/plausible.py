@@ -22,10 +22,10 @@ WORD = {"ball": "ball", "reflector": "reflector", "scanner": "scanner", "sphere"
 
 @dataclass(frozen=True)
 class Question:
-    """``words`` ask; ``instead_mm`` is what may have been meant, or None."""
+    """``words`` ask; ``likely_mm`` is what may have been meant, or None."""
 
     words: str
-    instead_mm: float | None
+    likely_mm: float | None
 
 
 def both_units(mm: float) -> str:

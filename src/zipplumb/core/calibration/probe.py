@@ -18,6 +18,7 @@ class ProbeCalibration:
     diameter_mm : float
     u_radius_mm : float, standard uncertainty of the effective tip radius
     u_hit_mm : float, standard uncertainty of one hit with this probe on this instrument
+    u_offset_mm : standard uncertainty of the offset, the same in all directions
     doubt : why what was measured with it is in doubt, a sentence; "" where it is not
     """
 
@@ -27,6 +28,7 @@ class ProbeCalibration:
     u_radius_mm: float
     u_hit_mm: float
     doubt: str = ""
+    u_offset_mm: float = 0.0
 
     @property
     def radius_mm(self) -> float:

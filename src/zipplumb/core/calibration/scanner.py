@@ -14,6 +14,7 @@ from ..errors import FitError
 from ..fitting import fit
 from ..frames import Array, Indices, Motion, rotations_from_quaternions
 from ..kernels import rotation
+from ..units import mm
 from .least import LIMIT_MM, Verdict, held_against, sandwich
 from .sphere import ITERATIONS, SPREAD, coverage
 
@@ -105,7 +106,7 @@ def calibrate_scanner(poses: Array, points: Array, stripe: Indices, certified_mm
     question = ""
     if abs(free) > max(CONTRADICTS_MM, 6 * float(np.sqrt(np.mean(residuals[keep] ** 2)) / np.sqrt(clusters.max() + 1))):
         question = (
-            f"The sphere comes out {certified_mm + 2 * free:.3f} mm; {certified_mm:.3f} mm was typed. "
+            f"The sphere comes out {mm(certified_mm + 2 * free)}; {mm(certified_mm)} was typed. "
             "Read the number on the sphere again."
         )
     return ScannerCalibration(

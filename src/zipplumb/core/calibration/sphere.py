@@ -16,7 +16,7 @@ from scipy import special
 from ..errors import FitError
 from ..fitting import fit
 from ..frames import Array, rotations_from_quaternions
-from ..units import MM_PER_INCH
+from ..units import MM_PER_INCH, mm
 from .least import LIMIT_MM, Verdict, held_against, sandwich
 
 LEAST, WANTED = 12, 60
@@ -75,7 +75,7 @@ class SphereCalibration:
             return ""
         names = ", ".join(str(k + 1) for k in off[:6]) + (" and others" if len(off) > 6 else "")
         far = float(np.abs(self.residuals[off]).max())
-        return f"Hit{'s' if len(off) > 1 else ''} {names} set aside: up to {far:.2f} mm off the sphere."
+        return f"Hit{'s' if len(off) > 1 else ''} {names} set aside: up to {mm(far, '.2f')} off the sphere."
 
     def verdict(self, limit_mm: float = LIMIT_MM, wanted: int = WANTED) -> tuple[Verdict, str]:
         """Whether it may be kept, and why, in a sentence."""
@@ -95,7 +95,7 @@ class SphereCalibration:
 
 
 @dataclass(frozen=True)
-class Known:
+class KnownProbe:
     """Another probe of the library, that may be the one really on: its name, diameter and, where it is known, its tip."""
 
     name: str
@@ -104,7 +104,7 @@ class Known:
 
 
 def calibrate_on_sphere(
-    poses: Array, certified_mm: float, tip_mm: float, start_mm: Array, others: Sequence[Known] = ()
+    poses: Array, certified_mm: float, tip_mm: float, start_mm: Array, others: Sequence[KnownProbe] = ()
 ) -> SphereCalibration:
     """Calibrate a touch probe.
 
@@ -227,20 +227,20 @@ def moved_after(residuals: Array, jacobian: Array, normals: Array, word: str) ->
     size = float(np.linalg.norm(by))
     if chance > MOVED_SURE or size < MOVED_MM:
         return ""
-    return f"The sphere moved {size:.2f} mm after {word} {where}. Fix it, and begin again."
+    return f"The sphere moved {mm(size, '.2f')} after {word} {where}. Fix it, and begin again."
 
 
-def contradiction(diameter: float, tip_mm: float, certified_mm: float, u_mm: float, others: Sequence[Known]) -> str:
+def contradiction(diameter: float, tip_mm: float, certified_mm: float, u_mm: float, others: Sequence[KnownProbe]) -> str:
     """What hits that make the tip ``diameter`` wide say against the diameters that were typed, or ""."""
     off = diameter - tip_mm
     if abs(off) < max(CONTRADICTS_MM, 8 * u_mm):
         return ""
     sphere = certified_mm + off
-    words = f"With a tip of {tip_mm:.3f} mm the sphere comes out {sphere:.3f} mm; {certified_mm:.3f} mm was typed."
+    words = f"With a tip of {mm(tip_mm)} the sphere comes out {mm(sphere)}; {mm(certified_mm)} was typed."
     for factor, unit_ in ((MM_PER_INCH, "inches"), (1 / MM_PER_INCH, "millimetres")):
         if abs(certified_mm * factor - sphere) < 0.02 * sphere:
             return f"{words} That would be right if the number was meant in {unit_}."
     near = min(others, key=lambda o: abs(o.diameter_mm - diameter), default=None)
     if near is not None and abs(near.diameter_mm - diameter) < max(0.05, 6 * u_mm):
-        return f"{words} It would be right with {near.name} ({near.diameter_mm:.3f} mm): is that the probe on the arm?"
+        return f"{words} It would be right with {near.name} ({mm(near.diameter_mm)}): is that the probe on the arm?"
     return f"{words} Read the number on the sphere again, and look at which probe is on."

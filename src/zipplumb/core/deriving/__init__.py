@@ -1,14 +1,14 @@
 """What measured features make together."""
 
 from .bolt_circle import BoltCircle, bolt_circle
+from .derivation import Derivation, Given
 from .distance import PlaneDistance, plane_distance
 from .drawing import Drawing
-from .features import Feature
-from .possible import Possible, construct, possible
-from .recipes import Given
+from .possible import Possible, construct, derivation_of, made, made_feature, possible
+from .registry import unit_of
 from .tables import Chain, Hole, chain, hole_table
 
 __all__ = [
-    "BoltCircle", "Chain", "Drawing", "Feature", "Given", "Hole", "PlaneDistance", "Possible", "bolt_circle", "chain",
-    "construct", "hole_table", "plane_distance", "possible",
+    "BoltCircle", "Chain", "Derivation", "Drawing", "Given", "Hole", "PlaneDistance", "Possible", "bolt_circle", "chain",
+    "construct", "derivation_of", "hole_table", "made", "made_feature", "plane_distance", "possible", "unit_of",
 ]  # fmt: skip

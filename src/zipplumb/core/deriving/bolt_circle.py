@@ -8,9 +8,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..errors import DeriveError
+from ..features import Feature, center_covariance, point_of
 from ..fitting import FitResult, fit
 from ..frames import Array
-from .features import Feature, center_covariance, point_of
 
 
 @dataclass(frozen=True)

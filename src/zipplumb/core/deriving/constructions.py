@@ -10,16 +10,13 @@ import numpy as np
 from ..errors import DeriveError
 from ..fitting import fit
 from ..frames import Array, unit
+from ..frames import angle_between as between
 from ..shapes import Circle, Cone, Cylinder, Ellipse, Line, Plane, Point, Sphere
+from ..units import mm
 
 PARALLEL = np.radians(0.05)  # nearer to parallel than this, a meeting place says nothing
 FARTHEST_MM = 1e8
 KEPT = "The features are kept."
-
-
-def between(a: Array, b: Array) -> float:
-    """Angle of two directions without sense, 0 to 90°."""
-    return float(np.arctan2(np.linalg.norm(np.cross(a, b)), abs(a @ b)))
 
 
 def meeting_distance(first: Plane, second: Plane) -> float:
@@ -35,7 +32,7 @@ def meet_planes(first: Plane, second: Plane) -> Line:
         away = meeting_distance(first, second)
         raise DeriveError(
             f"The planes are {np.degrees(angle):.4f}° from parallel: they meet "
-            + (f"{away:.3g} mm away." if away < FARTHEST_MM else "nowhere."),
+            + (f"{mm(away, '.3g')} away." if away < FARTHEST_MM else "nowhere."),
             KEPT,
             "Ask for their distance.",
         )
@@ -183,7 +180,7 @@ def cut_sphere(sphere: Sphere, plane: Plane) -> Circle:
     height = float(plane.distance(sphere.center[None])[0])
     if abs(height) >= sphere.radius:
         raise DeriveError(
-            f"The plane passes {abs(height) - sphere.radius:.3g} mm outside the sphere.", KEPT, "Choose another plane."
+            f"The plane passes {mm(abs(height) - sphere.radius, '.3g')} outside the sphere.", KEPT, "Choose another plane."
         )
     return Circle(sphere.center - height * plane.normal, plane.normal, np.sqrt(sphere.radius**2 - height**2))
 

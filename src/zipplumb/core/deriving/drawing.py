@@ -7,9 +7,9 @@ from typing import Any
 
 import numpy as np
 
+from ..features import Feature, own_direction, spot_of
 from ..frames import Array, perpendicular_pair, unit
 from ..shapes import Arc, Circle, Ellipse, Line, Plane, Point, Sphere
-from .features import Feature, direction_of, spot_of
 
 SMALLEST_MM = 10.0
 CLOSED = 2 * np.pi
@@ -67,7 +67,7 @@ def drawn(shape: Any, reach: float) -> Drawing:
 
 def angle_drawn(first: Any, second: Any) -> Drawing:
     """Two legs from the middle of the first along both directions, and the arc between them."""
-    start, end = direction_of(first), direction_of(second)
+    start, end = own_direction(first), own_direction(second)
     corner, radius = spot_of(first), max(float(np.linalg.norm(spot_of(second) - spot_of(first))) / 3, SMALLEST_MM)
     legs = tuple(np.array([corner, corner + radius * d]) for d in (start, end))
     across = np.cross(start, end)

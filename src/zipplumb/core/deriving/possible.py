@@ -5,16 +5,16 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-import numpy as np
-
 from ..errors import DeriveError, PlumbError
-from ..uncertainty import coverage_factor, propagate
+from ..features import Feature, differences, frame_of
+from ..uncertainty import Uncertainty, coverage_factor, exact, propagate
+from ..units import mm
 from .constructions import FARTHEST_MM
+from .derivation import Derivation, Given, Unit
 from .drawing import Drawing, drawn, reach_of
-from .features import Feature, differences, frame_of
-from .recipes import Given, Recipe, Unit, recipes_for
+from .registry import derivations_for
 
-NOTHING_DRAWN, NOTHING_GIVEN = Drawing(), Given()
+NOTHING_DRAWN, NOTHING_GIVEN, NOTHING_KNOWN = Drawing(), Given(), exact(0)
 
 
 @dataclass(frozen=True, eq=False)
@@ -23,21 +23,28 @@ class Possible:
 
     Attributes
     ----------
-    name : what it is, in words
+    key : what it is, as the registry calls it
     unit : "mm" or "rad" for a value, "" for a shape
-    value, u : the value and its standard uncertainty; NaN for a shape
+    value, uncertainty : the value and its uncertainty by source; NaN and none for a shape
     feature : the made shape with its covariance, ready for further constructions; None for a value
     draw : what shows it
     why_not : why it cannot be made of these; then there is nothing else
+    in_axes : it is told along the axes of a coordinate system
     """
 
-    name: str
+    key: str
     unit: Unit = ""
     value: float = float("nan")
-    u: float = float("nan")
+    uncertainty: Uncertainty = NOTHING_KNOWN
     feature: Feature | None = None
     draw: Drawing = NOTHING_DRAWN
     why_not: str = ""
+    in_axes: bool = False
+
+    @property
+    def u(self) -> float:
+        """Standard uncertainty of the value; NaN for a shape."""
+        return self.uncertainty.u() if self.uncertainty.size else float("nan")
 
 
 def possible(features: Sequence[Feature], given: Given = NOTHING_GIVEN) -> list[Possible]:
@@ -47,48 +54,53 @@ def possible(features: Sequence[Feature], given: Given = NOTHING_GIVEN) -> list[
     ----------
     given : numbers that some constructions need: an offset, a height, a diameter
     """
-    return [made(recipe, features) for recipe in recipes_for(features, given)]
+    return [made(derivation, features) for derivation in derivations_for(features, given)]
 
 
-def construct(name: str, features: Sequence[Feature], given: Given = NOTHING_GIVEN) -> Possible:
-    """One of what ``possible`` offers, by its name. Raises DeriveError where there is none of that name."""
-    recipe = next((r for r in recipes_for(features, given) if r.name == name), None)
-    if recipe is None:
+def derivation_of(key: str, features: Sequence[Feature], given: Given = NOTHING_GIVEN) -> Derivation:
+    """The registry's entry of that key for these features. Raises DeriveError where there is none."""
+    found = next((d for d in derivations_for(features, given) if d.key == key), None)
+    if found is None:
         what = " and ".join(f.name for f in features)
-        raise DeriveError(f"“{name}” cannot be made of {what}.", "The features are kept.", "Choose another construction.")
-    return made(recipe, features)
+        words = key.replace("_", " ")
+        raise DeriveError(f"“{words}” cannot be made of {what}.", "The features are kept.", "Choose another construction.")
+    return found
 
 
-def made(recipe: Recipe, features: Sequence[Feature]) -> Possible:
-    """One recipe carried out, with its uncertainty (linear, JCGM 100); or why it cannot be."""
-    shapes = [f.shape for f in features]
+def construct(key: str, features: Sequence[Feature], given: Given = NOTHING_GIVEN) -> Possible:
+    """One of what ``possible`` offers, by its key. Raises DeriveError where there is none of that key."""
+    return made(derivation_of(key, features, given), features)
+
+
+def made(derivation: Derivation, features: Sequence[Feature]) -> Possible:
+    """One derivation carried out, with its uncertainty by source (linear, JCGM 100); or why it cannot be."""
+    shapes, key, unit, in_axes = [f.shape for f in features], derivation.key, derivation.unit, derivation.in_axes
     try:
-        if recipe.unit:
-            values, covariance = propagate(recipe.make, features)
-            draw = recipe.draw(*shapes) if recipe.draw else NOTHING_DRAWN
-            u = float(np.sqrt(np.maximum(covariance[0, 0], 0.0)))
-            return Possible(recipe.name, recipe.unit, float(values[0]), u, draw=draw)
-        feature = made_feature(recipe, features)
-        return Possible(recipe.name, feature=feature, draw=drawn(feature.shape, reach_of(list(features))))
+        if unit:
+            values, uncertainty = propagate(derivation.make, features)
+            draw = derivation.draw(*shapes) if derivation.draw else NOTHING_DRAWN
+            return Possible(key, unit, float(values[0]), uncertainty, draw=draw, in_axes=in_axes)
+        feature = made_feature(derivation, features)
+        return Possible(key, feature=feature, draw=drawn(feature.shape, reach_of(list(features))), in_axes=in_axes)
     except PlumbError as error:
-        return Possible(recipe.name, recipe.unit, why_not=f"{error}{_how_far(recipe, features)}")
+        return Possible(key, unit, why_not=f"{error}{_how_far(derivation, features)}", in_axes=in_axes)
 
 
-def _how_far(recipe: Recipe, features: Sequence[Feature]) -> str:
+def _how_far(derivation: Derivation, features: Sequence[Feature]) -> str:
     """How well it is known how far away a refused construction is."""
-    if recipe.away is None:
+    if derivation.away is None:
         return ""
-    values, covariance = propagate(recipe.away, features)
-    U = coverage_factor() * float(np.sqrt(max(covariance[0, 0], 0.0)))
+    values, uncertainty = propagate(derivation.away, features)
+    U = coverage_factor() * uncertainty.u()
     if not U > 0 or values[0] > FARTHEST_MM:
         return ""
-    known = f"is known to ±{U:.2g} mm only" if values[0] > U else "is not known at all: they may as well be parallel"
+    known = f"is known to ±{mm(U, '.2g')} only" if values[0] > U else "is not known at all: they may as well be parallel"
     return f" How far away {known}."
 
 
-def made_feature(recipe: Recipe, features: Sequence[Feature]) -> Feature:
-    """The made shape with the covariance of its own moves and sizes."""
-    shape = recipe.make(*(f.shape for f in features))
+def made_feature(derivation: Derivation, features: Sequence[Feature]) -> Feature:
+    """The made shape with the uncertainty of its own moves and sizes, from the sources of what it is made of."""
+    shape = derivation.make(*(f.shape for f in features))
     local = frame_of(shape)
-    _, covariance = propagate(lambda *shapes: differences(recipe.make(*shapes), local), features)
-    return Feature(recipe.name, shape, local, covariance)
+    _, uncertainty = propagate(lambda *shapes: differences(derivation.make(*shapes), local), features)
+    return Feature(derivation.key.replace("_", " "), shape, local, uncertainty)

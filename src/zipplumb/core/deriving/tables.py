@@ -9,11 +9,12 @@ from itertools import pairwise
 import numpy as np
 
 from ..errors import DeriveError
+from ..features import Feature, point_of, radius_of
 from ..frames import Array, Motion
 from ..uncertainty import propagate
-from .features import Feature, point_of, radius_of
+from .derivation import Given
 from .possible import Possible, made
-from .recipes import Given, recipes_for
+from .registry import derivations_for
 
 
 @dataclass(frozen=True, eq=False)
@@ -47,8 +48,8 @@ def _hole(hole: Feature) -> Hole:
         x, y, z = point_of(shape)
         return np.array([x, y, z, np.hypot(x, y), np.arctan2(y, x), 2 * (radius_of(shape) or np.nan)])
 
-    values, covariance = propagate(numbers, [hole])
-    u = np.sqrt(np.maximum(np.diag(covariance), 0.0))
+    values, uncertainty = propagate(numbers, [hole])
+    u = np.sqrt(np.diag(uncertainty.covariance))
     return Hole(
         hole.name, values[:3], u[:3], (float(values[3]), float(values[4])), (float(u[3]), float(u[4])),
         float(values[5]), float(u[5]),
@@ -64,12 +65,12 @@ class Chain:
     whole: Possible
 
 
-def chain(features: Sequence[Feature], name: str | None = None) -> Chain:
+def chain(features: Sequence[Feature], key: str | None = None) -> Chain:
     """The dimensions from one feature to the next, and over all.
 
     Parameters
     ----------
-    name : of the dimension, as ``possible`` calls it; by default the one mostly wanted of each pair
+    key : of the dimension, as the registry calls it; by default the one mostly wanted of each pair
 
     Raises
     ------
@@ -81,15 +82,15 @@ def chain(features: Sequence[Feature], name: str | None = None) -> Chain:
     pairs = pairwise(features)
     return Chain(
         tuple(f.name for f in features),
-        tuple(_dimension(a, b, name) for a, b in pairs),
-        _dimension(features[0], features[-1], name),
+        tuple(_dimension(a, b, key) for a, b in pairs),
+        _dimension(features[0], features[-1], key),
     )
 
 
-def _dimension(first: Feature, second: Feature, name: str | None) -> Possible:
-    measures = [r for r in recipes_for((first, second), Given()) if r.unit]
-    chosen = next((r for r in measures if name in (None, r.name)), None)
+def _dimension(first: Feature, second: Feature, key: str | None) -> Possible:
+    measures = [d for d in derivations_for((first, second), Given()) if d.unit]
+    chosen = next((d for d in measures if key in (None, d.key)), None)
     if chosen is None:
-        what = f"no “{name}”" if name else "no dimension"
-        return Possible(name or "", why_not=f"There is {what} between {first.name} and {second.name}. Choose another.")
+        what = f"no “{key}”" if key else "no dimension"
+        return Possible(key or "", why_not=f"There is {what} between {first.name} and {second.name}. Choose another.")
     return made(chosen, (first, second))

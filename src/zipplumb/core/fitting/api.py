@@ -1,4 +1,4 @@
-"""The one door to the fits: ``fit(kind, points)``."""
+"""The fits: ``fit(kind, points)``."""
 
 from __future__ import annotations
 
@@ -27,10 +27,10 @@ RECOMMENDED = {
     "line": 5, "plane": 9, "circle": 7, "arc": 5, "ellipse": 8, "round_slot": 10, "square_slot": 10, "sphere": 9,
     "cylinder": 12, "cone": 12, "torus": 16,
 }  # fmt: skip
-KINDS = tuple(LEAST)
+FITS = tuple(LEAST)
 _ROUND = ("circle", "sphere", "cylinder")
 CRITERIA = {
-    "gaussian": KINDS,
+    "gaussian": FITS,
     "chebyshev": ("line", "plane", "arc", *_ROUND),
     "inscribed": _ROUND,
     "circumscribed": _ROUND,
@@ -52,7 +52,7 @@ def fit(
 
     Parameters
     ----------
-    kind : one of KINDS
+    kind : one of FITS
         An arc is a circle of which only a part was touched.
     points : (n, 3) array, mm
     criterion : one of CRITERIA
@@ -109,7 +109,7 @@ def _gaussian(kind: str, array: Array, held: Held, toward: Array | None, offset_
 
 def _checked(kind: str, points: ArrayLike, criterion: str) -> Array:
     if kind not in LEAST:
-        raise FitError(f"There is no fit for “{kind}”.", "Nothing was changed.", f"Choose one of {', '.join(KINDS)}.")
+        raise FitError(f"There is no fit for “{kind}”.", "Nothing was changed.", f"Choose one of {', '.join(FITS)}.")
     if kind not in CRITERIA.get(criterion, ()):
         there = ", ".join(name for name, kinds in CRITERIA.items() if kind in kinds)
         raise FitError(f"The criterion “{criterion}” is not there for a {word(kind)}.", "Nothing was changed.", f"Use {there}.")

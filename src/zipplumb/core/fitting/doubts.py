@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from ..frames import Array
+from ..units import mm
 from .placed import Placed
 from .result import FitResult
 
@@ -78,7 +79,7 @@ def _depth(placed: Placed, result: FitResult, z: Array) -> list[str]:
     if not turns or depth >= SHALLOW * 2 * abs(placed.sizes[0]):
         return []
     loosest = max(turns, key=result.u)
-    sentence = f"The hits cover {depth:.3g} mm of depth on a diameter of {2 * abs(placed.sizes[0]):.4g} mm"
+    sentence = f"The hits cover {mm(depth, '.3g')} of depth on a diameter of {mm(2 * abs(placed.sizes[0]), '.4g')}"
     return [f"{sentence}; the axis is {_known(result, loosest, np.degrees(1.0), '°')}."]
 
 

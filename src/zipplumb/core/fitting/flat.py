@@ -155,6 +155,7 @@ def fit_line(points: Array, held: Held, toward: Array | None = None) -> FitResul
 
 def _line_in_plane(points: Array, held: Held, toward: Array | None) -> FitResult:
     """Parameters: shift ``z`` across the line in its plane (mm), turn ``ry`` about the plane's normal (rad)."""
+    assert held.axis is not None  # a line lies in a plane
     normal = held.axis
     middle = points.mean(axis=0) if held.plane is None else held.plane.point
     flat = points - np.outer((points - middle) @ normal, normal)

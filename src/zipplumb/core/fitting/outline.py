@@ -40,9 +40,12 @@ def fit_outline(kind: str, points: Array, held: Held, toward: Array | None = Non
             raise _straight(kind)
     columns = columns_of(model, held.names(model))
     best = _start(model, flat, held, center, frame, columns, offset)
-    settled, normal, rest = best.settled(flat, columns, offset) if best else (None, None, False)
+    unsettled = FitError(f"No {word(kind)} settled on these hits.", "The hits are kept.", "Take hits all round the edge.")
+    if best is None:
+        raise unsettled
+    settled, normal, rest = best.settled(flat, columns, offset)
     if not rest:
-        raise FitError(f"No {word(kind)} settled on these hits.", "The hits are kept.", "Take hits all round the edge.")
+        raise unsettled
     if kind == "ellipse" and settled.sizes[0] < settled.sizes[1]:  # the longer half axis comes first
         x, y, z = settled.axes.T
         turned = Placed(model, settled.origin, np.ascontiguousarray(np.array([y, -x, z]).T), settled.sizes[::-1].copy())

@@ -149,6 +149,13 @@ class FitResult:
                 middle += np.einsum("nda,nde,neb->ab", jacobian, across, jacobian)
         return self.unit_covariance @ middle @ self.unit_covariance
 
+    def response(self, shifts: Array) -> Array:
+        """How the parameters answer (k, m) to small shifts (n, 3, m) of the hits, mm."""
+        total = np.zeros((len(self.parameters), shifts.shape[2]))
+        for part, _, jacobian, pulls in self._blocks():
+            total += np.einsum("nda,ndi,nim->am", jacobian, pulls, shifts[part])
+        return -self.unit_covariance @ total
+
     def u(self, parameter: str, u_hit_mm: float | None = None) -> float:
         """Standard uncertainty of one parameter, from the scatter or from a hit's known one.
 

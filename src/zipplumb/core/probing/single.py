@@ -10,6 +10,7 @@ from ..errors import FitError
 from ..fitting import fit
 from ..frames import Array, unit
 from ..shapes import Plane
+from ..units import mm
 
 THIN_DEG = 15.0  # smallest angle of a triangle that carries a normal
 LOOSE_DEG = 2.0  # expanded uncertainty of a normal from which on it is doubted
@@ -66,10 +67,10 @@ def _triangle_doubts(corners: Array, u_normal: float) -> tuple[str, ...]:
     height = 2 * float(np.linalg.norm(np.cross(corners[1] - corners[0], corners[2] - corners[0]))) / 2 / c
     loose, found = 2 * np.degrees(u_normal), []
     if angle < THIN_DEG or height < 0.15 * c:
-        found.append(f"The triangle is flat: {height:.2g} mm high over {c:.3g} mm. Set the three hits more evenly.")
+        found.append(f"The triangle is flat: {mm(height, '.2g')} high over {mm(c, '.3g')}. Set the three hits more evenly.")
     if loose > LOOSE_DEG:
         found.append(
-            f"The triangle is small: {c:.2g} mm across, its normal is known to ±{loose:.1f}° only. Set the hits wider."
+            f"The triangle is small: {mm(c, '.2g')} across, its normal is known to ±{loose:.1f}° only. Set the hits wider."
         )
     return tuple(found)
 
@@ -114,7 +115,7 @@ def edge_point(center: Array, surface: Plane, outward: Array, tip_radius_mm: flo
     height = float(surface.distance(center[None])[0])
     if height >= tip_radius_mm:
         raise FitError(
-            f"The tip's center was {height:.2f} mm above the surface, so it passed over the edge.",
+            f"The tip's center was {mm(height, '.2f')} above the surface, so it passed over the edge.",
             "The hit is kept.",
             "Hold the tip lower, against the flank.",
         )
@@ -122,5 +123,5 @@ def edge_point(center: Array, surface: Plane, outward: Array, tip_radius_mm: flo
     warnings: tuple[str, ...] = ()
     if height > 0:
         off = float(np.sqrt(tip_radius_mm**2 - height**2))
-        warnings = (f"The tip's center was {height:.2f} mm above the surface: it touched the edge itself, burrs and all.",)
+        warnings = (f"The tip's center was {mm(height, '.2f')} above the surface: it touched the edge itself, burrs and all.",)
     return EdgePoint(center - height * surface.normal - off * across, across, warnings)

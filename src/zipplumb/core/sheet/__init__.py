@@ -1,31 +1,31 @@
 """The run sheet: recipes in, results out."""
 
-from .alignments import AlignmentRecipe, DatumPlanesRecipe
-from .base import Tolerance
+from ..readings import Reading
+from .base import Asked, Needed, RowRecipe, needs_of
 from .evaluate import evaluate
-from .features import FEATURE_KINDS, CylinderRecipe, FeatureRecipe, NominalCylinder, NominalPlane, PlaneRecipe
-from .recipes import DistanceRecipe, Recipe, recipe_from_dict
-from .results import Kit, PartSurfaces, Reading, RowResult, Sheet, SheetRow, Station
+from .given import Kit, PartSurfaces, Sheet, SheetRow, Station
+from .kinds import KINDS, MEASURED, kind_of
+from .recipes import recipe_from_dict
+from .results import Characteristic, FoundFeature, FoundSystem, RowResult
 
 __all__ = [
-    "FEATURE_KINDS",
-    "AlignmentRecipe",
-    "CylinderRecipe",
-    "DatumPlanesRecipe",
-    "DistanceRecipe",
-    "FeatureRecipe",
+    "KINDS",
+    "MEASURED",
+    "Asked",
+    "Characteristic",
+    "FoundFeature",
+    "FoundSystem",
     "Kit",
-    "NominalCylinder",
-    "NominalPlane",
+    "Needed",
     "PartSurfaces",
-    "PlaneRecipe",
     "Reading",
-    "Recipe",
+    "RowRecipe",
     "RowResult",
     "Sheet",
     "SheetRow",
     "Station",
-    "Tolerance",
     "evaluate",
+    "kind_of",
+    "needs_of",
     "recipe_from_dict",
-]
+]  # fmt: skip

@@ -1,10 +1,46 @@
-"""What all rows share."""
+"""What the recipes of all kinds share, and how a recipe names other rows.
+
+A reference is an id annotated with what it is of: ``FeatureRef``, ``SystemRef``, ``StationRef``. What a
+recipe needs is read off it by ``references``, for every kind alike.
+"""
 
 from __future__ import annotations
 
-from typing import Annotated
+import types
+import typing
+from collections.abc import Iterator, Mapping
+from functools import cache
+from typing import Annotated, Any, ClassVar, Literal, NamedTuple, Union
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, model_validator
+
+from ..frames import Array
+from ..units import Unit
+
+Role = Literal["feature", "system", "dimension"]
+
+
+class Needed(NamedTuple):
+    """Something that a row rests on: a feature, a system or a station, by its id."""
+
+    what: Literal["feature", "system", "station"]
+    id: int
+
+
+class Ref(NamedTuple):
+    """Marks a field as an id of such a thing."""
+
+    what: Literal["feature", "system", "station"]
+
+
+class Internal:
+    """Marks a field that no form shows."""
+
+
+Id = Annotated[int, Field(gt=0, lt=2**31)]
+FeatureRef = Annotated[Id, Ref("feature")]
+SystemRef = Annotated[Id, Ref("system")]
+StationRef = Annotated[Id, Ref("station")]
 
 Vector = tuple[float, float, float]
 
@@ -17,27 +53,129 @@ def _has_length(value: Vector) -> Vector:
 
 Direction = Annotated[Vector, AfterValidator(_has_length)]
 Letter = Annotated[str, Field(pattern=r"^[A-Z]$")]
-Length = Annotated[float, Field(gt=0)]
+Length = Annotated[float, Field(gt=0, lt=1e9)]
 
 
 class Model(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
 
 
-class Tolerance(Model):
-    """Limits of the deviation, mm."""
+class Asked(Model):
+    """A characteristic that matters, by its key, and the limits of its deviation: both, one or none.
 
-    lower_mm: float
-    upper_mm: float
+    ``lower``, ``upper``: mm, or rad where the characteristic is an angle.
+    """
+
+    key: Annotated[str, Field(pattern=r"^[a-z_]{1,40}$")]
+    lower: float | None = None
+    upper: float | None = None
 
     @model_validator(mode="after")
     def _ordered(self):
-        if self.upper_mm < self.lower_mm:
+        if self.lower is not None and self.upper is not None and self.upper < self.lower:
             raise ValueError("the upper limit lies below the lower one")
         return self
 
 
 class RowRecipe(Model):
+    """What was asked of a row. A subclass is a kind: see ``kinds``.
+
+    ``kind``: its key, as stored; ``role``: whether it gives a feature, a coordinate system, or a number only.
+    ``takes_hits``: a person measures it; ``rests_on_surfaces``: it is worked out with the part's CAD surfaces.
+    ``asked``: its characteristics that matter, the first shown on its line; none: all that the kind has,
+    without limits.
+    """
+
+    kind: str
+    role: ClassVar[Role]
+    takes_hits: ClassVar[bool] = False
+    rests_on_surfaces: ClassVar[bool] = False
     name: Annotated[str, Field(min_length=1, max_length=80)]
     note: Annotated[str, Field(max_length=200)] = ""
-    tolerance: Tolerance | None = None
+    asked: Annotated[tuple[Asked, ...], Field(max_length=40)] = ()
+
+    @model_validator(mode="after")
+    def _asked_once(self):
+        keys = [a.key for a in self.asked]
+        if len(set(keys)) < len(keys):
+            raise ValueError("a characteristic is asked twice")
+        return self
+
+    @classmethod
+    def key(cls) -> str:
+        """The kind's key."""
+        return cls.model_fields["kind"].default
+
+    @property
+    def datum_letter(self) -> str:
+        """The drawing's letter for it, where it is a datum."""
+        return ""
+
+    @property
+    def wanted_hits(self) -> int:
+        return 0
+
+    @property
+    def cad_face(self) -> int | None:
+        """The face of the part's CAD that it was picked on."""
+        return None
+
+    def height_over_nominal(self, points_part: Array) -> Array | None:
+        """(n,) mm from its nominal surface into the air; None where it has none."""
+        return None
+
+    def in_other_terms(self) -> RowRecipe | None:
+        """The same, told by its other size (a radius for a diameter); None where it has one way only."""
+        return None
+
+    def available(self, found: Any = None) -> tuple[tuple[str, Unit], ...]:
+        """Keys and units of all characteristics that it may be asked; ``found``: its feature, where it has one."""
+        return ()
+
+    @classmethod
+    def drawn(cls, path: str, texts: Mapping[str, str]) -> tuple[str, float]:
+        """How a typed number stands for the stored one as the drawing says it: its name there, and the factor."""
+        return "", 1.0
+
+    @classmethod
+    def share_in(cls, key: str, terms: str) -> float:
+        """What a characteristic is multiplied by in the drawing's own terms: ½ for a diameter told as a radius."""
+        return 1.0
+
+    def share_of(self, key: str) -> float:
+        """The same in this row's terms."""
+        return self.share_in(key, "")
+
+
+@cache
+def hints(model: type[BaseModel]) -> dict[str, Any]:
+    """The annotations of a model's fields, with what they are marked with."""
+    return typing.get_type_hints(model, include_extras=True)
+
+
+def references(value: Any, annotation: Any = None) -> Iterator[Needed]:
+    """Everything that a recipe, or a part of it, names."""
+    if isinstance(value, BaseModel):
+        for name, hint in hints(type(value)).items():
+            if name in type(value).model_fields:
+                yield from references(getattr(value, name), hint)
+        return
+    origin = typing.get_origin(annotation)
+    if origin is Annotated:
+        marks = [m for m in annotation.__metadata__ if isinstance(m, Ref)]
+        if marks and isinstance(value, int):
+            yield Needed(marks[0].what, value)
+        else:
+            yield from references(value, typing.get_args(annotation)[0])
+    elif origin in (Union, types.UnionType):
+        for arm in typing.get_args(annotation):
+            yield from references(value, arm)
+    elif isinstance(value, tuple) and origin is tuple:
+        arms = typing.get_args(annotation)
+        for k, item in enumerate(value):
+            yield from references(item, arms[0] if arms[-1] is ... else arms[k])
+
+
+def needs_of(recipe: RowRecipe) -> tuple[Needed, ...]:
+    """What a row rests on, each once, in the order of its recipe."""
+    return tuple(dict.fromkeys(references(recipe)))

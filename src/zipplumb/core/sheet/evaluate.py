@@ -1,40 +1,41 @@
 """evaluate(): from what was asked and what was read to what was found. Pure.
 
-Rows form a directed acyclic graph with two storeys: features are *measured* in the world,
-alignments are solved from them, and then features and dimensions are *judged* in the part's
-coordinate system. Every result is keyed by a hash of its recipe and of its inputs' keys;
-what has the same key as before is taken over as it is.
+Everything worked out is a node of a graph (see ``graph``): stations, features in the world, coordinate
+systems, and for every row its characteristics judged in the active system. What has the same key as before is
+taken over as it is; a fault in one node is that node's alone.
 """
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import replace
+from collections.abc import Callable, Mapping
+from typing import Any, cast
 
 import numpy as np
 
 from ..alignment import Alignment
 from ..alignment.steps import difference
-from ..deriving import plane_distance
-from ..errors import PlumbError
-from ..frames import Array
-from ..shapes import Plane
-from ..tolerances import judge
-from .aligning import Named, Surroundings, solved
-from .alignments import AlignmentRecipe, LevelRecipe, SurfacesRecipe, alignments_of, features_of
-from .features import FeatureRecipe, Flat, NominalPlane, PointRecipe, SlotRecipe, SurfacePointRecipe
-from .measuring import COVERAGE, feature_of, measured, worse
-from .recipes import DistanceRecipe, depends_on
-from .results import Kit, PartSurfaces, Reading, RowResult, Sheet, SheetRow, fingerprint
+from ..fingerprints import fingerprint
+from ..readings import Reading
+from .base import Needed
+from .given import Kit, PartSurfaces, Sheet, SheetRow, Station
+from .graph import GONE, ROUND, Failed, Name, Node, Worked, fault_words, work_out
+from .judging import characteristics_of, in_system, planned
+from .kinds.dimension import DimensionRecipe, NeedsSystem
+from .measured import FeatureRecipe, RowHits
+from .results import FoundFeature, FoundSystem, RowResult, State
+from .systems import ActualFeature, SystemInputs, SystemRecipe
+
+Memory = dict[Name, Worked]
+UNPLACED = "Its place is known once the part is aligned."
 
 
 def evaluate(
     sheet: Sheet,
     readings: Mapping[int, Reading],
     kit: Kit,
-    previous: Mapping[tuple[str, int], RowResult] | None = None,
+    previous: Memory | None = None,
     surfaces: PartSurfaces | None = None,
-) -> tuple[dict[int, RowResult], dict[tuple[str, int], RowResult]]:
+) -> tuple[dict[int, RowResult], Memory]:
     """Work the whole sheet out.
 
     Parameters
@@ -50,289 +51,190 @@ def evaluate(
     results : RowResult by row id
     memory : to be given back as ``previous`` next time
     """
-    work = _Work(sheet, readings, kit, previous or {}, surfaces)
-    features = [row for row in sheet.rows if isinstance(row.recipe, FeatureRecipe)]
-    for row in sorted(features, key=lambda r: isinstance(r.recipe, Flat)):  # planes before what lies in them
-        work.remember("measured", row, work.measure_key(row), work.measure)
-    for row in sheet.rows:
-        if isinstance(row.recipe, AlignmentRecipe):
-            work.align_in_turn(row, ())
-    for row in sheet.rows:
-        if isinstance(row.recipe, FeatureRecipe):
-            work.remember("judged", row, work.inputs_key(row), work.judge_feature)
-        elif isinstance(row.recipe, DistanceRecipe):
-            work.remember("judged", row, work.inputs_key(row), work.judge_distance)
-    results = {}
-    for row in sheet.rows:
-        storey = "aligned" if isinstance(row.recipe, AlignmentRecipe) else "judged"
-        results[row.id] = work.memory[storey, row.id]
-    return results, work.memory
+    nodes = _Graph(sheet, readings, kit, surfaces).nodes
+    memory = work_out(nodes, previous or {})
+    results = {row.id: _result(row, memory["verdict", row.id]) for row in sheet.rows}
+    return results, memory
 
 
-def _measure_key(row: SheetRow, reading: Reading | None, kit: Kit) -> str:
-    if reading is None:
-        return row.digest
-    parts: list[object] = [row.digest, reading.digest]
-    for number in sorted(set(reading.calibrations.tolist()) | {reading.pull_off_calibration or 0}):
-        if cal := kit.calibrations.get(number):
-            parts.append((cal.id, cal.offset_mm.tobytes(), cal.diameter_mm, cal.u_radius_mm, cal.u_hit_mm, cal.doubt))
-    for number in sorted(set(reading.stations.tolist())):
-        parts.append(kit.stations[number].world_from_station.as_list())
-    return fingerprint(*parts)
+def _result(row: SheetRow, worked: Worked) -> RowResult:
+    if isinstance(worked.value, Failed):
+        return RowResult(row.id, "failed", worked.value.message)
+    return worked.value
 
 
-class _Work:
-    """One evaluation: what has been found so far, by storey and row."""
+class _Graph:
+    """The nodes of one sheet, by what they are of."""
 
-    def __init__(self, sheet: Sheet, readings, kit: Kit, previous, surfaces: PartSurfaces | None):
-        self.sheet, self.readings, self.kit, self.previous = sheet, readings, kit, previous
-        self.surfaces = surfaces
-        self.memory: dict[tuple[str, int], RowResult] = {}
-        self.rows = {row.id: row for row in sheet.rows}
+    def __init__(self, sheet: Sheet, readings: Mapping[int, Reading], kit: Kit, surfaces: PartSurfaces | None):
+        self.sheet, self.readings, self.kit, self.surfaces = sheet, readings, kit, surfaces
+        self.names = {row.id: row.recipe.name for row in sheet.rows}
+        self.active: tuple[Name, ...] = () if sheet.alignment is None else (("system", sheet.alignment),)
+        self.digests: dict[tuple[int, ...], str] = {}
+        self.nodes: dict[Name, Node] = {}
+        for station in kit.stations.values():
+            self.nodes["station", station.id] = Node(station.digest, (), _itself, station)
+        add: dict[str, Callable[[SheetRow], None]] = {
+            "feature": self._add_feature, "system": self._add_system, "dimension": self._add_dimension,
+        }  # fmt: skip
+        for row in sheet.rows:
+            add[row.recipe.role](row)
 
-    def remember(self, storey: str, row: SheetRow, key: str, calculate) -> None:
-        before = self.previous.get((storey, row.id))
-        if before is not None and before.key == key:
-            self.memory[storey, row.id] = before
-            return
+    # ---- features in the world --------------------------------------------------------------
+
+    def _add_feature(self, row: SheetRow) -> None:
+        own = row.digest
+        needs: tuple[Name, ...] = row.needs
+        reading = self.readings.get(row.id)
+        if reading is not None:
+            own = f"{own}{reading.digest}{self._calibrations(reading.used[1])}"
+            needs = (*needs, *reading.station_names)
+        name = ("feature", row.id)
+        self.nodes[name] = Node(own, needs, self._found, row)
+        self.nodes["verdict", row.id] = Node(row.digest, (name, *self.active), self._judge, row)
+
+    def _found(self, row: SheetRow, needed: Mapping[Name, Any]) -> FoundFeature:
+        recipe, parents = cast(FeatureRecipe, row.recipe), {n: needed[n] for n in row.needs}
+        reading = self.readings.get(row.id) if recipe.takes_hits else None
+        hits = None
+        if reading is not None and not np.all(reading.aside):
+            hits = RowHits.of(row.id, reading, self._placed_kit(needed), row.finished)
+        if recipe.takes_hits and hits is None:
+            return recipe.begun(None, "todo")
+        if waits := self._waits(parents):
+            return recipe.begun(hits, *waits)
         try:
-            self.memory[storey, row.id] = calculate(row, key)
-        except PlumbError as error:
-            measured = self.memory.get(("measured", row.id)) if storey == "judged" else None
-            base = measured or RowResult(row.id, key)
-            self.memory[storey, row.id] = replace(base, key=key, state="failed", message=str(error))
+            return recipe.found(hits, parents)
+        except Exception as error:  # what was read is told all the same
+            return recipe.begun(hits, "failed" if row.finished or hits is None else "taking", fault_words(error))
 
-    def measure_key(self, row: SheetRow) -> str:
-        key = _measure_key(row, self.readings.get(row.id), self.kit)
-        plane = row.recipe.plane if isinstance(row.recipe, Flat) else None
-        return key if plane is None else fingerprint(key, self._key("measured", plane))
+    def _judge(self, row: SheetRow, needed: Mapping[Name, Any]) -> RowResult:
+        return _judged_feature(row, cast(FeatureRecipe, row.recipe), needed, self.active)
 
-    def inputs_key(self, row: SheetRow) -> str:
-        """Of everything that a row's second storey rests on."""
-        parts = [row.digest]
-        parts += [self._key("measured", other) for other in (row.id, *depends_on(row.recipe))]
-        if not isinstance(row.recipe, AlignmentRecipe):
-            parts.append(self._key("aligned", self.sheet.alignment))
-        return "|".join(parts) if len(parts) < 4 else fingerprint(*parts)
+    def _placed_kit(self, needed: Mapping[Name, Any]) -> Kit:
+        stations = {n[1]: s for n, s in needed.items() if isinstance(s, Station)}  # type: ignore[index]
+        return Kit(stations, self.kit.calibrations)
 
-    def alignment_key(self, row: SheetRow) -> str:
-        parts: list[object] = [self.inputs_key(row), *(self._key("aligned", i) for i in alignments_of(row.recipe))]
-        if isinstance(row.recipe, LevelRecipe) and row.recipe.station in self.kit.stations:
-            station = self.kit.stations[row.recipe.station]
-            parts.append((station.world_from_station.as_list(), station.up, station.u_level_rad))
-        if isinstance(row.recipe, SurfacesRecipe) and self.surfaces is not None:
-            parts.append(self.surfaces.digest)
-        return fingerprint(*parts) if len(parts) > 1 else str(parts[0])
+    def _calibrations(self, ids: tuple[int, ...]) -> str:
+        """Names what some calibrations say."""
+        if ids not in self.digests:
+            found = [self.kit.calibrations.get(i) for i in ids]
+            parts = [
+                (c.id, c.offset_mm.tobytes(), c.diameter_mm, c.u_radius_mm, c.u_hit_mm, c.u_offset_mm, c.doubt)
+                for c in found
+                if c is not None
+            ]
+            self.digests[ids] = fingerprint(*parts)
+        return self.digests[ids]
 
-    def _key(self, storey: str, row_id: int | None) -> str:
-        found = self.memory.get((storey, row_id)) if row_id is not None else None
-        return found.key if found else "-"
+    # ---- coordinate systems ----------------------------------------------------------------
 
-    # ---- first storey: features in the world ---------------------------------------
+    def _add_system(self, row: SheetRow) -> None:
+        own = row.digest
+        if self.surfaces is not None and row.recipe.rests_on_surfaces:
+            own = f"{own}{self.surfaces.digest}"
+        name = ("system", row.id)
+        self.nodes[name] = Node(own, row.needs, self._solve, row)
+        self.nodes["verdict", row.id] = Node(row.digest, (name,), _system_result, row)
 
-    def measure(self, row: SheetRow, key: str) -> RowResult:
-        others = {i: found for (storey, i), found in self.memory.items() if storey == "measured"}
-        return measured(row, self.readings.get(row.id), self.kit, key, others)
-
-    # ---- alignments -----------------------------------------------------------------
-
-    def align_in_turn(self, row: SheetRow, asked_by: tuple[int, ...]) -> None:
-        """After the alignments that it needs; one that needs itself is refused."""
-        if ("aligned", row.id) in self.memory:
-            return
-        for other in alignments_of(row.recipe):
-            if other in (*asked_by, row.id):
-                words = "An alignment cannot start from itself, nor be compared with itself. Choose another."
-                self.memory["aligned", row.id] = RowResult(row.id, row.digest, "failed", words)
-                return
-            found = self.rows.get(other)
-            if found is not None and isinstance(found.recipe, AlignmentRecipe):
-                self.align_in_turn(found, (*asked_by, row.id))
-        self.remember("aligned", row, self.alignment_key(row), self.align)
-
-    def align(self, row: SheetRow, key: str) -> RowResult:
-        recipe, ids = row.recipe, features_of(row.recipe)
-        for i in ids:
-            if i not in self.rows or not isinstance(self.rows[i].recipe, FeatureRecipe):
-                return RowResult(row.id, key, "failed", "A row it rests on is gone, or is no feature. Choose another.")
-        missing = [self.rows[i].recipe.name for i in ids if self.memory["measured", i].state != "done"]
-        if missing:
-            return RowResult(row.id, key, "waits", f"Waits for {' and '.join(missing)}.", uses=ids)
-        others: dict[int, Alignment] = {}
-        for i in alignments_of(recipe):
-            found = self.memory.get(("aligned", i))
-            if found is None or found.alignment is None:
-                return RowResult(row.id, key, "waits", "Waits for the alignment that it names.", uses=ids)
-            others[i] = found.alignment
-        ups = {
-            s.id: (s.world_from_station.vectors(s.up), s.u_level_rad) for s in self.kit.stations.values() if s.up is not None
-        }
-        around = Surroundings(others, ups, self.surfaces.nearest if self.surfaces else None)
-        alignment = solved(recipe, {i: self._named(i) for i in ids}, around)
+    def _solve(self, row: SheetRow, needed: Mapping[Name, Any]) -> FoundSystem:
+        recipe = cast(SystemRecipe, row.recipe)
+        if waits := self._waits({n: needed[n] for n in row.needs}):
+            return FoundSystem(*waits, uses=_features_of(row))
+        inputs = SystemInputs(
+            {n.id: ActualFeature.of(needed[n]) for n in row.needs if n.what == "feature"},
+            {n.id: needed[n].alignment for n in row.needs if n.what == "system"},
+            {n.id: needed[n] for n in row.needs if n.what == "station" and isinstance(needed[n], Station)},
+            self.surfaces,
+            row.id,
+        )
+        alignment = recipe.solve(inputs)
         apart = None
         if recipe.against is not None:
-            apart = difference(alignment.part_from_world, others[recipe.against].part_from_world)
-        return RowResult(row.id, key, "done", alignment=alignment, difference=apart, uses=ids)
+            apart = difference(alignment.part_from_world, inputs.systems[recipe.against].part_from_world)
+        return FoundSystem("done", "", alignment, apart, _features_of(row))
 
-    def _named(self, row_id: int) -> Named:
-        recipe, found = self.rows[row_id].recipe, self.memory["measured", row_id]
-        cal = self._calibration(row_id)
-        return Named(
-            recipe.name,
-            recipe.nominal.as_shape() if recipe.nominal else None,
-            feature_of(found, recipe.name, cal.u_hit_mm),
-            found.contacts_world,
-            getattr(recipe, "datum", None) or recipe.name,
-            found.facing if isinstance(recipe, SurfacePointRecipe) else None,
-            cal.radius_mm if isinstance(recipe, SurfacePointRecipe) and not found.tip_off else 0.0,
-        )
+    # ---- dimensions ------------------------------------------------------------------------
 
-    def _active(self) -> RowResult | None:
-        found = self.memory.get(("aligned", self.sheet.alignment)) if self.sheet.alignment else None
-        return found if found and found.alignment else None
+    def _add_dimension(self, row: SheetRow) -> None:
+        self.nodes["verdict", row.id] = Node(row.digest, (*row.needs, *self.active), self._measure, row)
 
-    # ---- second storey: judged in the part's coordinate system -----------------------
+    def _measure(self, row: SheetRow, needed: Mapping[Name, Any]) -> RowResult:
+        recipe, uses = cast(DimensionRecipe, row.recipe), _features_of(row)
+        parents = {n: needed[n] for n in row.needs}
+        if waits := self._waits(parents):
+            return RowResult(row.id, *waits, uses=uses)
+        active, by = _solved(needed, self.active)
+        try:
+            found, draw = recipe.judged([needed[Needed("feature", i)] for i in recipe.of], active)
+        except NeedsSystem as error:
+            return RowResult(row.id, "waits", str(error), uses=uses)
+        doubts = tuple(dict.fromkeys(d for p in parents.values() for d in p.doubts))
+        return RowResult(row.id, "done", characteristics=(found,), aligned_by=by, uses=uses, draw=draw, doubts=doubts)
 
-    def judge_feature(self, row: SheetRow, key: str) -> RowResult:
-        found, recipe = replace(self.memory["measured", row.id], key=key), row.recipe
-        found = replace(found, quantity=_quantity(recipe), nominal_mm=_nominal_size(recipe))
-        if found.surface_world is None:
-            return found
-        active = self._active()
-        if active:
-            alignment = active.alignment
-            found = replace(
-                found,
-                aligned_by=active.row,
-                surface_part=alignment.shape(found.surface_world),
-                contacts_part=alignment.points(found.contacts_world),
-            )
-        if found.state == "asks":
-            return found
-        if found.quantity in ("diameter", "width"):
-            size = found.surface_part if active else found.surface_world
-            return _judged(found, recipe, size.width if isinstance(recipe, SlotRecipe) else 2 * size.radius)
-        if recipe.nominal is None or found.quantity == "form":
-            return replace(found, actual_mm=found.fit.form)
-        if active is None:
-            return replace(found, warnings=(*found.warnings, "Its place is known once the part is aligned."))
-        held = row.id in active.uses
-        if isinstance(recipe, PointRecipe):
-            return self._judge_point(found, recipe, active.alignment, held)
-        nominal = recipe.nominal.as_shape()
-        if isinstance(recipe, SurfacePointRecipe):
-            off = 0.0 if found.tip_off else self._calibration(row.id).radius_mm
-            found = replace(found, contacts_part=found.contacts_part - off * nominal.normal)
-            height = float(nominal.distance(found.surface_part.position)) - off
-            u_own = self._u_hit(found) if found.U_mm is None else found.U_mm / COVERAGE
-            place = found.surface_part.position
-        else:
-            height = float(found.surface_part.point @ nominal.normal)
-            u_own, place = found.U_mm / COVERAGE, found.surface_part.point
-            if held:
-                return replace(found, held=True, actual_mm=height)
-            opposite = found.surface_part.normal @ nominal.normal < 0
-            if opposite and found.state == "done" and recipe.settled_air is None:
-                return replace(found, state="asks", side=replace(found.side, doubt=True))
-        u_place = 0.0 if held else active.alignment.u_along(place, nominal.normal)
-        found = replace(found, U_mm=float(COVERAGE * np.hypot(u_own, u_place)), held=held)
-        return _judged(found, recipe, height)
+    # ---- what all share --------------------------------------------------------------------
 
-    def _judge_point(self, found: RowResult, recipe: PointRecipe, alignment: Alignment, held: bool) -> RowResult:
-        """How far off it is; the deviation of a point that holds the part is what its holds left over."""
-        off = found.surface_part.position - np.array(recipe.nominal.position)
-        along = off / max(float(np.linalg.norm(off)), 1e-12)
-        u = np.hypot(
-            self._u_hit(found), 0.0 if held or not off.any() else alignment.u_along(found.surface_part.position, along)
-        )
-        components = (float(off[0]), float(off[1]), float(off[2]))
-        return _judged(
-            replace(found, U_mm=float(COVERAGE * u), components=components, held=held), recipe, float(np.linalg.norm(off))
-        )
-
-    def judge_distance(self, row: SheetRow, key: str) -> RowResult:
-        recipe: DistanceRecipe = row.recipe
-        base = RowResult(row.id, key, quantity="distance", nominal_mm=recipe.nominal_mm)
-        base = replace(base, uses=(recipe.first, recipe.second))
-        ends = [self.memory.get(("measured", i)) for i in (recipe.first, recipe.second)]
-        if any(end is None for end in ends):
-            return replace(base, state="failed", message="A row it rests on is no plane, or is gone. Choose two planes.")
-        missing = [self.rows[i].recipe.name for i, e in zip(base.uses, ends, strict=True) if e.state != "done"]
-        if missing:
-            return replace(base, state="waits", message=f"Waits for {' and '.join(missing)}.")
-        first, second = (end.surface_world for end in ends)
-        if not isinstance(first, Plane) or not isinstance(second, Plane):
-            return replace(base, state="failed", message="This distance needs two planes. Choose two planes.")
-        distance = plane_distance(first, second)
-        U = self._distance_uncertainty(ends, distance.foot)
-        active = self._active()
-        found = replace(base, state="done", distance=distance, U_mm=U)
-        if active:
-            parts = active.alignment.scale * active.alignment.part_from_world.vectors(distance.vector)
-            found = replace(found, components=(float(parts[0]), float(parts[1]), float(parts[2])), aligned_by=active.row)
-        if recipe.measure == "perpendicular":
-            return _judged(found, recipe, distance.perpendicular_mm)
-        if found.components is None:
-            return replace(found, state="waits", message="A distance along an axis needs the part aligned.")
-        return _judged(found, recipe, abs(found.components["xyz".index(recipe.measure[-1])]))
-
-    def _distance_uncertainty(self, ends: list[RowResult], foot: Array) -> float:
-        """Of the gap at ``foot``: the first plane's height there and the second's middle.
-
-        The same tip touched both. Where the planes face away from each other or toward each
-        other, its radius error counts twice; where they face alike, it cancels.
-        """
-        variance = 0.0
-        for end, place in zip(ends, (foot, None), strict=True):
-            lever = np.array([1.0, 0.0, 0.0])
-            if place is not None:
-                local = end.fit.local.inverse().points(place)
-                lever = np.array([1.0, local[1], -local[0]])
-            variance += float(lever @ end.fit.unit_covariance @ lever) * self._u_hit(end) ** 2
-        facing = ends[0].surface_world.normal @ ends[1].surface_world.normal
-        tip = 2 * self._calibration(ends[0].row).u_radius_mm if facing < 0 else 0.0
-        return float(COVERAGE * np.sqrt(variance + tip**2))
-
-    def _u_hit(self, found: RowResult) -> float:
-        return worse(self._calibration(found.row).u_hit_mm, found.fit.sigma)
-
-    def _calibration(self, row_id: int):
-        reading = self.readings[row_id]
-        return self.kit.calibrations[int(reading.calibrations[~reading.aside][0])]
+    def _waits(self, parents: Mapping[Needed, Any]) -> tuple[State, str] | None:
+        """What a row waits for, or that something it rests on is gone or goes round in a circle."""
+        waiting = []
+        for needed, found in parents.items():
+            if found is GONE or found is ROUND:
+                if needed.what != "station":
+                    return "failed", found.message
+            elif isinstance(found, Failed) or (needed.what != "station" and found.state != "done"):
+                waiting.append(self.names[needed.id])
+        return ("waits", f"Waits for {' and '.join(waiting)}.") if waiting else None
 
 
-def _quantity(recipe) -> str:
-    """What nominal, actual and deviation are of."""
-    if hasattr(recipe, "terms"):
-        return "diameter"
-    if isinstance(recipe, SlotRecipe):
-        return "width"
-    if isinstance(recipe, PointRecipe | SurfacePointRecipe):
-        return "off"
-    return "height" if isinstance(recipe.nominal, NominalPlane) else "form"
+def _itself(station: Station, needed: Mapping[Name, Any]) -> Station:
+    return station
 
 
-def _nominal_size(recipe) -> float | None:
-    if recipe.nominal is None:
-        return None
-    if hasattr(recipe, "terms"):
-        return float(recipe.nominal.diameter_mm)
-    if isinstance(recipe, SlotRecipe):
-        return float(recipe.nominal.width_mm)
-    if isinstance(recipe, PointRecipe | SurfacePointRecipe):
-        return 0.0
-    if isinstance(recipe.nominal, NominalPlane):
-        plane = recipe.nominal.as_shape()
-        return float(plane.point @ plane.normal)
-    return None
+def _features_of(row: SheetRow) -> tuple[int, ...]:
+    """The rows whose features it rests on."""
+    return tuple(n.id for n in row.needs if n.what == "feature")
 
 
-def _judged(found: RowResult, recipe, actual_mm: float) -> RowResult:
-    """Actual, deviation and, where a tolerance was asked and the row is done, the verdict."""
-    if found.nominal_mm is None:
-        return replace(found, actual_mm=actual_mm)
-    deviation = actual_mm - found.nominal_mm
-    verdict = None
-    if recipe.tolerance and found.state == "done":
-        verdict = judge(deviation, recipe.tolerance.lower_mm, recipe.tolerance.upper_mm, found.U_mm or 0.0)
-    return replace(found, actual_mm=actual_mm, deviation_mm=deviation, verdict=verdict)
+def _system_result(row: SheetRow, needed: Mapping[Name, Any]) -> RowResult:
+    found = needed["system", row.id]
+    if isinstance(found, Failed):
+        found = FoundSystem("failed", found.message, uses=_features_of(row))
+    return RowResult(row.id, found.state, found.message, system=found, uses=found.uses)
+
+
+def _solved(needed: Mapping[Name, Any], system: tuple[Name, ...]) -> tuple[Alignment | None, int | None]:
+    """The active alignment, where it is solved, and its row."""
+    for name in system:
+        found = needed[name]
+        if isinstance(found, FoundSystem) and found.alignment is not None:
+            return found.alignment, name[1]  # type: ignore[index]
+    return None, None
+
+
+def _judged_feature(row: SheetRow, recipe: FeatureRecipe, needed: Mapping[Name, Any], system: tuple[Name, ...]) -> RowResult:
+    found = needed["feature", row.id]
+    if isinstance(found, Failed):
+        return RowResult(row.id, "failed", found.message)
+    base: dict[str, Any] = {
+        "row": row.id, "state": found.state, "message": found.message, "feature": found, "doubts": found.doubts,
+        "uses": _features_of(row), "warnings": found.warnings,
+    }  # fmt: skip
+    if found.feature is None:
+        return RowResult(**base, characteristics=planned(recipe, recipe.quantities(found)))
+    active, by = _solved(needed, system)
+    used = needed[system[0]].uses if active is not None else ()
+    held = row.id in used
+    feature = in_system(found.feature, active)
+    if active is not None:
+        base |= {"aligned_by": by, "held": held, "feature_part": feature, "draw": found.draw}
+        if found.contacts is not None:
+            base["contacts_part"] = recipe.contacts_in_part(found, active.points(found.contacts))
+        if found.state == "done" and not held and recipe.faces_away(feature.shape):
+            base["state"] = "asks"
+    quantities = recipe.quantities(found)
+    if base["state"] == "asks":
+        return RowResult(**base, characteristics=planned(recipe, quantities))
+    told = characteristics_of(recipe, row.id, found, quantities, feature, active, held)
+    if active is None and any(c.actual is None and c.nominal is not None for c in told):
+        base["warnings"] = (*found.warnings, UNPLACED)
+    return RowResult(**base, characteristics=told)

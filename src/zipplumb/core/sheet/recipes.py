@@ -1,64 +1,55 @@
-"""What was asked: one model per kind of row, one union, kept as JSON."""
+"""Recipes from plain data: one union of all kinds, refused by the field's name."""
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal
+from collections.abc import Mapping
+from typing import Any
 
-from pydantic import Field, TypeAdapter, ValidationError
+from pydantic import ValidationError
 
 from ..errors import InputError
-from .alignments import AlignmentRecipe, AlignmentRow, features_of
 from .base import RowRecipe
-from .features import FeatureRow, Flat
+from .kinds import KINDS
 
-
-class DistanceRecipe(RowRecipe):
-    """``measure``: the perpendicular, or its component along one axis of the part."""
-
-    kind: Literal["distance"] = "distance"
-    first: int
-    second: int
-    measure: Literal["perpendicular", "along_x", "along_y", "along_z"] = "perpendicular"
-    nominal_mm: float | None = None
-
-
-Recipe = Annotated[FeatureRow | AlignmentRow | DistanceRecipe, Field(discriminator="kind")]
-_ADAPTER: TypeAdapter = TypeAdapter(Recipe)
-
-_FIELD_WORDS = {
-    "tolerance": "the tolerance",
+KEPT = "The row was left as it was."
+FIELD_WORDS = {
+    "asked": "the limits",
     "hits": "the number of hits",
     "spacing_mm": "the distance between hits",
-    "diameter_mm": "the diameter",
-    "normal": "the normal",
-    "direction": "the direction",
-    "name": "the name",
     "datum": "the datum letter",
+    "nominal_mm": "the nominal",
+    "nominal_rad": "the nominal",
+    "of": "what it is made of",
+    "u_mm": "the uncertainty",
 }
 
 
-def recipe_from_dict(data: dict[str, Any]):
+def recipe_from_dict(data: Mapping[str, Any]) -> RowRecipe:
     """A recipe from JSON. Raises InputError naming the field that does not hold."""
+    key = data.get("kind")
+    if not isinstance(key, str) or key not in KINDS:
+        raise InputError(f"The kind is refused: there is none called “{str(key)[:30]}”.", KEPT, "Choose one of the list.")
     try:
-        return _ADAPTER.validate_python(data)
+        return KINDS[key].model_validate(dict(data))
     except ValidationError as error:
         first = error.errors()[0]
-        places = [str(p) for p in first["loc"][1:]] or [str(p) for p in first["loc"]]
-        field = next((_FIELD_WORDS[p] for p in reversed(places) if p in _FIELD_WORDS), " · ".join(places) or "the row")
-        reason = first["msg"].removeprefix("Value error, ")
-        raise InputError(
-            f"{field[0].upper()}{field[1:]} is refused: {reason[0].lower()}{reason[1:]}.",
-            "The row was left as it was.",
-            "Correct it and save again.",
-        ) from None
+        field, reason = field_words([str(p) for p in first["loc"]]), _reason(first)
+        raise InputError(f"{field[0].upper()}{field[1:]} is refused: {reason}.", KEPT, "Correct it and save again.") from None
 
 
-def depends_on(recipe) -> tuple[int, ...]:
-    """The rows that a recipe names, whose measured features it needs."""
-    if isinstance(recipe, AlignmentRecipe):
-        return features_of(recipe)
-    if isinstance(recipe, DistanceRecipe):
-        return (recipe.first, recipe.second)
-    if isinstance(recipe, Flat) and recipe.plane is not None:
-        return (recipe.plane,)
-    return ()
+def _reason(error: Mapping[str, Any]) -> str:
+    """Why a field was refused, in words."""
+    least = error.get("ctx", {}).get("min_length")
+    if error["type"] == "missing":
+        return "it is not there"
+    if error["type"] == "too_short":
+        return f"at least {least} {'is' if least == 1 else 'are'} needed"
+    reason = error["msg"].removeprefix("Value error, ").removesuffix(".")
+    return f"{reason[0].lower()}{reason[1:]}"
+
+
+def field_words(places: list[str]) -> str:
+    """A field's place in a recipe, in words."""
+    known = next((FIELD_WORDS[p] for p in reversed(places) if p in FIELD_WORDS), "")
+    named = [p for p in places if not p.isdigit()]
+    return known or (f"the {named[-1].removesuffix('_mm').replace('_', ' ')}" if named else "the row")

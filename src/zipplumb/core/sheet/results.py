@@ -1,152 +1,176 @@
-"""What evaluate() is given and what it gives."""
+"""What evaluate() gives."""
 
 from __future__ import annotations
 
-import hashlib
-from dataclasses import dataclass, field
-from functools import cached_property
+from dataclasses import dataclass
 from typing import Any, Literal
 
 from ..alignment import Alignment
-from ..alignment.surfaces import Nearest
-from ..calibration import ProbeCalibration
-from ..deriving import PlaneDistance
+from ..deriving import Drawing
+from ..features import Feature
 from ..fitting import FitResult
-from ..frames import Array, Motion
+from ..frames import Array
 from ..probing import Side
 from ..tolerances import Verdict
+from ..uncertainty import Source, Uncertainty, exact
 
-
-def fingerprint(*parts: object) -> str:
-    """A short name for some values, the same for the same values."""
-    return hashlib.blake2b("\x1f".join(map(str, parts)).encode(), digest_size=12).hexdigest()
-
-
-@dataclass(frozen=True, eq=False)
-class SheetRow:
-    """One row as asked. ``finished``: a person has said that its hits are complete."""
-
-    id: int
-    recipe: Any
-    finished: bool = False
-
-    @cached_property
-    def digest(self) -> str:
-        """Of what was asked; the same for the same."""
-        return fingerprint(self.recipe.model_dump_json(), self.finished)
-
-
-@dataclass(frozen=True)
-class Sheet:
-    """Rows in order, and the row of the alignment that is active (None: not aligned)."""
-
-    rows: tuple[SheetRow, ...]
-    alignment: int | None = None
+State = Literal["todo", "taking", "asks", "done", "waits", "failed"]
+COVERAGE = 2.0  # k of the expanded uncertainty
+UNKNOWN = exact(0)
+WORST = ("out", "not proven", "close", "in")
 
 
 @dataclass(frozen=True, eq=False)
-class Reading:
-    """One row's raw readings, as they came.
+class FoundFeature:
+    """The value of a feature's node: what its readings, or its parents, make of it. World, mm.
 
     Attributes
     ----------
-    keys : names of the hits, in time order; they also are the fingerprint of the readings
-    poses : (n, 7) last axis at each hit, instrument frame
-    approach : (n, 7) last axis shortly before; NaN where it is not known
-    aside : (n,) bool, hits that do not count (set aside or undone)
-    stations, calibrations : (n,) ids
-    times : (n,) seconds since 1970
-    pull_off : (7,) pose at the finish, or None
+    state, message : todo, taking, asks, done, waits, failed, and why
+    name, letter : of its row; ``letter`` is its datum letter, or its name
+    nominal : its shape in the part, or None
+    feature : with its uncertainty by source; None where there is none yet
+    fit, side, residuals : of what was measured
+    counted : keys of the hits that count; ``centers``, ``contacts`` (n, 3)
+    facing : (3,) where the tip went, of planes and surface points
+    u_hit_mm : standard uncertainty of one hit, as stated
+    tip : of a tip that could not be taken off, its radius and the source and size of its uncertainty
     """
 
-    keys: tuple[str, ...]
-    poses: Array
-    approach: Array
-    aside: Array
-    stations: Array
-    calibrations: Array
-    times: Array
-    pull_off: Array | None = None
-    pull_off_station: int | None = None
-    pull_off_calibration: int | None = None
+    state: State
+    name: str = ""
+    letter: str = ""
+    nominal: Any = None
+    message: str = ""
+    feature: Feature | None = None
+    fit: FitResult | None = None
+    side: Side | None = None
+    counted: tuple[str, ...] = ()
+    centers: Array | None = None
+    contacts: Array | None = None
+    residuals: Array | None = None
+    facing: Array | None = None
+    u_hit_mm: float = 0.0
+    tip: TipLeft | None = None
+    warnings: tuple[str, ...] = ()
+    doubts: tuple[str, ...] = ()
+    draw: Drawing | None = None
 
-    @cached_property
-    def digest(self) -> str:
-        """Of what was read and which of it counts; raw readings are named by their keys."""
-        pull_off = b"" if self.pull_off is None else self.pull_off.tobytes()
-        marks = (self.aside.tobytes(), self.stations.tobytes(), self.calibrations.tobytes())
-        return fingerprint(self.keys, marks, pull_off, self.pull_off_station, self.pull_off_calibration)
-
-
-@dataclass(frozen=True, eq=False)
-class Station:
-    """Where an instrument stands; ``up`` (3,): its level's way up, in its own frame, if it has one."""
-
-    id: int
-    world_from_station: Motion
-    up: Array | None = None
-    u_level_rad: float = 0.0
+    @property
+    def shape(self) -> Any:
+        """Its shape in the world, or None."""
+        return None if self.feature is None else self.feature.shape
 
 
-@dataclass(frozen=True, eq=False)
-class PartSurfaces:
-    """The nominal surfaces: ``nearest`` gives feet and outward normals; ``digest`` names the CAD they are of."""
+@dataclass(frozen=True)
+class TipLeft:
+    """A tip that is not off yet: its radius (mm), and the source and standard uncertainty of it."""
 
-    digest: str
-    nearest: Nearest
+    radius_mm: float
+    source: Source
+    u_mm: float
 
 
 @dataclass(frozen=True, eq=False)
-class Kit:
-    stations: dict[int, Station]
-    calibrations: dict[int, ProbeCalibration]
+class FoundSystem:
+    """The value of a system's node. ``difference`` (6,): how it stands in the one that it is ``against``."""
+
+    state: State
+    message: str = ""
+    alignment: Alignment | None = None
+    difference: Array | None = None
+    uses: tuple[int, ...] = ()
 
 
-State = Literal["todo", "taking", "asks", "done", "waits", "failed"]
+@dataclass(frozen=True, eq=False)
+class Characteristic:
+    """One number of a row, judged. Lengths mm, angles rad, as ``unit`` says.
+
+    ``held``: it is so by construction, since the active system rests on this row; then there is no
+    deviation. ``lower``, ``upper``: limits of the deviation. ``uncertainty``: by source.
+    """
+
+    key: str
+    unit: Literal["mm", "rad"]
+    nominal: float | None = None
+    actual: float | None = None
+    deviation: float | None = None
+    uncertainty: Uncertainty = UNKNOWN
+    lower: float | None = None
+    upper: float | None = None
+    verdict: Verdict | None = None
+    held: bool = False
+
+    @property
+    def U(self) -> float | None:
+        """Expanded uncertainty (k = 2); None where it is not known."""
+        return COVERAGE * self.uncertainty.u() if self.uncertainty.size else None
+
+    @property
+    def budget(self) -> tuple[tuple[Source, float], ...]:
+        """Every source with its own share of U, largest first."""
+        return tuple((s, COVERAGE * u) for s, u in self.uncertainty.budget()) if self.uncertainty.size else ()
 
 
 @dataclass(frozen=True, eq=False)
 class RowResult:
-    """What was found for one row. Lengths mm.
+    """What was found for one row.
 
-    ``state``: todo (nothing yet), taking (hits but not finished), asks (a question must be
-    answered), done, waits (for another row), failed (``message`` says why).
-    ``quantity`` names what nominal, actual and deviation are of. ``held``: the active alignment
-    rests on this row, so its deviation is zero by construction and is not given. ``facing`` (3,):
-    where the tip went, of planes and surface points, world. ``tip_off``: the radius is off a
-    surface point already. ``doubts``: why its kit is in doubt.
-    ``difference`` (6,): how an alignment stands in the one that it is
-    ``against``, slides (mm) and a rotation vector (rad).
+    Attributes
+    ----------
+    state : todo (nothing yet), taking (hits but not finished), asks (a question must be answered), done,
+        waits (for another row), failed (``message`` says why)
+    feature : of a row that gives one; ``feature_part``, ``contacts_part`` in the active system
+    system : of an alignment
+    characteristics : those asked for, in order
+    held : the active system rests on this row
+    aligned_by : row of the active system, where there is one
+    uses : rows that it is made of
+    draw : what shows a dimension, or a made feature, in the active system or else the world
     """
 
     row: int
-    key: str
     state: State = "todo"
     message: str = ""
-    quantity: str = ""
-    nominal_mm: float | None = None
-    actual_mm: float | None = None
-    deviation_mm: float | None = None
-    U_mm: float | None = None
-    verdict: Verdict | None = None
-    hits: int = 0
-    fit: FitResult | None = None
-    side: Side | None = None
-    surface_world: Any = None
-    surface_part: Any = None
-    centers_world: Array | None = None
-    contacts_world: Array | None = None
+    feature: FoundFeature | None = None
+    system: FoundSystem | None = None
+    characteristics: tuple[Characteristic, ...] = ()
+    feature_part: Feature | None = None
     contacts_part: Array | None = None
-    counted: tuple[str, ...] = ()
-    residuals: Array | None = None
-    facing: Array | None = None
-    tip_off: bool = False
-    alignment: Alignment | None = None
-    difference: Array | None = None
     aligned_by: int | None = None
     held: bool = False
-    distance: PlaneDistance | None = None
-    components: tuple[float, float, float] | None = None
     uses: tuple[int, ...] = ()
-    warnings: tuple[str, ...] = field(default=())
-    doubts: tuple[str, ...] = field(default=())
+    draw: Drawing | None = None
+    warnings: tuple[str, ...] = ()
+    doubts: tuple[str, ...] = ()
+
+    @property
+    def hits(self) -> int:
+        return len(self.feature.counted) if self.feature else 0
+
+    @property
+    def fit(self) -> FitResult | None:
+        return self.feature.fit if self.feature else None
+
+    @property
+    def side(self) -> Side | None:
+        return self.feature.side if self.feature else None
+
+    @property
+    def alignment(self) -> Alignment | None:
+        return self.system.alignment if self.system else None
+
+    @property
+    def first(self) -> Characteristic | None:
+        """The characteristic on its line."""
+        return self.characteristics[0] if self.characteristics else None
+
+    @property
+    def verdict(self) -> Verdict | None:
+        """The worst of its characteristics'."""
+        found = [c.verdict for c in self.characteristics if c.verdict]
+        return min(found, key=lambda v: (WORST.index(v.word), -v.used), default=None)
+
+    def characteristic(self, key: str) -> Characteristic:
+        """One of them by its key. Raises KeyError."""
+        return {c.key: c for c in self.characteristics}[key]

@@ -7,8 +7,11 @@ outside the limits plus U.
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from typing import Literal
+
+from ..errors import PlumbError
 
 Word = Literal["in", "close", "out", "not proven"]
 CLOSE = 0.75  # share of the tolerance used from which a result is called close
@@ -21,30 +24,48 @@ class Verdict:
     Attributes
     ----------
     word : "in", "close" (in, with over 75 % of the tolerance used), "out" or "not proven"
-    used : float, share of the tolerance used, from its middle; above 1 is outside
-    out_by_mm : float, how far beyond the nearer limit; 0 inside
+    used : float, share of the tolerance used, from its middle, or with one limit from zero; above 1 is outside
+    out_by : float, how far beyond the nearer limit; 0 inside
     """
 
     word: Word
     used: float
-    out_by_mm: float
+    out_by: float
 
 
-def judge(deviation_mm: float, lower_mm: float, upper_mm: float, U_mm: float = 0.0) -> Verdict:
-    """Judge a deviation against its limits; all in mm.
+def judge(deviation: float, lower: float, upper: float, U: float = 0.0) -> Verdict:
+    """Judge a deviation against its limits; all in mm, or all in rad.
 
     Parameters
     ----------
-    deviation_mm : actual - nominal
-    lower_mm, upper_mm : the limits of the deviation, lower <= upper
-    U_mm : expanded uncertainty (k = 2) of the deviation
+    deviation : actual - nominal
+    lower, upper : the limits of the deviation, lower <= upper; infinite where there is none
+    U : expanded uncertainty (k = 2) of the deviation
+
+    Raises
+    ------
+    PlumbError
+        A deviation, limit or uncertainty that is no number.
     """
-    middle, half = (upper_mm + lower_mm) / 2, (upper_mm - lower_mm) / 2
-    away = abs(deviation_mm - middle)
-    used = away / half if half > 0 else (0.0 if away == 0 else float("inf"))
-    out_by = max(away - half, 0.0)
-    if away - half > U_mm:
+    if not math.isfinite(deviation) or any(math.isnan(v) for v in (lower, upper, U)) or U < 0:
+        raise PlumbError("The result is no number, so it cannot be judged.", "All hits are kept.", "Look at its hits.")
+    out_by = max(deviation - upper, lower - deviation, 0.0)
+    used = _used(deviation, lower, upper)
+    if out_by > U:
         return Verdict("out", used, out_by)
-    if away + U_mm > half:
+    if deviation + U > upper or deviation - U < lower:
         return Verdict("not proven", used, out_by)
     return Verdict("close" if used > CLOSE else "in", used, out_by)
+
+
+def _used(deviation: float, lower: float, upper: float) -> float:
+    if math.isinf(lower) and math.isinf(upper):
+        return 0.0
+    if math.isfinite(lower) and math.isfinite(upper):
+        half, away = (upper - lower) / 2, abs(deviation - (upper + lower) / 2)
+    else:
+        limit = upper if math.isfinite(upper) else lower
+        half, away = abs(limit), max(deviation * math.copysign(1.0, limit or (1.0 if math.isfinite(upper) else -1.0)), 0.0)
+    if half > 0:
+        return away / half
+    return 0.0 if away == 0 else math.inf

@@ -2,9 +2,9 @@
 
 from .calibrating import SEATS, pivot_outcome, scanner_outcome, sphere_outcome
 from .checking import drift_outcome, faces_outcome, length_outcome, single_point_outcome, sphere_check_outcome
-from .outcome import Figure, Outcome, Taken
+from .outcome import Figure, Outcome
 
 __all__ = [
-    "SEATS", "Figure", "Outcome", "Taken", "drift_outcome", "faces_outcome", "length_outcome", "pivot_outcome",
+    "SEATS", "Figure", "Outcome", "drift_outcome", "faces_outcome", "length_outcome", "pivot_outcome",
     "scanner_outcome", "single_point_outcome", "sphere_check_outcome", "sphere_outcome",
 ]  # fmt: skip

@@ -6,13 +6,15 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 
-from ..calibration import Known
+from ..calibration import KnownProbe
 from ..calibration.sphere import contradiction
 from ..errors import AlignmentError, FitError
 from ..field_checks import Check, drift, judged, known_length, single_point, two_faces
 from ..fitting import fit
 from ..frames import Array, points_of_poses
-from .outcome import Figure, Outcome, Taken
+from ..readings import Reading
+from ..units import mm
+from .outcome import Figure, Outcome
 
 SPHERE_HITS, POINT_POSES, LENGTHS = 9, 10, 3
 OTHERS_FORM, OTHERS_MM = 0.2, 1.0  # another probe explains a sphere that is so much rounder with it, and of about its size
@@ -24,7 +26,7 @@ def bars(names: Sequence[str], values: Array | Sequence[float | None], limit_mm:
     return {"kind": "bars", "bars": told, "limit_mm": limit_mm}
 
 
-def _told(
+def _so_far(
     ask: str, taken: int, wanted: int, check: Callable[[], Check] | None, drawing: dict, result: dict | None = None
 ) -> Outcome:
     """The check, as soon as there is enough for it."""
@@ -40,29 +42,29 @@ def _told(
 
 
 def sphere_check_outcome(
-    taken: Taken, offset_mm: Array, tip_mm: float, certified_mm: float, limit_mm: float, others: Sequence[Known] = ()
+    taken: Reading, offset_mm: Array, tip_mm: float, certified_mm: float, limit_mm: float, others: Sequence[KnownProbe] = ()
 ) -> Outcome:
     """Nine hits or more on a certified sphere: its diameter comes out right, or what would explain it is named."""
     ask = f"Touch the sphere all round, {SPHERE_HITS} hits or more."
     drawing: dict = {"kind": "sphere", "normals": [], "residuals_mm": [], "limit_mm": limit_mm}
     if len(taken) < SPHERE_HITS:
-        return _told(ask, len(taken), SPHERE_HITS, None, drawing)
+        return _so_far(ask, len(taken), SPHERE_HITS, None, drawing)
     found = fit("sphere", points_of_poses(taken.poses, offset_mm))
     error = 2 * found.shape.radius - tip_mm - certified_mm
     normals = (found.points - found.shape.center) / found.shape.radius
     drawing |= {"normals": normals.round(4).tolist(), "residuals_mm": found.residuals.round(5).tolist()}
 
     def check() -> Check:
-        came_out = f"The sphere comes out {certified_mm + error:.3f} mm where {certified_mm:.3f} mm is certified"
+        came_out = f"The sphere comes out {mm(certified_mm + error)} where {mm(certified_mm)} is certified"
         explained = contradiction(tip_mm + error, tip_mm, certified_mm, found.u("radius"), others)
         other = _other_probe(taken.poses, certified_mm, found.form, others) if explained else ""
-        words = f"{came_out}. {other}" if other else explained or f"{came_out}; form {found.form:.3f} mm."
+        words = f"{came_out}. {other}" if other else explained or f"{came_out}; form {mm(found.form)}."
         return judged("sphere", max(error, found.form / 2, key=abs), limit_mm, 0.0, words)
 
-    return _told(ask, len(taken), SPHERE_HITS, check, drawing)
+    return _so_far(ask, len(taken), SPHERE_HITS, check, drawing)
 
 
-def _other_probe(poses: Array, certified_mm: float, form: float, others: Sequence[Known]) -> str:
+def _other_probe(poses: Array, certified_mm: float, form: float, others: Sequence[KnownProbe]) -> str:
     """Which other probe of the library, with its own tip, makes a sphere of about the right size of these hits."""
     best: tuple[float, str] = (OTHERS_FORM * form, "")
     for other in others:
@@ -72,12 +74,12 @@ def _other_probe(poses: Array, certified_mm: float, form: float, others: Sequenc
             if found.form < best[0] and off < OTHERS_MM:
                 best = (
                     found.form,
-                    f"It would be right with {other.name} ({other.diameter_mm:.3f} mm): is that the probe on the arm?",
+                    f"It would be right with {other.name} ({mm(other.diameter_mm)}): is that the probe on the arm?",
                 )
     return best[1]
 
 
-def length_outcome(taken: Taken, offset_mm: Array, length_mm: float, limit_mm: float) -> Outcome:
+def length_outcome(taken: Reading, offset_mm: Array, length_mm: float, limit_mm: float) -> Outcome:
     """Both ends of a bar, one after the other, three times over."""
     points, wanted = points_of_poses(taken.poses, offset_mm), 2 * LENGTHS
     end = "first" if len(taken) % 2 == 0 else "second"
@@ -85,14 +87,14 @@ def length_outcome(taken: Taken, offset_mm: Array, length_mm: float, limit_mm: f
     pairs = points[: len(points) // 2 * 2].reshape(-1, 2, 3)
     errors = np.linalg.norm(pairs[:, 1] - pairs[:, 0], axis=1) - length_mm
     drawing = bars([f"Length {k + 1}" for k in range(len(errors))], errors, limit_mm)
-    return _told(ask, len(taken), wanted, lambda: known_length(pairs, length_mm, limit_mm), drawing)
+    return _so_far(ask, len(taken), wanted, lambda: known_length(pairs, length_mm, limit_mm), drawing)
 
 
-def single_point_outcome(taken: Taken, offset_mm: Array, limit_mm: float) -> Outcome:
+def single_point_outcome(taken: Reading, offset_mm: Array, limit_mm: float) -> Outcome:
     """One seat from many poses of the arm; a tip that suddenly stands elsewhere is another probe's."""
     points = points_of_poses(taken.poses, offset_mm)
     ask = f"Rest the ball in its seat and take it from {POINT_POSES} sides, leaning the handle round."
-    told = _told(
+    told = _so_far(
         ask,
         len(taken),
         POINT_POSES,
@@ -104,7 +106,7 @@ def single_point_outcome(taken: Taken, offset_mm: Array, limit_mm: float) -> Out
         at = int(np.argmax(steps))
         if steps[at] > max(1.0, 20 * float(np.median(steps))):
             warn = (
-                f"The tip jumped {steps[at]:.1f} mm between take {at + 1} and {at + 2}, in a seat that does not move: "
+                f"The tip jumped {mm(steps[at], '.1f')} between take {at + 1} and {at + 2}, in a seat that does not move: "
                 "another probe is on, or the ball left its seat."
             )
             return Outcome("fail" if len(points) >= POINT_POSES else told.verdict, told.ask, told.why or warn, warn, told.taken,
@@ -112,7 +114,7 @@ def single_point_outcome(taken: Taken, offset_mm: Array, limit_mm: float) -> Out
     return told
 
 
-def faces_outcome(taken: Taken, limit_mm: float) -> Outcome:
+def faces_outcome(taken: Reading, limit_mm: float) -> Outcome:
     """Targets sighted in both faces, each in one and then in the other."""
     places, front, back = taken.poses[:, :3], taken.faces == 1, taken.faces == 2
     pairs = int(min(front.sum(), back.sum()))
@@ -120,10 +122,10 @@ def faces_outcome(taken: Taken, limit_mm: float) -> Outcome:
     gaps = np.linalg.norm(second - first, axis=1)
     drawing = bars([f"Target {k + 1}" for k in range(pairs)], gaps, limit_mm)
     ask = "Sight a target, turn the instrument over, and sight it again; three targets at different heights."
-    return _told(ask, pairs, 3, lambda: two_faces(first, second, limit_mm), drawing)
+    return _so_far(ask, pairs, 3, lambda: two_faces(first, second, limit_mm), drawing)
 
 
-def drift_outcome(taken: Taken, nests: int, limit_mm: float, before: Sequence[Sequence[float]] | None) -> Outcome:
+def drift_outcome(taken: Reading, nests: int, limit_mm: float, before: Sequence[Sequence[float]] | None) -> Outcome:
     """The nests at the start; or again, against how they stood then."""
     places, names = taken.poses[:, :3], [f"Nest {k + 1}" for k in range(nests)]
     seen = min(len(taken), nests)
@@ -136,4 +138,6 @@ def drift_outcome(taken: Taken, nests: int, limit_mm: float, before: Sequence[Se
     if before is None:
         why = "The nests are kept. Measure them again when you are done, or when in doubt."
         return Outcome("pass", "Press finish.", why, taken=seen, wanted=nests, drawing=drawing, result=kept)
-    return _told("Press finish.", seen, nests, lambda: drift(names, np.array(before), places[:nests], limit_mm), drawing, kept)
+    return _so_far(
+        "Press finish.", seen, nests, lambda: drift(names, np.array(before), places[:nests], limit_mm), drawing, kept
+    )

@@ -1,39 +1,9 @@
-"""What a trial has read, and what it makes of it."""
+"""What a calibration or check makes of what was read so far."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import asdict, dataclass, field
 from typing import Any
-
-import numpy as np
-
-from ..frames import Array, Indices
-
-
-@dataclass(frozen=True, eq=False)
-class Taken:
-    """Readings so far, in order.
-
-    Attributes
-    ----------
-    poses : (n, 7) of the last axis; a tracker's places are upright poses
-    sweeps : (n,) number of the sweep, from 1
-    faces : (n,) 1 or 2
-    lines : per pose, (m, 2) of a scanner's line; empty where it has none
-    """
-
-    poses: Array
-    sweeps: Indices
-    faces: Indices
-    lines: tuple[Array, ...] = ()
-
-    def __len__(self) -> int:
-        return len(self.poses)
-
-    @classmethod
-    def nothing(cls) -> Taken:
-        none = np.empty(0, np.int64)
-        return cls(np.empty((0, 7)), none, none)
 
 
 @dataclass(frozen=True)
@@ -63,3 +33,11 @@ class Outcome:
     figures: tuple[Figure, ...] = ()
     drawing: dict[str, Any] = field(default_factory=dict)
     result: dict[str, Any] = field(default_factory=dict)
+
+    def as_data(self) -> dict[str, Any]:
+        """Plain data, to be kept: a finished one shows what it found then."""
+        return asdict(self)
+
+    @classmethod
+    def from_data(cls, data: dict[str, Any]) -> Outcome:
+        return cls(**{**data, "figures": tuple(Figure(**f) for f in data["figures"])})

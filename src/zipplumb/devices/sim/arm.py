@@ -160,6 +160,8 @@ class SimulatedArm(StandIn):
 
     def _at_bench(self, do: str, order: dict):
         bench, part = self.truth.bench, self.truth.world_from_part.inverse()
+        if bench is None:
+            return None
         if do in ("swing", "roll", "slip"):
             return self.hand.swing(bench.seat_center(self.probe.tip_radius_mm), part, int(order.get("way", 0)), do)
         if do == "sphere":

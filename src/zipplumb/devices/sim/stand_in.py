@@ -141,7 +141,7 @@ class StandIn:
         try:
             while line := await reader.readline():
                 try:
-                    self._told(json.loads(line))
+                    self._carry_out(json.loads(line))
                     answer: dict = {"ok": True}
                 except (KeyError, ValueError, TypeError, IndexError) as error:
                     answer = {"ok": False, "why": f"The stand-in cannot do that: {error}"}
@@ -153,7 +153,7 @@ class StandIn:
         finally:
             writer.close()
 
-    def _told(self, order: dict) -> None:
+    def _carry_out(self, order: dict) -> None:
         do = order["do"]
         if do == "ask":
             return

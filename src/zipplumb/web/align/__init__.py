@@ -5,12 +5,11 @@ from __future__ import annotations
 from flask import Blueprint, g, render_template, request
 from sqlalchemy.orm import Session
 
-from ...core.sheet import PlaneRecipe
 from ...core.units import degrees_text, length_text
 from ...jobs import align
 from ...jobs.results import JobResults
-from ...jobs.rows_text import is_alignment
 from ..job import done
+from ..planning import kinds_to_plan
 from ..stages import shows
 from ..view import JobView
 
@@ -21,17 +20,15 @@ blueprint = Blueprint("align", __name__, url_prefix="/jobs/<int:job_id>")
 def panel(session: Session, state: JobResults, view: JobView) -> str:
     units = state.job.units
     cards = []
-    for row in filter(is_alignment, state.rows):
+    for row in (r for r in state.rows if r.recipe.role == "system"):
         found = state.results[row.id]
         squareness = [
             (f"{s.first} to {s.second}", degrees_text(s.error_rad), length_text(s.over_mm, units), s.went_to)
             for s in (found.alignment.squareness if found.alignment else ())
         ]
         cards.append({"row": row, "found": found, "squareness": squareness, "active": row.id == state.job.alignment_row_id})
-    lettered = sorted(
-        (r.recipe.datum, r.recipe.name) for r in state.rows if isinstance(r.recipe, PlaneRecipe) and r.recipe.datum
-    )
-    return render_template("_align.html", view=view, cards=cards, lettered=lettered)
+    lettered = sorted((text.datum, text.name) for text in view.rows if text.datum)
+    return render_template("_align.html", view=view, cards=cards, lettered=lettered, kinds=kinds_to_plan("system"))
 
 
 @blueprint.post("/alignments")

@@ -5,62 +5,79 @@ from __future__ import annotations
 from flask import Blueprint, g, render_template, request
 from sqlalchemy.orm import Session
 
+from ...core.deriving import Given
 from ...core.errors import PlumbError
-from ...core.sheet import PlaneRecipe
-from ...core.units import length_text
+from ...core.units import Units, length_from_text, quantity_text
 from ...jobs import derive
 from ...jobs.results import JobResults
-from ...store.database import transaction
+from ...store.database import stored, transaction
 from ...store.models import Job
 from ..job import done
 from ..stages import shows
-from ..view import JobView
+from ..view import JobView, polylines
 
 blueprint = Blueprint("derive", __name__, url_prefix="/jobs/<int:job_id>")
+GIVEN = (("offset", "Offset"), ("height", "Height"), ("diameter", "Diameter"))
 
 
 @shows("derive")
 def panel(session: Session, state: JobResults, view: JobView) -> str:
-    planes = [
-        (r.id, r.recipe.name, state.results[r.id].surface_world is not None)
-        for r in state.rows
-        if isinstance(r.recipe, PlaneRecipe)
+    features = [
+        (row.id, row.recipe.name, found.feature is not None and found.feature.feature is not None)
+        for row in state.rows
+        if row.recipe.role == "feature"
+        for found in (state.results[row.id],)
     ]
-    return render_template("_derive.html", view=view, planes=planes)
+    return render_template("_derive.html", view=view, features=features, given=GIVEN)
 
 
-def _pair(values) -> tuple[int, int]:
-    first, second = values.get("first", ""), values.get("second", "")
-    return (int(first) if first.isdigit() else 0), (int(second) if second.isdigit() else 0)
+def _chosen(values) -> list[int]:
+    """Rows that were ticked, in the order of the sheet, or of ``order``."""
+    return [int(v) for v in values.getlist("of") if v.isascii() and v.isdigit() and len(v) < 10]
+
+
+def _given(values, units: Units) -> Given:
+    def typed(name: str, words: str) -> float | None:
+        text = values.get(name, "").strip()
+        return length_from_text(text, units, f"the {words.lower()}") if text else None
+
+    return Given(*(typed(name, words) for name, words in GIVEN))
+
+
+def _units(job_id: int) -> Units:
+    with transaction() as session:
+        return stored(session, Job, job_id).units
 
 
 @blueprint.get("/choices")
 def choices(job_id: int):
-    """What two chosen planes can make, each with its value."""
-    first, second = _pair(request.args)
-    if not first or not second or first == second:
-        return render_template("_choices.html", choices=[], remark="Choose two different planes.")
+    """Everything that the chosen features can make, each with its value."""
+    of = _chosen(request.args)
+    if not of:
+        return render_template("_choices.html", choices=[], remark="Tick one, two or more features.")
+    units = _units(job_id)
     try:
-        found, remark = derive.choices(job_id, first, second)
+        found = derive.choices(job_id, of, _given(request.args, units))
     except PlumbError as error:
         return render_template("_choices.html", choices=[], remark=str(error))
-    with transaction() as session:
-        units = session.get(Job, job_id).units
     shown = [
         {
-            "measure": c.measure,
+            "key": c.key,
             "words": c.words,
-            "value": length_text(c.value_mm, units) if c.value_mm is not None else "",
+            "value": quantity_text(c.value, "rad" if c.unit == "rad" else "mm", units) if c.value is not None else "",
+            "U": quantity_text(c.U, "rad" if c.unit == "rad" else "mm", units) if c.U is not None else "",
+            "feature": not c.unit,
             "why_not": c.why_not,
-            "ends": [round(float(v), 3) for end in c.ends_part for v in end] if c.ends_part else None,
+            "drawn": polylines(c.draw) if c.draw is not None else None,
         }
         for c in found
     ]
-    return render_template("_choices.html", choices=shown, remark=remark, first=first, second=second, job_id=job_id)
+    return render_template(
+        "_choices.html", choices=shown, remark="" if shown else "Nothing can be made of these.", job_id=job_id
+    )
 
 
-@blueprint.post("/distances")
+@blueprint.post("/derived")
 def plan(job_id: int):
-    first, second = _pair(request.form)
-    derive.plan_distance(g.actor, job_id, first, second, request.form.get("measure", ""))
+    derive.plan(g.actor, job_id, request.form.get("key", ""), _chosen(request.form), _given(request.form, _units(job_id)))
     return done()

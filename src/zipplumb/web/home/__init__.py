@@ -5,7 +5,7 @@ from __future__ import annotations
 from flask import Blueprint, g, redirect, render_template, request, url_for
 from sqlalchemy import func, select
 
-from ...core.sheet import FEATURE_KINDS
+from ...core.sheet import MEASURED
 from ...jobs import parts, queue
 from ...jobs.sheet import create_job
 from ...store.database import transaction
@@ -21,7 +21,7 @@ def jobs():
         query = (
             select(Job, Part.name, func.count(Row.id), done)
             .join(Part, Part.id == Job.part_id)
-            .outerjoin(Row, (Row.job_id == Job.id) & Row.removed_at.is_(None) & Row.recipe["kind"].astext.in_(FEATURE_KINDS))
+            .outerjoin(Row, (Row.job_id == Job.id) & Row.removed_at.is_(None) & Row.recipe["kind"].astext.in_(MEASURED))
             .group_by(Job.id, Part.name)
             .order_by(Job.id)
         )

@@ -10,8 +10,8 @@ from ...jobs import hand, kit, probes, trials
 from ...jobs.trust import trust_in
 from ...store.database import transaction
 from ...store.models import Instrument, InstrumentEvent, Job, Probe, Station, Trial
-from ..desk import calibration_line, choose_units
 from ..job import done, hub
+from ..kit_words import calibration_line, choose_units
 
 blueprint = Blueprint("instruments", __name__, url_prefix="/instruments")
 
@@ -22,7 +22,7 @@ def card(session, instrument: Instrument) -> dict:
     job = session.get(Job, station.job_id) if station else None
     return {
         "instrument": instrument,
-        "kind": kit.KINDS[instrument.kind],
+        "kind": kit.INSTRUMENT_KINDS[instrument.kind],
         "probe": calibration_line(instrument.calibration),
         "uncalibrated": instrument.calibration is not None and instrument.calibration.method == "drawn",
         "station": station,
@@ -38,7 +38,7 @@ def every():
     with transaction() as session:
         cards = [card(session, i) for i in session.scalars(select(Instrument).order_by(Instrument.id))]
         template = "_instruments.html" if request.headers.get("HX-Request") else "instruments.html"
-        return render_template(template, cards=cards, kinds=kit.KINDS, specs=kit.SPECIFICATIONS)
+        return render_template(template, cards=cards, kinds=kit.INSTRUMENT_KINDS, specs=kit.SPECIFICATIONS)
 
 
 @blueprint.post("")
@@ -68,14 +68,14 @@ def one(instrument_id: int):
             p for p in session.scalars(select(Probe).where(Probe.removed_at.is_(None)).order_by(Probe.name))
             if (p.kind == "reflector") == (instrument.kind != "arm")
         ]  # fmt: skip
-        checks = {k: v for k, v in trials.KINDS.items() if instrument.kind in v.on and not v.makes}
+        checks = {k: v for k, v in trials.TRIALS.items() if instrument.kind in v.on and not v.makes}
         started = session.scalar(
             select(Trial.id).where(Trial.kind == "drift", Trial.instrument_id == instrument_id, Trial.state == "pass").limit(1)
         )
         template = "_instrument.html" if request.headers.get("HX-Request") else "instrument.html"
         return render_template(
             template, card=card(session, instrument), events=events, earlier=earlier, library=library, checks=checks,
-            kinds=trials.KINDS, specs=kit.SPECIFICATIONS[instrument.kind], factor=kit.FACTOR, suffix=kit.SUFFIX,
+            kinds=trials.TRIALS, specs=kit.SPECIFICATIONS[instrument.kind], factor=kit.FACTOR, suffix=kit.SUFFIX,
             drifting=started is not None, hand=hand.control_address(instrument.port),
         )  # fmt: skip
 

@@ -7,7 +7,7 @@ from werkzeug.exceptions import NotFound
 
 from ...jobs import hand, measure, sheet
 from ...jobs.results import load
-from ...store.database import transaction
+from ...store.database import stored, transaction
 from ...store.models import Job, Part
 from ..live import Hub
 from ..stages import STAGES, panel
@@ -64,7 +64,7 @@ def live(job_id: int):
 def model(job_id: int):
     """The packed CAD model; it never changes for one file, so a browser may keep it."""
     with transaction() as session:
-        part = session.get(Part, session.get(Job, job_id).part_id)
+        part = stored(session, Part, stored(session, Job, job_id).part_id)
         response = Response(part.model, mimetype="application/octet-stream")
     response.headers["Cache-Control"] = "private, max-age=31536000, immutable"
     return response
@@ -84,7 +84,7 @@ def make_current(job_id: int, row_id: int):
 
 @blueprint.post("/rows/<int:row_id>/edit")
 def edit(job_id: int, row_id: int):
-    sheet.edit_row(g.actor, job_id, row_id, request.form.to_dict())
+    sheet.edit_row(g.actor, job_id, row_id, {k: v for k, v in request.form.items() if k != "csrf_token"})
     return done()
 
 

@@ -7,11 +7,12 @@ from sqlalchemy.orm import Session
 
 from ...jobs import kit
 from ...jobs.results import JobResults
-from ...jobs.trial_kinds import KINDS
+from ...jobs.trial_kinds import TRIALS
 from ...jobs.trust import trust_in
+from ...store.database import stored
 from ...store.models import Instrument
-from ..desk import calibration_line
 from ..job import done
+from ..kit_words import calibration_line
 from ..stages import shows
 from ..view import JobView
 
@@ -30,12 +31,12 @@ def panel(session: Session, state: JobResults, view: JobView) -> str:
                 "instrument": instrument,
                 "here": here,
                 "line": calibration_line(instrument.calibration),
-                "trust": trust_in(session, session.get(Instrument, instrument.id), state.job.id) if here else None,
+                "trust": trust_in(session, stored(session, Instrument, instrument.id), state.job.id) if here else None,
                 "trial": instrument.trial_id,
             }
         )
     cards.sort(key=lambda card: not card["here"])
-    titles = {key: kind.title for key, kind in KINDS.items()}
+    titles = {key: kind.title for key, kind in TRIALS.items()}
     return render_template("_kit.html", view=view, cards=cards, titles=titles)
 
 

@@ -7,11 +7,14 @@ from dataclasses import dataclass
 from flask import Blueprint, g, render_template, request
 from sqlalchemy.orm import Session
 
+from ...core.features import axis_of, plane_of, radius_of, spot_of
+from ...core.shape_codec import shape_from_data
 from ...core.units import length_text
 from ...jobs import parts, sheet
 from ...jobs.results import JobResults, load
+from ...jobs.words import stem_of
 from ...store.database import transaction
-from ..job import done
+from ..planning import kinds_to_plan
 from ..stages import shows
 from ..view import JobView
 
@@ -32,10 +35,13 @@ class FaceWords:
 
 @shows("part")
 def panel(session: Session, state: JobResults, view: JobView) -> str:
-    return render_template("_part.html", view=view, part=state.job.part, faces=sum(b["faces"] for b in state.job.part.bodies))
+    faces = sum(b["faces"] for b in state.job.part.bodies)
+    kinds = kinds_to_plan("feature", takes_hits=True)
+    return render_template("_part.html", view=view, part=state.job.part, faces=faces, kinds=kinds)
 
 
-def _axis(direction) -> str:
+def axis_words(direction) -> str:
+    """A direction, by its axis where it lies along one."""
     for k, name in enumerate(AXES):
         if abs(abs(direction[k]) - 1) < 1e-6:
             return ("" if direction[k] > 0 else "−") + name
@@ -45,16 +51,24 @@ def _axis(direction) -> str:
 def describe_face(state: JobResults, index: int) -> FaceWords:
     """A face of the part in words and in the job's units."""
     face, units = state.job.part.faces[index], state.job.units
-    nominal = face["nominal"]
-    rows = [r for r in state.rows if getattr(r.recipe, "face", None) == index]
-    if nominal is None:
+    rows = [r for r in state.rows if r.recipe.cad_face == index]
+    kind = sheet.kind_for_face(face)
+    if kind is None:
         return FaceWords(index, f"A {face['surface']}", "", False, rows)
-    at = ", ".join(f"{a} {length_text(v, units)}" for a, v in zip(AXES, nominal["point"], strict=True))
-    if nominal["shape"] == "plane":
-        return FaceWords(index, f"Plane, facing {_axis(nominal['normal'])}", at, True, rows)
-    word = "Bore" if nominal["inside"] else "Boss"
-    size = length_text(nominal["diameter_mm"], units)
-    return FaceWords(index, f"{word} Ø{size}, axis along {_axis(nominal['direction']).lstrip('−')}", at, True, rows)
+    shape = shape_from_data(face["nominal"])
+    at = ", ".join(f"{a} {length_text(v, units)}" for a, v in zip(AXES, spot_of(shape), strict=True))
+    return FaceWords(index, _what(shape, kind.key(), bool(face["inside"]), units), at, True, rows)
+
+
+def _what(shape, kind: str, inside: bool, units) -> str:
+    """Its name, its size, and where it faces or runs."""
+    words = stem_of(kind, inside)
+    if radius_of(shape):
+        words += f" Ø{length_text(2 * (radius_of(shape) or 0), units)}"
+    if plane_of(shape) is not None:
+        return f"{words}, facing {axis_words(shape.normal)}"
+    axis = axis_of(shape)
+    return words if axis is None else f"{words}, axis along {axis_words(axis.direction).lstrip('−')}"
 
 
 @blueprint.get("/faces/<int:index>")
@@ -70,12 +84,6 @@ def face(job_id: int, index: int):
 def plan(job_id: int, index: int):
     sheet.plan_from_face(g.actor, job_id, index)
     return face(job_id, index)
-
-
-@blueprint.post("/typed")
-def typed(job_id: int):
-    sheet.plan_typed(g.actor, job_id, request.form.to_dict())
-    return done()
 
 
 @blueprint.post("/bodies")

@@ -9,9 +9,10 @@ from werkzeug.exceptions import NotFound
 from ...core.calibration import both_units
 from ...core.errors import InputError
 from ...jobs import probes
+from ...jobs.probes import PROBE_KINDS
 from ...store.database import transaction
 from ...store.models import Instrument, Probe
-from ..desk import METHODS
+from ..kit_words import METHODS
 
 blueprint = Blueprint("probes", __name__, url_prefix="/probes")
 
@@ -26,15 +27,15 @@ def every(typed: probes.Typed | None = None):
             lines.append(
                 {"probe": probe, "both": both_units(probe.diameter_mm), "last": made[0] if made else None, "jobs": sorted(jobs)}
             )
-    return render_template("probes.html", lines=lines, kinds=probes.KINDS, methods=METHODS, typed=typed, form=request.form)
+    return render_template("probes.html", lines=lines, kinds=PROBE_KINDS, methods=METHODS, typed=typed, form=request.form)
 
 
 @blueprint.post("")
 def add():
     typed = probes.typed_probe(request.form)
     answer = request.form.get("answer", "")
-    if answer == "instead" and typed.question and typed.question.instead_mm:
-        typed = probes.Typed(typed.name, typed.kind, typed.question.instead_mm, typed.drawn_offset_mm, None)
+    if answer == "likely" and typed.question and typed.question.likely_mm:
+        typed = probes.Typed(typed.name, typed.kind, typed.question.likely_mm, typed.drawn_offset_mm, None)
     if typed.question is not None and answer != "keep":
         return every(typed)
     return redirect(url_for("probes.one", probe_id=probes.add_probe(g.actor, typed, sure=True)))
@@ -45,17 +46,17 @@ def _page(probe_id: int, typed: probes.Typed | None = None):
         probe = session.get(Probe, probe_id)
         if probe is None or probe.removed_at is not None:
             raise NotFound()
-        instead = probes.applied(session)
+        applied = probes.applied_calibrations(session)
         past = []
         for cal in probes.history(session, probe_id):
             on = session.get(Instrument, cal.instrument_id) if cal.instrument_id else None
-            past.append({"cal": cal, "on": on, "uses": probes.uses(session, cal.id), "applied": instead.get(cal.id)})
+            past.append({"cal": cal, "on": on, "uses": probes.uses(session, cal.id), "applied": applied.get(cal.id)})
         fitting = [
             i for i in session.scalars(select(Instrument).order_by(Instrument.id))
             if (i.kind == "arm") == (probe.kind != "reflector")
         ]  # fmt: skip
         return render_template(
-            "probe.html", probe=probe, both=both_units(probe.diameter_mm), past=past, instruments=fitting, kinds=probes.KINDS,
+            "probe.html", probe=probe, both=both_units(probe.diameter_mm), past=past, instruments=fitting, kinds=PROBE_KINDS,
             methods=METHODS, typed=typed, form=request.form, trend=trend([c["cal"] for c in past]),
         )  # fmt: skip
 
@@ -80,8 +81,8 @@ def one(probe_id: int):
 def correct(probe_id: int):
     typed = probes.typed_probe(request.form)
     answer = request.form.get("answer", "")
-    if answer == "instead" and typed.question and typed.question.instead_mm:
-        typed = probes.Typed(typed.name, typed.kind, typed.question.instead_mm, typed.drawn_offset_mm, None)
+    if answer == "likely" and typed.question and typed.question.likely_mm:
+        typed = probes.Typed(typed.name, typed.kind, typed.question.likely_mm, typed.drawn_offset_mm, None)
     if typed.question is not None and answer != "keep":
         return _page(probe_id, typed)
     probes.correct_probe(g.actor, probe_id, typed, sure=True)

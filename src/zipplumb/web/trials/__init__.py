@@ -10,9 +10,9 @@ from werkzeug.exceptions import NotFound
 from ...core.calibration import both_units, question_about
 from ...core.errors import InputError
 from ...core.trust import DEGREES_C
-from ...core.units import length_from_text
-from ...jobs import hand, probes, trials
-from ...store.database import transaction
+from ...core.units import length_from_text, unit_of
+from ...jobs import hand, trials
+from ...store.database import stored, transaction
 from ...store.models import Instrument, Probe, Trial
 from ..job import done
 from .drawings import bars_of, reach_of, sphere_of, spread_of
@@ -27,13 +27,13 @@ def begin():
     instrument = form.get("instrument", "")
     job = form.get("job", "")
     if form.get("certified") and form.get("answer") != "keep":
-        certified = length_from_text(form["certified"], probes.unit_of(form, "certified"), "the certified diameter")
+        certified = length_from_text(form["certified"], unit_of(form, "certified"), "the certified diameter")
         asked = question_about("sphere", certified)
-        if asked is not None and form.get("answer") == "instead" and asked.instead_mm:
-            form |= {"certified": str(asked.instead_mm), "certified_unit": "mm"}
+        if asked is not None and form.get("answer") == "likely" and asked.likely_mm:
+            form |= {"certified": str(asked.likely_mm), "certified_unit": "mm"}
         elif asked is not None:
             return render_template(
-                "question.html", question=asked, form=form, instead=asked.instead_mm and both_units(asked.instead_mm)
+                "question.html", question=asked, form=form, likely=asked.likely_mm and both_units(asked.likely_mm)
             )
     form["sure"] = "1" if form.get("answer") else ""
     trial_id = trials.begin(
@@ -51,19 +51,19 @@ def one(trial_id: int):
         trial = session.get(Trial, trial_id)
         if trial is None:
             raise NotFound()
-        instrument = session.get(Instrument, trial.instrument_id)
+        instrument = stored(session, Instrument, trial.instrument_id)
         probe = session.get(Probe, trial.probe_id) if trial.probe_id else None
-        outcome = trials.worked_out(session, trial)
+        outcome = trials.outcome_of(session, trial)
         drawing = DRAWINGS[outcome.drawing["kind"]](outcome.drawing)
-        taken = trials.taken_by(session, trial_id)
-        sweeps = np.unique(taken.sweeps, return_counts=True) if len(taken) else ((), ())
+        read = trials.read_by(session, trial_id)
+        sweeps = np.unique(read.sweeps, return_counts=True) if len(read) else ((), ())
         balls = session.scalars(
             select(Probe).where(Probe.kind == "ball", Probe.removed_at.is_(None)).order_by(Probe.name)
         ).all()
         now, then = instrument.temperature_c, trial.temperature_c
         template = "_trial.html" if request.headers.get("HX-Request") else "trial.html"
         return render_template(
-            template, trial=trial, about=trials.KINDS[trial.kind], instrument=instrument, probe=probe, outcome=outcome,
+            template, trial=trial, about=trials.TRIALS[trial.kind], instrument=instrument, probe=probe, outcome=outcome,
             drawing=drawing, balls=balls, sweeps=list(zip(*sweeps, strict=True)), hand=hand.control_address(instrument.port),
             warmer=now - then if now is not None and then is not None and abs(now - then) > DEGREES_C else None,
             certified=both_units(trial.settings["certified_mm"]) if "certified_mm" in trial.settings else "",

@@ -1,4 +1,4 @@
-"""Features that constructions are made of, measured or made themselves."""
+"""The one Feature: a shape with its uncertainty by source and its extent, measured, made or nominal."""
 
 from __future__ import annotations
 
@@ -7,17 +7,20 @@ from typing import Any
 
 import numpy as np
 
-from ..fitting import FitResult
-from ..fitting.placed import MOVES
-from ..frames import Array, Motion, perpendicular_pair
-from ..kernels import rotation
-from ..shapes import Circle, Cone, Cylinder, Ellipse, Line, Plane, Point, Slot, Sphere, Torus
+from .fitting import FitResult
+from .fitting.placed import MOVES
+from .frames import Array, Motion, perpendicular_pair
+from .kernels import rotation
+from .shapes import Circle, Cone, Cylinder, Ellipse, Line, Plane, Point, Slot, Sphere, Torus
+from .uncertainty import Source, Uncertainty, exact
 
 SIZES: dict[type, tuple[str, ...]] = {
     Circle: ("radius",), Sphere: ("radius",), Cylinder: ("radius",), Cone: ("half_angle",),
     Torus: ("major_radius", "minor_radius"), Ellipse: ("semi_major", "semi_minor"), Slot: ("length", "width"),
 }  # fmt: skip
 CORNERS = 64  # of what was read, kept to tell its extent
+UNSAID = exact(0)
+UNTURNED = np.eye(3)
 
 
 def sizes_of(shape: Any) -> tuple[str, ...]:
@@ -33,53 +36,76 @@ class Feature:
     ----------
     local : Motion
         Axes in which it may be shifted and turned a little.
-    covariance : (6 + s, 6 + s) array
+    uncertainty : Uncertainty
         Of shifts x y z (mm) and turns rx ry rz (rad) in ``local`` axes, then of its s sizes.
-        A nominal feature is exact: zeros.
+        A nominal feature is exact; left out, so is this.
     extent : (m, 3) points on the shape that bound what was read, or None
     """
 
     name: str
     shape: Any
     local: Motion = field(default_factory=Motion.identity)
-    covariance: Array = field(default_factory=lambda: np.zeros((0, 0)))
+    uncertainty: Uncertainty = UNSAID
     extent: Array | None = None
 
     def __post_init__(self):
-        if not len(self.covariance):
-            size = 6 + len(sizes_of(self.shape))
-            object.__setattr__(self, "covariance", np.zeros((size, size)))
+        if self.uncertainty is UNSAID:
+            object.__setattr__(self, "uncertainty", exact(6 + len(sizes_of(self.shape))))
 
     @classmethod
-    def of_fit(cls, name: str, result: FitResult, u_hit_mm: float | None = None) -> Feature:
+    def known(cls, name: str, shape: Any, local: Motion, covariance: Array, extent: Array | None = None) -> Feature:
+        """With a covariance (6 + s, 6 + s) that is all its own."""
+        return cls(name, shape, local, Uncertainty.of_covariance(Source("feature", name), covariance), extent)
+
+    @classmethod
+    def of_fit(cls, name: str, result: FitResult, u_hit_mm: float | None = None, whose: int | str | None = None) -> Feature:
         """From a fit; ``u_hit_mm`` instead of the residuals' own scatter where it is known.
 
-        A 2D shape also carries the uncertainty of the plane that it lies in.
+        The source is the hits of ``whose`` (by default of its name). A 2D shape also carries the
+        uncertainty of the plane that it lies in, from the hits of that plane.
         """
+        source = Source("hits", name if whose is None else whose)
         spread = result.covariance if u_hit_mm is None else result.unit_covariance * u_hit_mm**2
-        covariance = _widened(result, spread)
+        found = widened(result, Uncertainty.of_covariance(source, spread))
         plane = result.lies_in
         if plane is not None:
-            same = plane.points is result.points and u_hit_mm is not None
-            leaning = _widened(plane, plane.unit_covariance * u_hit_mm**2 if same else plane.covariance)
-            carried = _carried(plane.local, result.local)
-            covariance[:6, :6] += carried @ leaning[:6, :6] @ carried.T
-        return cls(name, result.shape, result.local, covariance, _extent(result))
+            same = plane.points is result.points
+            carried = widening(plane, 6 + len(sizes_of(result.shape)))
+            carried[:6] = carried_moves(plane.local, result.local) @ carried[:6]
+            leaning = plane.unit_covariance * u_hit_mm**2 if same and u_hit_mm is not None else plane.covariance
+            other = Source(source.what, f"plane of {source.whose}")
+            found = found + Uncertainty.of_covariance(other, leaning).through(carried)
+        return cls(name, result.shape, result.local, found, extent_of(result))
+
+    @property
+    def covariance(self) -> Array:
+        """(6 + s, 6 + s) from all sources."""
+        return self.uncertainty.covariance
 
     def moved(self, motion: Motion) -> Feature:
         extent = None if self.extent is None else motion.points(self.extent)
         return replace(self, shape=self.shape.moved(motion), local=motion @ self.local, extent=extent)
 
+    def told_in(self, local: Motion) -> Feature:
+        """The same feature with its shifts and turns told in other axes."""
+        into = np.eye(self.uncertainty.size)
+        into[:6, :6] = carried_moves(self.local, local)
+        return replace(self, local=local, uncertainty=self.uncertainty.through(into))
+
     def changed(self, parameter: int, by: float) -> Any:
         """The shape with one parameter changed a little."""
-        step = np.zeros(len(self.covariance))
+        step = np.zeros(self.uncertainty.size)
         step[parameter] = by
         return self.stepped(step)
 
     def stepped(self, step: Array) -> Any:
         """The shape after small shifts, turns and changes of size (6 + s,)."""
-        small = Motion(rotation(*step[3:6]), step[:3])
-        shape = self.shape.moved(self.local @ small @ self.local.inverse())
+        turn, at = self.local.rotation, self.local.translation
+        if step[3:6].any():
+            turned = turn @ rotation(*step[3:6]) @ turn.T
+            shape = self.shape.moved(Motion(turned, at - turned @ at + turn @ step[:3]))
+        else:
+            shape = self.shape.moved(Motion(UNTURNED, turn @ step[:3]))
         sizes = sizes_of(shape)
         if not sizes or not np.any(step[6:]):
             return shape
@@ -87,15 +113,16 @@ class Feature:
 
     def drawn(self, random: np.random.Generator) -> Any:
         """A shape drawn at random from what this one may be."""
-        values, vectors = np.linalg.eigh(self.covariance)
-        spread = vectors * np.sqrt(np.maximum(values, 0.0))
-        return self.stepped(spread @ random.normal(size=len(values)))
+        step = np.zeros(self.uncertainty.size)
+        for term in self.uncertainty.terms.values():
+            step += term @ random.normal(size=term.shape[1])
+        return self.stepped(step)
 
 
-def _widened(result: FitResult, covariance: Array) -> Array:
-    """Covariance over all six moves and the shape's sizes, from that over the free parameters."""
+def widening(result: FitResult, size: int | None = None) -> Array:
+    """(size, k): six moves and the shape's sizes from the fit's free parameters, in the fit's own axes."""
     names = (*MOVES, *sizes_of(result.shape))
-    into = np.zeros((len(names), len(result.parameters)))
+    into = np.zeros((size or len(names), len(result.parameters)))
     for k, parameter in enumerate(result.parameters):
         if isinstance(result.shape, Cone) and parameter == "radius":
             # a cone has no radius of its own: at the fit's origin it is a slide of the apex
@@ -106,15 +133,22 @@ def _widened(result: FitResult, covariance: Array) -> Array:
             into[2, k] = height / (np.sin(result.shape.half_angle) * np.cos(result.shape.half_angle))
         else:
             into[names.index(parameter), k] = 1.0
-    return into @ covariance @ into.T
+    return into
 
 
-def _carried(first: Motion, second: Motion) -> Array:
+def widened(result: FitResult, parameters: Uncertainty) -> Uncertainty:
+    """Uncertainty over all six moves and the sizes, from that over the free parameters."""
+    return parameters.through(widening(result))
+
+
+def carried_moves(first: Motion, second: Motion) -> Array:
     """(6, 6): a small shift and turn told in the first axes, told in the second."""
     turn = second.rotation.T @ first.rotation
-    x, y, z = first.rotation.T @ (second.translation - first.translation)
-    lever = np.array([[0.0, z, -y], [-z, 0.0, x], [y, -x, 0.0]])
-    return np.block([[turn, turn @ lever], [np.zeros((3, 3)), turn]])
+    x, y, z = (first.rotation.T @ (second.translation - first.translation)).tolist()
+    into = np.zeros((6, 6))
+    into[:3, :3] = into[3:, 3:] = turn
+    into[:3, 3:] = turn @ np.array([[0.0, z, -y], [-z, 0.0, x], [y, -x, 0.0]])
+    return into
 
 
 def center_covariance(feature: Feature) -> Array:
@@ -125,11 +159,12 @@ def center_covariance(feature: Feature) -> Array:
     return into @ feature.covariance[:6, :6] @ into.T
 
 
-def _extent(result: FitResult) -> Array | None:
+def extent_of(result: FitResult) -> Array | None:
     shape, points = result.shape, result.points
-    if isinstance(shape, Line):
-        along = (points - shape.point) @ shape.direction
-        return shape.point + np.outer([along.min(), along.max()], shape.direction)
+    axis = axis_of(shape)
+    if axis is not None:
+        along = (points - axis.point) @ axis.direction
+        return axis.point + np.outer([along.min(), along.max()], axis.direction)
     if not isinstance(shape, Plane):
         return None
     flat = points - np.outer(shape.distance(points), shape.normal)
@@ -147,6 +182,27 @@ def point_of(shape: Any) -> Array | None:
     if isinstance(shape, Point):
         return shape.position
     return shape.center if isinstance(shape, Sphere | Circle | Ellipse | Slot | Torus) else None
+
+
+def _there(found: Any, what: str) -> Any:
+    if found is None:
+        raise TypeError(f"the shape has no {what}")
+    return found
+
+
+def center_point(shape: Any) -> Array:
+    """The same of a shape that surely stands for one."""
+    return _there(point_of(shape), "center")
+
+
+def axis_line(shape: Any) -> Line:
+    """The axis of a shape that surely has one."""
+    return _there(axis_of(shape), "axis")
+
+
+def own_direction(shape: Any) -> Array:
+    """The direction of a shape that surely has one."""
+    return _there(direction_of(shape), "direction")
 
 
 def spot_of(shape: Any) -> Array:

@@ -1,4 +1,4 @@
-"""The door to CAD: a file is read in a process of its own, with limits of time and memory."""
+"""Reading CAD: a file is read in a process of its own, with limits of time and memory."""
 
 from __future__ import annotations
 
@@ -44,14 +44,12 @@ def read_step(
     with tempfile.TemporaryDirectory() as folder:
         target = Path(folder) / "model"
         command = [sys.executable, "-m", "zipplumb.cad.child", str(path), str(target), str(limits.memory_mb)]
-        child = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL)
-        try:
-            error = _follow(child, progress, time.monotonic() + limits.seconds)
-        finally:
-            if child.poll() is None:
-                child.kill()
-            child.wait()
-            child.stdout.close()
+        with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL) as child:
+            try:
+                error = _follow(child, progress, time.monotonic() + limits.seconds)
+            finally:
+                if child.poll() is None:
+                    child.kill()
         if error:
             raise FileError(f"{path.name} cannot be used: {error}.", NOTHING_KEPT, "Export it again as STEP.")
         if child.returncode != 0 or not target.exists():
@@ -82,14 +80,15 @@ def _check_head_and_tail(path: Path) -> None:
 
 def _follow(child: subprocess.Popen, progress, deadline: float) -> str | None:
     """Pass the child's steps on until it ends; its own word of an error, or None."""
-    error = None
+    error, steps = None, child.stdout
+    assert steps is not None
     with selectors.DefaultSelector() as selector:
-        selector.register(child.stdout, selectors.EVENT_READ)
+        selector.register(steps, selectors.EVENT_READ)
         while True:
             if not selector.select(timeout=max(0.0, deadline - time.monotonic())):
                 child.kill()
                 return "reading it took longer than is allowed"
-            line = child.stdout.readline()
+            line = steps.readline()
             if not line:
                 child.wait()
                 return error

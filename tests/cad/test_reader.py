@@ -21,10 +21,10 @@ def test_the_carrier_is_read_with_its_nominals(step):
     model = read_step(step, lambda share, words: seen.append(share))
     assert (model.units, len(model.bodies), len(model.faces)) == ("mm", 1, 20)
     assert model.bodies[0].name == "Bearing carrier"
-    bore = next(f for f in model.faces if f.nominal and f.nominal.get("diameter_mm") == pytest.approx(160))
-    assert bore.nominal["inside"]
-    spigot = next(f for f in model.faces if f.nominal and f.nominal.get("diameter_mm") == pytest.approx(200))
-    assert not spigot.nominal["inside"]
+    bore = next(f for f in model.faces if f.nominal and f.nominal.get("radius") == pytest.approx(80))
+    assert bore.inside
+    spigot = next(f for f in model.faces if f.nominal and f.nominal.get("radius") == pytest.approx(100))
+    assert not spigot.inside
     assert seen == sorted(seen)
     assert seen[-1] == 1.0
 
@@ -93,7 +93,7 @@ def test_a_reading_that_takes_too_much_memory_is_ended(step):
 
 def test_a_crash_of_the_library_is_survived(step, monkeypatch):
     """A child that dies by a signal, as the CAD library does on some files."""
-    import zipplumb.cad.door as door
+    import zipplumb.cad.reader as door
 
     real = subprocess.Popen
     crash = [sys.executable, "-c", "import os; os.kill(os.getpid(), 11)"]

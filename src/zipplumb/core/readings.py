@@ -1,0 +1,99 @@
+"""Raw readings as they came: one batch of hits, of a row or of a calibration or check alike."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+from functools import cached_property
+
+import numpy as np
+
+from .fingerprints import fingerprint
+from .frames import Array, Indices
+
+
+def _none() -> Indices:
+    return np.empty(0, np.int64)
+
+
+@dataclass(frozen=True, eq=False)
+class Reading:
+    """What was read for one row, or for one calibration or check.
+
+    Attributes
+    ----------
+    keys : names of the hits, in time order; they also are the fingerprint of the readings
+    poses : (n, 7) last axis at each hit, instrument frame; a tracker's places are upright poses
+    approach : (n, 7) last axis shortly before; NaN where it is not known
+    aside : (n,) bool, hits that do not count (set aside or undone)
+    stations, calibrations : (n,) ids; 0 where there is none
+    times : (n,) seconds since 1970
+    pull_off : (7,) pose at the finish, or None
+    sweeps : (n,) number of the press that each was taken with, from 1
+    faces : (n,) of a tracker, 1 or 2
+    lines : per hit, (m, 2) of a scanner's line; empty where there are none
+    """
+
+    keys: tuple[str, ...]
+    poses: Array
+    approach: Array
+    aside: Array
+    stations: Indices
+    calibrations: Indices
+    times: Array
+    pull_off: Array | None = None
+    pull_off_station: int | None = None
+    pull_off_calibration: int | None = None
+    sweeps: Indices = field(default_factory=_none)
+    faces: Indices = field(default_factory=_none)
+    lines: tuple[Array, ...] = ()
+
+    def __len__(self) -> int:
+        return len(self.keys)
+
+    @classmethod
+    def of_poses(cls, poses: Array, sweeps: Array | None = None, faces: Array | None = None, lines: tuple = ()) -> Reading:
+        """Of poses (n, 7) alone, all of which count."""
+        n = len(poses)
+        none, ones = np.zeros(n, np.int64), np.ones(n, np.int64)
+        return cls(
+            tuple(str(k) for k in range(n)), np.reshape(np.asarray(poses, float), (-1, 7)), np.full((n, 7), np.nan),
+            np.zeros(n, bool), none, none, np.arange(n, dtype=float), sweeps=ones if sweeps is None else np.asarray(sweeps),
+            faces=ones if faces is None else np.asarray(faces), lines=lines,
+        )  # fmt: skip
+
+    @property
+    def counted(self) -> Reading:
+        """Those hits that count, as a reading."""
+        keep = ~self.aside
+        if keep.all():
+            return self
+        each = {
+            name: getattr(self, name)[keep]
+            for name in ("poses", "approach", "aside", "stations", "calibrations", "times", "sweeps", "faces")
+            if len(getattr(self, name)) == len(keep)
+        }
+        keys = tuple(k for k, good in zip(self.keys, keep, strict=True) if good)
+        lines = tuple(line for line, good in zip(self.lines, keep, strict=True) if good) if self.lines else ()
+        return replace(self, keys=keys, lines=lines, **each)
+
+    @cached_property
+    def digest(self) -> str:
+        """Of what was read and which of it counts; raw readings are named by their keys."""
+        pull_off = b"" if self.pull_off is None else self.pull_off.tobytes()
+        marks = (self.aside.tobytes(), self.stations.tobytes(), self.calibrations.tobytes())
+        return fingerprint(self.keys, marks, pull_off, self.pull_off_station, self.pull_off_calibration)
+
+    @cached_property
+    def used(self) -> tuple[tuple[int, ...], tuple[int, ...]]:
+        """Stations and calibrations that it names, those of the pull-off too."""
+        stations, calibrations = set(self.stations.tolist()), set(self.calibrations.tolist())
+        if self.pull_off_station is not None:
+            stations.add(self.pull_off_station)
+        if self.pull_off_calibration is not None:
+            calibrations.add(self.pull_off_calibration)
+        return tuple(sorted(stations)), tuple(sorted(calibrations))
+
+    @cached_property
+    def station_names(self) -> tuple[tuple[str, int], ...]:
+        """The stations, as a graph names them."""
+        return tuple(("station", s) for s in self.used[0])

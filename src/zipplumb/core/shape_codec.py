@@ -1,0 +1,105 @@
+"""Shapes as plain data and back: the one form in which they are stored, sent and typed.
+
+``{"shape": "circle", "center": [x, y, z], "normal": [i, j, k], "radius": r}``: the type's name in lower
+case, then its own fields; lengths mm, angles rad.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Mapping
+from dataclasses import fields
+from typing import Annotated, Any
+
+import numpy as np
+from pydantic import BeforeValidator, InstanceOf, PlainSerializer
+
+from . import shapes
+
+TYPES: dict[str, type] = {
+    t.__name__.lower(): t
+    for t in (
+        shapes.Point, shapes.Line, shapes.Plane, shapes.Circle, shapes.Arc, shapes.Ellipse, shapes.Slot, shapes.Sphere,
+        shapes.Cylinder, shapes.Cone, shapes.Torus,
+    )
+}  # fmt: skip
+
+
+def shape_to_data(shape: Any) -> dict[str, Any]:
+    """Plain data of a shape."""
+    found: dict[str, Any] = {"shape": type(shape).__name__.lower()}
+    for field in fields(shape):
+        value = getattr(shape, field.name)
+        found[field.name] = value.tolist() if isinstance(value, np.ndarray) else value
+    return found
+
+
+def shape_from_data(data: Any) -> Any:
+    """A shape from its data. Raises ValueError naming the field that does not hold."""
+    if not isinstance(data, Mapping) or data.get("shape") not in TYPES:
+        raise ValueError("it is no shape")
+    kind = TYPES[data["shape"]]
+    names = [f.name for f in fields(kind)]
+    for name in data:
+        if name not in (*names, "shape"):
+            raise ValueError(f"a {data['shape']} has no “{str(name)[:20]}”")
+    values = {}
+    for name in names:
+        if name in data:
+            values[name] = _checked(kind, name, data[name])
+    try:
+        return kind(**values)
+    except TypeError:
+        missing = next((n for n in names if n not in values), "field")
+        raise ValueError(f"{words_of(missing)} is missing") from None
+    except ValueError as error:
+        raise ValueError(str(error)) from None
+
+
+def _checked(kind: Any, name: str, value: Any) -> Any:
+    if name in kind.points_ or name in kind.directions_:
+        try:
+            numbers = [float(v) for v in value]
+        except (TypeError, ValueError, OverflowError):
+            numbers = []
+        if len(numbers) != 3 or not all(math.isfinite(v) and abs(v) < 1e9 for v in numbers):
+            raise ValueError(f"{words_of(name)} is not three numbers")
+        if name in kind.directions_ and not math.hypot(*numbers) > 0:
+            raise ValueError(f"{words_of(name)} has no length")
+        return numbers
+    if name == "ends":
+        if value not in ("round", "square"):
+            raise ValueError("the ends are round or square")
+        return value
+    if isinstance(value, bool) or not isinstance(value, int | float) or not math.isfinite(value) or not 0 < value < 1e9:
+        raise ValueError(f"{words_of(name)} is not a number above zero")
+    if name == "half_angle" and value >= math.pi / 2:
+        raise ValueError("the half angle is not below 90°")
+    return float(value)
+
+
+def words_of(name: str) -> str:
+    """A field's name as said in a sentence."""
+    return "the " + name.replace("_", " ")
+
+
+def _of(*types: type) -> Callable[[Any], Any]:
+    def check(value: Any) -> Any:
+        found = value if isinstance(value, types) else shape_from_data(value)
+        if not isinstance(found, types):
+            raise ValueError(f"it is a {type(found).__name__.lower()}")
+        return found
+
+    return check
+
+
+_DATA = PlainSerializer(shape_to_data)
+StoredPoint = Annotated[InstanceOf[shapes.Point], BeforeValidator(_of(shapes.Point)), _DATA]
+StoredLine = Annotated[InstanceOf[shapes.Line], BeforeValidator(_of(shapes.Line)), _DATA]
+StoredPlane = Annotated[InstanceOf[shapes.Plane], BeforeValidator(_of(shapes.Plane)), _DATA]
+StoredCircle = Annotated[InstanceOf[shapes.Circle], BeforeValidator(_of(shapes.Circle)), _DATA]
+StoredSlot = Annotated[InstanceOf[shapes.Slot], BeforeValidator(_of(shapes.Slot)), _DATA]
+StoredSphere = Annotated[InstanceOf[shapes.Sphere], BeforeValidator(_of(shapes.Sphere)), _DATA]
+StoredCylinder = Annotated[InstanceOf[shapes.Cylinder], BeforeValidator(_of(shapes.Cylinder)), _DATA]
+StoredCone = Annotated[InstanceOf[shapes.Cone], BeforeValidator(_of(shapes.Cone)), _DATA]
+StoredTorus = Annotated[InstanceOf[shapes.Torus], BeforeValidator(_of(shapes.Torus)), _DATA]

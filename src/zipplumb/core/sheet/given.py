@@ -1,0 +1,76 @@
+"""What evaluate() is given beside the readings: the sheet as asked, and the kit."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import cached_property
+
+from ..calibration import ProbeCalibration
+from ..fingerprints import fingerprint
+from ..frames import Array, Motion
+from .base import Needed, RowRecipe, needs_of
+
+Nearest = Callable[[Array], tuple[Array, Array]]
+
+
+@dataclass(frozen=True, eq=False)
+class SheetRow:
+    """One row as asked. ``finished``: a person has said that its hits are complete."""
+
+    id: int
+    recipe: RowRecipe
+    finished: bool = False
+
+    @cached_property
+    def digest(self) -> str:
+        """Of what was asked; the same for the same."""
+        return fingerprint(self.id, self.recipe.model_dump_json(), self.finished)
+
+    @cached_property
+    def needs(self) -> tuple[Needed, ...]:
+        """What it rests on, as its recipe says."""
+        return needs_of(self.recipe)
+
+
+@dataclass(frozen=True)
+class Sheet:
+    """Rows in order, and the row of the alignment that is active (None: not aligned)."""
+
+    rows: tuple[SheetRow, ...]
+    alignment: int | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class Station:
+    """Where an instrument stands; ``up`` (3,): its level's way up, in its own frame, if it has one.
+
+    ``covariance``: (6, 6) of a small slide (mm) and turn (rad) of the station in the world, about the
+    world's origin; None for the one that is the world.
+    """
+
+    id: int
+    world_from_station: Motion
+    up: Array | None = None
+    u_level_rad: float = 0.0
+    covariance: Array | None = None
+
+    @cached_property
+    def digest(self) -> str:
+        spread = None if self.covariance is None else self.covariance.tolist()
+        up = None if self.up is None else self.up.tolist()
+        return fingerprint(self.world_from_station.as_list(), up, self.u_level_rad, spread)
+
+
+@dataclass(frozen=True, eq=False)
+class PartSurfaces:
+    """The nominal surfaces: ``nearest`` gives feet and outward normals; ``digest`` names the CAD they are of."""
+
+    digest: str
+    nearest: Nearest
+
+
+@dataclass(frozen=True, eq=False)
+class Kit:
+    stations: dict[int, Station]
+    calibrations: dict[int, ProbeCalibration]

@@ -1,0 +1,29 @@
+"""The kinds of rows, one module each. To add a kind, add its module here and its words in jobs/words."""
+
+from __future__ import annotations
+
+import importlib
+import pkgutil
+from collections.abc import Mapping
+from typing import Any
+
+from ..base import RowRecipe
+from ..measured import MeasuredRecipe
+
+KINDS: dict[str, type[RowRecipe]] = {
+    module.name: importlib.import_module(f"{__name__}.{module.name}").KIND for module in pkgutil.iter_modules(__path__)
+}
+MEASURED = tuple(key for key, kind in KINDS.items() if kind.takes_hits)
+
+
+def kind_of(stored: Mapping[str, Any]) -> type[RowRecipe]:
+    """The kind of a stored recipe."""
+    return KINDS[stored["kind"]]
+
+
+def measured_as(shape: Any) -> type[MeasuredRecipe] | None:
+    """The kind that measures such a shape, or None."""
+    for kind in KINDS.values():
+        if issubclass(kind, MeasuredRecipe) and kind.shape_type is type(shape):
+            return kind
+    return None

@@ -1,0 +1,27 @@
+"""A circle, in a plane."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import Field
+
+from ...shape_codec import StoredCircle
+from ...shapes import Circle
+from ..measured import FlatRecipe, RoundRecipe
+from ..quantities import Quantity, coordinates, form, size
+
+
+class CircleRecipe(FlatRecipe, RoundRecipe):
+    kind: Literal["circle"] = "circle"
+    fits = "circle"
+    shape_type = Circle
+    nominal: StoredCircle | None = None
+    hits: Annotated[int, Field(ge=3, le=10_000)] = 7
+
+    @classmethod
+    def quantities_of(cls, nominal: Any) -> tuple[Quantity, ...]:
+        return (size("diameter", lambda s: 2 * s.radius, nominal), *coordinates(nominal), form("roundness"))
+
+
+KIND = CircleRecipe

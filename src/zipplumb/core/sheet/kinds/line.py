@@ -1,0 +1,45 @@
+"""A straight edge, in the plane that it lies in."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+import numpy as np
+from pydantic import Field
+
+from ...fitting import FitResult
+from ...frames import Array
+from ...shape_codec import StoredLine
+from ...shapes import Line, Plane
+from ..base import FeatureRef
+from ..measured import FlatRecipe
+from ..quantities import Quantity, axis_off, form, tilt
+
+
+class LineRecipe(FlatRecipe):
+    kind: Literal["line"] = "line"
+    fits = "line"
+    shape_type = Line
+    plane: FeatureRef
+    nominal: StoredLine | None = None
+    hits: Annotated[int, Field(ge=2, le=10_000)] = 5
+
+    @classmethod
+    def quantities_of(cls, nominal: Any) -> tuple[Quantity, ...]:
+        return (form("straightness"), *axis_off(nominal), *tilt(nominal))
+
+    def faced(self, result: FitResult) -> Plane:
+        """The plane through it that faces across."""
+        return Plane(result.shape.point, result.local.rotation[:, 2])
+
+    def _across(self, result: FitResult, tip_radius_mm: float, air: int) -> Array:
+        return np.asarray(-air * tip_radius_mm * result.local.rotation[:, 2])
+
+    def surface(self, result: FitResult, tip_radius_mm: float, air: int) -> Line:
+        return Line(result.shape.point + self._across(result, tip_radius_mm, air), result.shape.direction)
+
+    def contacts(self, result: FitResult, surface: Any, tip_radius_mm: float, air: int) -> Array:
+        return result.points + self._across(result, tip_radius_mm, air)
+
+
+KIND = LineRecipe

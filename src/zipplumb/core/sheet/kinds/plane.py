@@ -1,0 +1,39 @@
+"""A plane."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import Field
+
+from ...frames import Array
+from ...shape_codec import StoredPlane
+from ...shapes import Plane
+from ..measured import MeasuredRecipe, RowHits
+from ..quantities import Quantity, form, height, tilt
+
+
+class PlaneRecipe(MeasuredRecipe):
+    kind: Literal["plane"] = "plane"
+    fits = "plane"
+    shape_type = Plane
+    nominal: StoredPlane | None = None
+    hits: Annotated[int, Field(ge=3, le=10_000)] = 4
+
+    @classmethod
+    def quantities_of(cls, nominal: Any) -> tuple[Quantity, ...]:
+        return (*height(nominal), form("flatness"), *tilt(nominal))
+
+    def toward(self, hits: RowHits) -> Array | None:
+        return hits.came_from
+
+    def faces_away(self, shape_part: Plane) -> bool:
+        if self.nominal is None or self.settled_air is not None:
+            return False
+        return float(shape_part.normal @ self.nominal.normal) < 0
+
+    def pulled_side(self, pull_off: int) -> int:
+        return 1  # its normal was turned to where the tip was pulled off
+
+
+KIND = PlaneRecipe

@@ -1,0 +1,34 @@
+"""A point: where the center of the tip, or of the reflector in its nest, was. No side, no radius."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any, Literal
+
+from ...features import Feature
+from ...fitting import FitResult
+from ...shape_codec import StoredPoint
+from ...shapes import Point
+from ..measured import HitCount, MeasuredRecipe, RowHits, feature_of_hits
+from ..quantities import Quantity, coordinates, distance_off
+from ..results import FoundFeature
+
+
+class PointRecipe(MeasuredRecipe):
+    kind: Literal["point"] = "point"
+    fits = "point"
+    shape_type = Point
+    sided = False
+    nominal: StoredPoint | None = None
+    hits: HitCount = 1
+
+    @classmethod
+    def quantities_of(cls, nominal: Any) -> tuple[Quantity, ...]:
+        return (*distance_off(nominal), *coordinates(nominal))
+
+    def unsided(self, base: FoundFeature, hits: RowHits, result: FitResult) -> FoundFeature:
+        feature: Feature = feature_of_hits(self.name, hits, result, lambda _: result.shape, None)
+        return replace(base, state="done" if hits.finished else "taking", feature=feature, contacts=hits.centers)
+
+
+KIND = PointRecipe

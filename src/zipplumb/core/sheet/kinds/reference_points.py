@@ -1,0 +1,38 @@
+"""Reference points with known coordinates; the scale fixed, free, or by material and temperature."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from ...alignment import Alignment, align_reference_points
+from ...errors import AlignmentError
+from ...features import center_point, point_of
+from ..base import FeatureRef
+from ..systems import KEPT, LEAST_U_MM, ByMaterial, SystemInputs, SystemRecipe, TypedU, scale_factor
+
+
+class ReferencePointsRecipe(SystemRecipe):
+    kind: Literal["reference_points"] = "reference_points"
+    points: Annotated[tuple[FeatureRef, ...], Field(min_length=3)]
+    scale: Literal["fixed", "free"] | ByMaterial = "fixed"
+    u_mm: TypedU | None = None
+
+    def solve(self, given: SystemInputs) -> Alignment:
+        points = [given[i].whole for i in self.points]
+        for point in points:
+            if point_of(point.feature.shape) is None or point_of(point.known_nominal) is None:
+                raise AlignmentError(f"{point.name} has no center.", KEPT, "Choose points, or features with a center.")
+        weights = [self.u_mm or max(p.u_mm, LEAST_U_MM) for p in points]
+        return align_reference_points(
+            [p.name for p in points],
+            [center_point(p.nominal) for p in points],
+            [center_point(p.feature.shape) for p in points],
+            scale_factor(self.scale),
+            weights,
+            [p.feature for p in points],
+        )
+
+
+KIND = ReferencePointsRecipe

@@ -1,0 +1,40 @@
+"""A slot with round or square ends, in a plane."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import Field, model_validator
+
+from ...shape_codec import StoredSlot
+from ...shapes import Slot
+from ..measured import EnclosedRecipe, FlatRecipe
+from ..quantities import Quantity, coordinates, form, size
+
+
+class SlotRecipe(FlatRecipe, EnclosedRecipe):
+    kind: Literal["slot"] = "slot"
+    shape_type = Slot
+    nominal: StoredSlot | None = None
+    ends: Literal["round", "square"] = "round"
+    hits: Annotated[int, Field(ge=5, le=10_000)] = 10
+
+    @model_validator(mode="before")
+    @classmethod
+    def _nominal_ends(cls, data: Any) -> Any:
+        """The nominal has the ends that the row has."""
+        if isinstance(data, dict) and isinstance(data.get("nominal"), dict):
+            return {**data, "nominal": {**data["nominal"], "ends": data.get("ends", "round")}}
+        return data
+
+    @property
+    def fit_kind(self) -> str:
+        return f"{self.ends}_slot"
+
+    @classmethod
+    def quantities_of(cls, nominal: Any) -> tuple[Quantity, ...]:
+        sizes = (size("width", lambda s: s.width, nominal), size("length", lambda s: s.length, nominal))
+        return (*sizes, *coordinates(nominal), form("form"))
+
+
+KIND = SlotRecipe

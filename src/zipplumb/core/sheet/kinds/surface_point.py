@@ -1,0 +1,65 @@
+"""A place on a surface: one hit, or three in a small triangle that tell the lean."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any, Literal
+
+import numpy as np
+
+from ...errors import PlumbError
+from ...fitting import FitResult
+from ...frames import Array
+from ...probing import surface_point
+from ...shape_codec import StoredPlane
+from ...shapes import Point
+from ...uncertainty import Source
+from ..measured import MeasuredRecipe, RowHits, feature_of_hits
+from ..quantities import Quantity
+from ..results import FoundFeature, State, TipLeft
+
+
+class SurfacePointRecipe(MeasuredRecipe):
+    """``nominal``: the surface's plane there, its normal out of the material."""
+
+    kind: Literal["surface_point"] = "surface_point"
+    fits = "point"
+    shape_type = Point
+    sided = False
+    nominal: StoredPlane
+    hits: Literal[1, 3] = 1
+
+    @classmethod
+    def quantities_of(cls, nominal: Any) -> tuple[Quantity, ...]:
+        def off(shape: Point) -> float:
+            return float(nominal.distance(shape.position[None])[0])
+
+        return (Quantity("off", "mm", off, 0.0, in_part=True, tip_share=1.0),)
+
+    def toward(self, hits: RowHits) -> Array | None:
+        return hits.came_from
+
+    def unsided(self, base: FoundFeature, hits: RowHits, result: FitResult) -> FoundFeature:
+        """Three hits tell the lean, and the tip comes off; of one the tip's center is kept until the part is aligned."""
+        cal = hits.calibration
+        done: State = "done" if hits.finished else "taking"
+        if self.hits == 1 or len(hits.keys) < 3 or base.facing is None:
+            feature = feature_of_hits(self.name, hits, result, lambda _: result.shape, None)
+            tip = TipLeft(cal.radius_mm, Source("tip", cal.id), cal.u_radius_mm)
+            return replace(base, state=done, feature=feature, contacts=hits.centers, tip=tip)
+        try:
+            found = surface_point(hits.centers[:3], cal.radius_mm, base.facing, cal.u_hit_mm)
+        except PlumbError as error:
+            return replace(base, state="failed" if hits.finished else "taking", message=str(error))
+        middle = found.position + cal.radius_mm * found.normal
+        feature = feature_of_hits(self.name, hits, result, lambda radius: Point(middle - radius * found.normal), None)
+        return replace(
+            base, state=done, feature=feature, contacts=hits.centers - cal.radius_mm * found.normal, facing=found.normal,
+            warnings=(*base.warnings, *found.warnings),
+        )  # fmt: skip
+
+    def contacts_in_part(self, found: FoundFeature, contacts_part: Array) -> Array:
+        return contacts_part - np.asarray(found.tip.radius_mm * self.nominal.normal) if found.tip else contacts_part
+
+
+KIND = SurfacePointRecipe

@@ -1,0 +1,29 @@
+"""A torus: a ring, or the fillet or groove that is a part of one."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import Field
+
+from ...shape_codec import StoredTorus
+from ...shapes import Torus
+from ..measured import EnclosedRecipe
+from ..quantities import Quantity, coordinates, form, size, tilt
+
+
+class TorusRecipe(EnclosedRecipe):
+    kind: Literal["torus"] = "torus"
+    fits = "torus"
+    shape_type = Torus
+    nominal: StoredTorus | None = None
+    hits: Annotated[int, Field(ge=7, le=10_000)] = 16
+
+    @classmethod
+    def quantities_of(cls, nominal: Any) -> tuple[Quantity, ...]:
+        ring = size("ring_diameter", lambda s: 2 * s.major_radius, nominal)
+        tube = size("tube_diameter", lambda s: 2 * s.minor_radius, nominal)
+        return (ring, tube, *coordinates(nominal), form("form"), *tilt(nominal))
+
+
+KIND = TorusRecipe

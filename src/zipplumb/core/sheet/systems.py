@@ -1,0 +1,156 @@
+"""The base of the kinds that give a coordinate system, and what they are given."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Annotated, Any
+
+import numpy as np
+from pydantic import Field
+
+from ..alignment import Alignment, Hold, expansion_scale
+from ..alignment.holds import LETTERS, Letter
+from ..errors import AlignmentError
+from ..features import Feature, axis_of, center_covariance, frame_of, plane_of, point_of
+from ..frames import Array
+from ..uncertainty import Source
+from .base import Model, RowRecipe, SystemRef
+from .given import PartSurfaces, Station
+from .results import FoundFeature
+
+KEPT = "The measured features are kept."
+LEAST_U_MM = 1e-6  # an exact feature still has a weight
+Coordinates = Annotated[str, Field(pattern=r"^X?Y?Z?$", min_length=1)]
+TypedU = Annotated[float, Field(gt=0, le=10)]
+
+
+@dataclass(frozen=True, eq=False)
+class ActualFeature:
+    """A row's feature as an alignment sees it.
+
+    Attributes
+    ----------
+    nominal : its shape in the part, or None
+    feature : as found, in the world, with its uncertainty
+    contacts : (n, 3) hits on it, world; of a bare surface point the tip's center
+    letter : its datum letter, or its name
+    facing : (3,) the way to the air, world, of a surface point where the tip's way tells it
+    tip_mm : how far the tip's center of a bare surface point is off its surface; else 0
+    tip_terms : how well that is known, by source
+    """
+
+    name: str
+    nominal: Any
+    feature: Feature
+    contacts: Array
+    letter: str
+    facing: Array | None = None
+    tip_mm: float = 0.0
+    tip_terms: Mapping[Source, float] = field(default_factory=dict)
+
+    @classmethod
+    def of(cls, found: FoundFeature) -> ActualFeature:
+        feature = found.feature
+        assert feature is not None
+        contacts = found.contacts
+        if contacts is None:
+            contacts = np.empty((0, 3)) if feature.extent is None else feature.extent
+        facing = found.facing if point_of(feature.shape) is not None and plane_of(found.nominal) is not None else None
+        bare = {} if found.tip is None else {found.tip.source: found.tip.u_mm}
+        tip_mm = 0.0 if found.tip is None else found.tip.radius_mm
+        return cls(found.name, found.nominal, feature, contacts, found.letter, facing, tip_mm, bare)
+
+    @property
+    def whole(self) -> ActualFeature:
+        """Itself. Raises AlignmentError where its tip could not be taken off."""
+        if self.tip_mm:
+            raise AlignmentError(
+                f"{self.name} is one hit, so the tip's radius cannot come off before the part is aligned.",
+                KEPT, "Take three hits in a small triangle there, or hold the part by it.",
+            )  # fmt: skip
+        return self
+
+    @property
+    def known_nominal(self) -> Any:
+        """Its nominal. Raises AlignmentError where it has none."""
+        if self.nominal is None:
+            raise AlignmentError(f"{self.name} has no nominal.", KEPT, "Give it one, or choose another feature.")
+        return self.nominal
+
+    @property
+    def u_mm(self) -> float:
+        """With which each touch holds that this feature comes down to; of a center the mean of all directions."""
+        spread = self.feature.covariance
+        if plane_of(self.feature.shape) is not None:
+            return float(np.sqrt(3 * spread[2, 2]))
+        if axis_of(self.feature.shape) is not None:
+            return float(np.sqrt(spread[0, 0] + spread[1, 1]))
+        return float(np.sqrt(np.trace(center_covariance(self.feature)) / 3))
+
+    def u_each(self, directions: Sequence[Letter]) -> float | tuple[float, ...]:
+        """The same for every direction of the part in which a center holds, as its nominal stands there."""
+        if point_of(self.feature.shape) is None or point_of(self.nominal) is None:
+            return max(self.u_mm, LEAST_U_MM)
+        axes, nominal = frame_of(self.feature.shape).rotation, frame_of(self.nominal).rotation
+        own = np.diag(axes.T @ center_covariance(self.feature) @ axes)
+        wanted = [nominal[:, 2] if d == "own" else LETTERS[d] for d in directions]
+        return tuple(max(float(np.sqrt((d @ nominal) ** 2 @ own)), LEAST_U_MM) for d in wanted)
+
+    def hold(self, directions: tuple[Letter, ...], u_mm: float | None, level: int = 1) -> Hold:
+        """As it holds the part; ``u_mm``: a typed weight, by default what its own measuring tells."""
+        nominal = self.known_nominal
+        reach = self.contacts if len(self.contacts) > 1 else None
+        return Hold(
+            self.letter, nominal.offset(self.tip_mm) if self.tip_mm else nominal, self.feature.shape, directions,
+            u_mm or self.u_each(directions), level, reach, self.facing, self.feature, self.tip_terms,
+        )  # fmt: skip
+
+    @property
+    def own_directions(self) -> tuple[Letter, ...]:
+        """In which it holds by itself: a center everywhere, anything else its own way."""
+        return ("X", "Y", "Z") if point_of(self.known_nominal) is not None else ("own",)
+
+
+@dataclass(frozen=True, eq=False)
+class SystemInputs:
+    """What a coordinate system may rest on.
+
+    Attributes
+    ----------
+    features : by row; ``systems``: other alignments, by row; ``stations`` by id
+    surfaces : the part's, or None
+    row : whose system it is
+    """
+
+    features: Mapping[int, ActualFeature]
+    systems: Mapping[int, Alignment] = field(default_factory=dict)
+    stations: Mapping[int, Station] = field(default_factory=dict)
+    surfaces: PartSurfaces | None = None
+    row: int = 0
+
+    def __getitem__(self, feature: int) -> ActualFeature:
+        return self.features[feature]
+
+
+class SystemRecipe(RowRecipe):
+    """A coordinate system. ``against``: another one, from which the difference is told in six numbers."""
+
+    role = "system"
+    against: SystemRef | None = None
+
+    def solve(self, given: SystemInputs) -> Alignment:
+        """The alignment. Raises AlignmentError with the reason."""
+        raise NotImplementedError
+
+
+class ByMaterial(Model):
+    material: Annotated[str, Field(max_length=40)]
+    temperature_c: float
+
+
+def scale_factor(scale: ByMaterial | str) -> float | None:
+    """World lengths to lengths at 20 °C; None where it is free."""
+    if isinstance(scale, ByMaterial):
+        return 1 / expansion_scale(scale.material, scale.temperature_c)
+    return 1.0 if scale == "fixed" else None

@@ -1,0 +1,118 @@
+"""What the words of all kinds share."""
+
+from __future__ import annotations
+
+from typing import Any, ClassVar
+
+from ...core.probing import Side
+from ...core.units import Units
+
+LABELS = {
+    "x": "X", "y": "Y", "z": "Z", "off": "distance off", "value": "value", "angle": "angle",
+}  # fmt: skip
+FIELDS = {
+    "name": "Name", "note": "Note", "hits": "Hits", "spacing_mm": "Held: every", "datum": "Datum letter", "nominal": "Nominal",
+    "inside": "Inside", "terms": "Terms", "plane": "Lies in the plane of", "against": "Compare with", "of": "Made of",
+    "offset_mm": "Offset", "height_mm": "Height", "diameter_mm": "Diameter", "nominal_mm": "Nominal length",
+    "nominal_rad": "Nominal angle", "u_mm": "Uncertainty", "point": "Point", "position": "Point", "center": "Center",
+    "apex": "Apex", "normal": "Normal", "direction": "Direction", "radius": "Radius", "half_angle": "Half angle",
+    "major_radius": "Radius of the ring", "minor_radius": "Radius of the tube", "length": "Length", "width": "Width",
+    "ends": "Ends", "scale": "Scale", "temperature_c": "Temperature, °C", "material": "Material", "features": "Features",
+    "feature": "Feature", "make": "What is made", "measure": "What is measured", "start": "Start from",
+}  # fmt: skip
+CHOICES = {
+    "fixed": "fixed", "free": "free", "own": "its own way", "nominal": "the nominal's", "turn": "turn", "origin": "origin",
+}  # fmt: skip
+_WITNESS = {"pull_off": "The pull-off", "approach": "the way in", "nominal": "the nominal"}
+
+
+class KindWords:
+    """Words of one kind. ``noun``: what it is; ``fields``: labels of its own fields."""
+
+    noun: ClassVar[str]
+    fields: ClassVar[dict[str, str]] = {}
+
+    def stem(self, recipe: Any) -> str:
+        """What rows of it are called, before their number."""
+        return self.noun.capitalize()
+
+    def label(self, recipe: Any, key: str) -> str:
+        """A characteristic, in words."""
+        return LABELS.get(key, key.replace("_", " "))
+
+    def field(self, name: str) -> str:
+        """A field of its form, in words."""
+        return self.fields.get(name) or FIELDS.get(name) or name.removesuffix("_mm").replace("_", " ").capitalize()
+
+    def choices(self, name: str) -> list[tuple[str, str]] | None:
+        """What a field may be, where the recipe itself does not say it."""
+        return None
+
+    def ask(self, recipe: Any, units: Units) -> str:
+        """What to do, in the imperative."""
+        letter = f" (datum {recipe.datum})" if recipe.datum else ""
+        return f"Touch {recipe.name}{letter}, {recipe.hits} hit{'s, far apart' if recipe.hits > 1 else ''}."
+
+    def side(self, recipe: Any, air: int) -> str:
+        """On which side the tip was."""
+        return ""
+
+    def doubt(self, recipe: Any, side: Side) -> str:
+        """Why the side is asked about."""
+        if not side.witnesses:
+            return "Nothing tells the side."
+        if len(set(side.witnesses.values())) == 1:
+            return "The touched side lies opposite to the nominal one."
+        return "The tip came in from one side and left through the other."
+
+    def answers(self, recipe: Any) -> tuple[tuple[int, str], ...]:
+        """What a person may answer about the side."""
+        return ((1, "Air where it left"), (-1, "Air on the other side"))
+
+
+class FacingWords(KindWords):
+    """Of what faces the air."""
+
+    def side(self, recipe: Any, air: int) -> str:
+        return "as the tip came" if air > 0 else "turned"
+
+
+class EnclosedWords(KindWords):
+    """Of what closes round: ``bore``, ``boss``: what it is called inside and outside; ``how``: how to touch it."""
+
+    bore: ClassVar[str]
+    boss: ClassVar[str]
+    how: ClassVar[str] = "all round"
+
+    def stem(self, recipe: Any) -> str:
+        return (self.bore if recipe.inside else self.boss).capitalize()
+
+    def label(self, recipe: Any, key: str) -> str:
+        if key == "diameter" and recipe.share_of(key) != 1:
+            return "radius"
+        return super().label(recipe, key)
+
+    def ask(self, recipe: Any, units: Units) -> str:
+        where = "inside" if recipe.inside else "round"
+        letter = f" (datum {recipe.datum})" if recipe.datum else ""
+        return f"Touch {where} {recipe.name}{letter}, {recipe.hits} hits {self.how}."
+
+    def side(self, recipe: Any, air: int) -> str:
+        return f"inside, a {self.bore}" if air < 0 else f"outside, a {self.boss}"
+
+    def doubt(self, recipe: Any, side: Side) -> str:
+        if not side.witnesses:
+            return "Nothing tells the side."
+        words = {1: "outside", -1: "inside"}
+        said = [f"{_WITNESS[k]} says {words[v]}" for k, v in side.witnesses.items()]
+        return ", ".join(said) + "."
+
+    def answers(self, recipe: Any) -> tuple[tuple[int, str], ...]:
+        return ((-1, f"Inside: a {self.bore}"), (1, f"Outside: a {self.boss}"))
+
+
+class SystemWords(KindWords):
+    """Of a coordinate system."""
+
+    def stem(self, recipe: Any) -> str:
+        return "Alignment"

@@ -1,0 +1,130 @@
+"""Forms and recipes, there and back, for every kind."""
+
+import pytest
+
+from zipplumb.core.errors import InputError
+from zipplumb.core.sheet import KINDS, recipe_from_dict
+from zipplumb.jobs.forms import changed, data_of, fields_of, texts_of
+
+ROWS = {"feature": [("1", "1 Top"), ("2", "2 Hole")], "system": [("9", "9 Alignment")], "station": [("1", "Station 1")]}
+PLANE = {"shape": "plane", "point": [1.5, -2, 60], "normal": [0, 0, 1]}
+EXAMPLES = [
+    {"kind": "point", "nominal": {"shape": "point", "position": [1, 2, 3.25]}, "asked": [{"key": "z", "upper": 0.1}]},
+    {"kind": "surface_point", "nominal": PLANE, "hits": 3},
+    {"kind": "line", "plane": 1, "nominal": {"shape": "line", "point": [0, 0, 0], "direction": [1, 0, 0]}},
+    {"kind": "plane", "datum": "A", "nominal": PLANE, "asked": [{"key": "tilt", "upper": 0.001}, {"key": "height"}]},
+    {"kind": "circle", "plane": 1, "terms": "radius", "inside": False,
+     "asked": [{"key": "diameter", "lower": 0, "upper": 0.02}],
+     "nominal": {"shape": "circle", "center": [0, 1.125, 0], "normal": [0, 0, 1], "radius": 12.5}},
+    {"kind": "slot", "ends": "square", "nominal": {"shape": "slot", "center": [0, 0, 0], "normal": [0, 0, 1],
+     "direction": [1, 0, 0], "length": 40, "width": 12, "ends": "square"}},
+    {"kind": "sphere", "nominal": {"shape": "sphere", "center": [0, 0, 9], "radius": 12.7}},
+    {"kind": "cylinder", "note": "4 places", "spacing_mm": 2.5,
+     "nominal": {"shape": "cylinder", "point": [0, 0, 0], "direction": [0, 1, 0], "radius": 80}},
+    {"kind": "cone", "nominal": {"shape": "cone", "apex": [0, 0, 5], "direction": [0, 0, 1], "half_angle": 0.5},
+     "asked": [{"key": "angle", "lower": -0.002, "upper": 0.002}]},
+    {"kind": "torus", "inside": False, "nominal": {"shape": "torus", "center": [0, 0, 5], "normal": [0, 0, 1],
+     "major_radius": 50, "minor_radius": 8}},
+    {"kind": "steps", "steps": [
+        {"step": "turn", "features": [1, {"through": [2, 1, 2]}], "axis": "+Z", "degrees": 30},
+        {"step": "origin", "feature": 2, "at_mm": [1, 2, 3.5], "coordinates": "XY"}], "onto": "own", "against": 9},
+    {"kind": "datum_planes", "primary": 1, "secondary": 2, "tertiary": 3},
+    {"kind": "datum_features", "datums": [{"features": [1]}, {"features": [2, 3]}]},
+    {"kind": "holds", "scale": {"material": "carbon steel", "temperature_c": 23.4},
+     "holds": [{"feature": 1, "directions": ["X", "Y"]}, {"feature": 2, "directions": ["own"], "u_mm": 0.01, "level": 2}]},
+    {"kind": "reference_points", "points": [1, 2, 3], "scale": "free", "u_mm": 0.05},
+    {"kind": "surfaces", "features": [1, 2], "start": 9, "reject": True},
+    {"kind": "planes_as_axes", "planes": [{"feature": 1, "axis": "-Y"}]},
+    {"kind": "level", "station": 1, "origin": 2},
+    {"kind": "construction", "of": [1, 2], "make": "middle_plane", "datum": "D"},
+    {"kind": "dimension", "of": [1, 2], "measure": "angle", "nominal_rad": 1.25, "asked": [{"key": "value", "lower": -0.01}]},
+]  # fmt: skip
+
+
+def recipe_of(raw):
+    return recipe_from_dict({"name": "Row", **raw})
+
+
+def flat(value):
+    if isinstance(value, dict):
+        return [v for k in sorted(value) for v in flat(value[k])]
+    return [v for each in value for v in flat(each)] if isinstance(value, list | tuple) else [value]
+
+
+def alike(first, second):
+    a, b = (flat(r.model_dump(mode="json")) for r in (first, second))
+    return len(a) == len(b) and all(
+        x == pytest.approx(y, rel=1e-7, abs=1e-7) if isinstance(x, float) else x == y for x, y in zip(a, b, strict=True)
+    )
+
+
+def test_every_kind_has_an_example():
+    assert {e["kind"] for e in EXAMPLES} == set(KINDS)
+
+
+@pytest.mark.parametrize("units", ["mm", "in"])
+@pytest.mark.parametrize("raw", EXAMPLES, ids=lambda raw: raw["kind"])
+def test_a_form_filled_from_a_recipe_gives_the_recipe_again(raw, units):
+    recipe = recipe_of(raw)
+    available = recipe.available()
+    texts = texts_of(recipe, units, available)
+    again = recipe_from_dict(data_of(raw["kind"], texts, units, None, available))
+    assert alike(recipe, again), (recipe, again)
+    drawn = fields_of(raw["kind"], texts, units, ROWS, available, recipe)
+
+    def named(fields):
+        for field in fields:
+            yield field
+            yield from named(field.parts)
+
+    by_path = {f.path: f for f in named(drawn)}
+    for path, text in texts.items():  # what fills the form stands in the form
+        if path in by_path and by_path[path].kind in ("text", "check"):
+            assert by_path[path].value == text, path
+    assert all(f.label for f in named(drawn))
+
+
+def test_the_drawings_terms_turn_nominal_and_limits_together():
+    raw = {"kind": "cylinder", "nominal": {"shape": "cylinder", "point": [0, 0, 0], "direction": [0, 0, 1], "radius": 10},
+           "asked": [{"key": "diameter", "lower": -0.02, "upper": 0.04}]}  # fmt: skip
+    available = recipe_of(raw).available()
+    told = texts_of(recipe_of(raw), "mm", available)
+    assert (told["nominal.radius"], told["asked.diameter.upper"]) == ("20", "0.04")
+    told = texts_of(recipe_of({**raw, "terms": "radius"}), "mm", available)
+    assert (told["nominal.radius"], told["asked.diameter.upper"]) == ("10", "0.02")
+
+
+def test_what_was_not_typed_anew_stays_to_the_last_digit():
+    recipe = recipe_of({"kind": "point", "nominal": {"shape": "point", "position": [1 / 3, 2, 3]}})
+    before = texts_of(recipe, "in")
+    typed = {**before, "name": "Nest", "hits": "2"}
+    new = changed(typed, before)
+    assert set(new) == {"name", "hits"}
+    again = recipe_from_dict(data_of("point", new, "in", recipe.model_dump(mode="json")))
+    assert again.nominal.position[0] == 1 / 3
+    assert (again.name, again.hits) == ("Nest", 2)
+
+
+@pytest.mark.parametrize(
+    ("kind", "texts", "words"),
+    [
+        ("point", {"nominal.position.0": "1", "nominal.position.1": "two"}, "“two” in Nominal, point, Y"),
+        ("point", {"nominal.position.0": "1"}, "Nominal, point, Y"),
+        ("circle", {"hits": "²"}, "no whole number"),
+        ("circle", {"hits": "99999999999"}, "no whole number"),
+        ("plane", {"nominal.normal.0": "1e400"}, "is not a number"),
+        ("holds", {"scale.is": "stretchy"}, "none of the choices"),
+        ("steps", {"steps.0.step": "jump"}, "none of the choices"),
+        ("dimension", {"of.0": "x"}, "no whole number"),
+        ("cone of ice", {}, "no such kind"),
+    ],
+)  # fmt: skip
+def test_what_does_not_hold_is_refused_by_the_name_of_its_field(kind, texts, words):
+    with pytest.raises(InputError, match=words):
+        data_of(kind, texts, "mm")
+
+
+def test_blank_items_of_a_list_are_left_out():
+    texts = {"name": "H", "holds.0.feature": "1", "holds.0.directions.0": "X", "holds.0.directions.1": "", "holds.0.level": "1",
+             "holds.1.feature": "", "holds.1.directions.0": "", "holds.1.level": "1", "scale.is": "fixed"}  # fmt: skip
+    assert len(recipe_from_dict(data_of("holds", texts, "mm")).holds) == 1

@@ -1,0 +1,176 @@
+"""One test over KINDS: every kind has words, a form, a prompt, cells, is worked out, and moves with its hits."""
+
+from types import SimpleNamespace
+
+import numpy as np
+import pytest
+from core.block import KIT, TURN, UP, Bench, block
+from test_forms import EXAMPLES
+
+from zipplumb.core.deriving import Given, possible
+from zipplumb.core.features import Feature
+from zipplumb.core.frames import Motion
+from zipplumb.core.shapes import Circle, Cone, Cylinder, Line, Plane, Point, Slot, Sphere, Torus
+from zipplumb.core.sheet import KINDS, MEASURED, Kit, PartSurfaces, Sheet, Station, evaluate, recipe_from_dict
+from zipplumb.jobs.prompts import prompt
+from zipplumb.jobs.rows_text import row_texts
+from zipplumb.jobs.words import DERIVATIONS, WORDS
+from zipplumb.jobs.words._derivations import NUMBERS
+
+RIM = np.column_stack([np.cos(TURN), np.sin(TURN), 0 * TURN])
+FACES = ("plane", "cylinder", "cone", "sphere", "torus")
+BALL = np.vstack([RIM[::2], 0.6 * RIM[1::2] + 0.8 * UP, [UP]])
+
+
+def nearest(points):
+    return np.column_stack([points[:, :2], np.full(len(points), 60.0)]), np.tile(UP, (len(points), 1))
+
+
+def rows_of_every_kind():
+    """A sheet with a row of each kind, measured where it is measured; the number of each by its key."""
+    bench, rows = Bench(), {}
+    top, side, end = block(bench)
+    rows["plane"] = top
+    nests = [bench.point(p) for p in ([0, 0, 60], [200, 0, 60], [0, 100, 60])]
+    rows["point"] = nests[0]
+    touches = [bench.touch([x, y, 60], UP) for x, y in ((10, 10), (90, 10), (10, 90), (90, 90), (50, 50), (30, 70))]
+    rows["surface_point"] = touches[0]
+    rows["circle"] = bench.circle([50, 20, 60], 30, top)
+    rows["slot"] = bench.slot([100, 20, 60], 40, 12, top)
+    rows["line"] = bench.edge([0, -140, 60], [1, 0, 0], [0, -1, 0], top)
+    ball = {"shape": "sphere", "center": [0, 0, 90], "radius": 20}
+    rows["sphere"] = bench.add({"kind": "sphere", "inside": False, "nominal": ball}, [0, 0, 90] + 23 * BALL, 0.3 * BALL)
+    tube = {"shape": "cylinder", "point": [0, 0, 30], "direction": [0, 0, 1], "radius": 20}
+    bore = np.vstack([17 * RIM + [0, 0, z] for z in (20, 30, 40)])
+    rows["cylinder"] = bench.add({"kind": "cylinder", "nominal": tube}, bore, np.tile(-0.3 * RIM, (3, 1)))
+    seat = {"shape": "cone", "apex": [0, 0, 0], "direction": [0, 0, 1], "half_angle": np.radians(30)}
+    across, off = np.tan(np.radians(30)), np.array([-np.cos(np.radians(30)), np.sin(np.radians(30))])
+    hits = np.vstack([(z * across + 3 * off[0]) * RIM + [0, 0, z + 3 * off[1]] for z in (20, 30, 40)])
+    rows["cone"] = bench.add({"kind": "cone", "nominal": seat}, hits, np.tile(-0.3 * RIM, (3, 1)))
+    ring = {"shape": "torus", "center": [0, 0, 0], "normal": [0, 0, 1], "major_radius": 50, "minor_radius": 8}
+    way = np.array([np.cos(a) * r + np.sin(a) * UP for r in RIM for a in (0.3, 1.2, 2.1, 2.9)])
+    around = np.repeat(50 * RIM, 4, axis=0) + 11 * way
+    rows["torus"] = bench.add({"kind": "torus", "inside": False, "nominal": ring}, around, 0.3 * way)
+    rows["construction"] = bench.add({"kind": "construction", "of": [top], "make": "offset_plane", "offset_mm": 10})
+    rows["dimension"] = bench.add({"kind": "dimension", "of": [rows["circle"], nests[0]], "measure": "along_x"})
+    planes = {"primary": top, "secondary": side, "tertiary": end}
+    rows["datum_planes"] = bench.add({"kind": "datum_planes", **planes})
+    datums = [{"features": [top]}, {"features": [rows["circle"]]}, {"features": [rows["slot"]]}]
+    rows["datum_features"] = bench.add({"kind": "datum_features", "datums": datums})
+    own = [{"feature": p, "directions": ["own"]} for p in (top, side, end)]
+    rows["holds"] = bench.add({"kind": "holds", "holds": own})
+    rows["reference_points"] = bench.add({"kind": "reference_points", "points": nests})
+    steps = [{"step": "turn", "features": [top], "axis": "+Z"}, {"step": "origin", "feature": nests[0]}]
+    rows["steps"] = bench.add({"kind": "steps", "steps": steps})
+    rows["planes_as_axes"] = bench.add({"kind": "planes_as_axes", "planes": [{"feature": top, "axis": "+Z"}]})
+    rows["level"] = bench.add({"kind": "level", "plane": top})
+    rows["surfaces"] = bench.add({"kind": "surfaces", "features": touches, "start": rows["datum_planes"]})
+    return bench, rows
+
+
+BENCH, NUMBERS_OF = rows_of_every_kind()
+ACTIVE = NUMBERS_OF["datum_planes"]
+SURFACES = PartSurfaces("a top", nearest)
+
+
+def worked_out(kit=KIT, alignment=ACTIVE):
+    return evaluate(Sheet(tuple(BENCH.rows), alignment), BENCH.readings, kit, None, SURFACES)[0]
+
+
+RESULTS = worked_out()
+
+
+def job(current, units="mm"):
+    rows = tuple(BENCH.rows)
+    found = SimpleNamespace(units=units, current_row_id=current, alignment_row_id=ACTIVE)
+    row = next(r for r in rows if r.id == current)
+    return SimpleNamespace(
+        job=found, rows=rows, results=RESULTS, readings=BENCH.readings, measured=[r for r in rows if r.recipe.kind in MEASURED],
+        current=row, row=lambda i: next(r for r in rows if r.id == i),
+    )  # fmt: skip
+
+
+@pytest.mark.parametrize("key", KINDS)
+def test_every_kind_keeps_what_it_promises(key):
+    assert key in WORDS, "it has no words"
+    assert any(e["kind"] == key for e in EXAMPLES), "its form is not tested"
+    number = NUMBERS_OF[key]
+    found = RESULTS[number]
+    assert found.state == "done", found.message
+    text = next(t for t in row_texts(job(number)) if t.id == number)
+    assert text.kind == WORDS[key].noun
+    assert text.is_system == (KINDS[key].role == "system")
+    if KINDS[key].role == "system":
+        assert "held" in text.line
+        return
+    assert text.first is not None
+    assert text.first.actual
+    assert text.first.label
+    assert len({c.label for c in text.characteristics}) == len(text.characteristics)
+    for characteristic in found.characteristics:
+        assert characteristic.U is None or characteristic.U < 1, characteristic.key
+        if characteristic.nominal is not None and not characteristic.held:
+            assert characteristic.deviation == pytest.approx(0, abs=1e-4), characteristic.key
+
+
+@pytest.mark.parametrize("key", MEASURED)
+def test_every_measured_kind_prompts_and_moves_with_its_hits(key):
+    number = NUMBERS_OF[key]
+    instrument = SimpleNamespace(connected=True, trouble="")
+    said = prompt(job(number), instrument)
+    recipe = next(r.recipe for r in BENCH.rows if r.id == number)
+    assert recipe.name in WORDS[key].ask(recipe, "mm")
+    assert (said.row, said.wanted) == (number, recipe.hits)
+    assert all(words for _, words in WORDS[key].answers(recipe))
+    shift = Motion.from_quaternion([0.9, 0.1, -0.3, 0.2], [50, -70, 20])
+    moved = worked_out(Kit({1: Station(1, shift)}, KIT.calibrations))[number]
+    here, there = RESULTS[number], moved
+    told = here.feature.shape.moved(shift)
+    for name in (*told.points_, *told.directions_):
+        assert np.allclose(np.abs(getattr(told, name)), np.abs(getattr(there.feature.shape, name)), atol=2e-5), name
+    for a, b in zip(here.characteristics, there.characteristics, strict=True):  # judged in the part: the same
+        assert a.actual == pytest.approx(b.actual, abs=2e-5), a.key
+
+
+def test_everything_that_can_be_derived_has_words_and_the_words_know_numbers_from_features():
+    shapes = (
+        Point([1, 2, 3]), Line([0, 5, 0], [1, 0.1, 0]), Plane([0, 0, 5], [0, 0, 1]), Circle([0, 1, 0], [0, 0.1, 1], 5),
+        Slot([0, 0, 1], [0, 0, 1], [1, 0, 0], 9, 4), Sphere([9, 9, 9], 3), Cylinder([3, 0, 0], [0.1, 0, 1], 2),
+        Cone([0, 0, 0], [0, 0, 1], 0.4), Torus([0, 0, 0], [0, 0, 1], 9, 2),
+    )  # fmt: skip
+    given = Given(1.0, 5.0, 3.0)
+    sets = [[s] for s in shapes] + [[a, b] for a in shapes for b in shapes if a is not b]
+    sets += [
+        [shapes[2], Plane([0, 0, 0], [0, 1, 0]), Plane([0, 0, 0], [1, 0, 0])],
+        [shapes[0], shapes[3], shapes[5], shapes[4]],
+    ]
+    sets.append([shapes[1], shapes[6], shapes[7]])
+    seen = {}
+    for chosen in sets:
+        for made in possible([Feature(str(k), s, extent=np.eye(3)) for k, s in enumerate(chosen)], given):
+            seen[made.key] = made.unit
+    assert set(seen) <= set(DERIVATIONS)
+    assert {k for k, unit in seen.items() if unit} <= set(NUMBERS)
+    assert not {k for k, unit in seen.items() if not unit} & set(NUMBERS)
+
+
+@pytest.mark.parametrize("raw", EXAMPLES, ids=lambda raw: raw["kind"])
+def test_a_kind_says_itself_whether_it_has_other_terms_and_turning_twice_changes_nothing(raw):
+    recipe = recipe_from_dict({"name": "One", **raw})
+    turned = recipe.in_other_terms()
+    assert (turned is not None) == ("terms" in type(recipe).model_fields)
+    if turned is not None:
+        assert {turned.share_of("diameter"), recipe.share_of("diameter")} == {0.5, 1.0}
+        assert turned.in_other_terms() == recipe
+
+
+@pytest.mark.parametrize("raw", [e for e in EXAMPLES if e["kind"] in FACES], ids=lambda raw: raw["kind"])
+def test_a_row_of_a_face_has_its_nominal_and_its_side(raw):
+    """The elementary surfaces of ISO 10303-42: what a face of a part can be."""
+    kind = KINDS[raw["kind"]]
+    nominal = recipe_from_dict({"name": "One", **raw}).model_dump(mode="json")["nominal"]
+    for inside in (True, False):
+        recipe = recipe_from_dict({"name": "Two", **kind.of_face(7, nominal, inside)})
+        assert (type(recipe), recipe.cad_face, recipe.wanted_hits) == (kind, 7, kind.model_fields["hits"].default)
+        assert recipe.model_dump(mode="json")["nominal"] == nominal
+        assert getattr(recipe, "inside", inside) is inside
