@@ -11,10 +11,11 @@ export function kit(frame) {
   const stream = new EventSource(frame.dataset.kitLive);
   const refresh = () => {
     due = null;
-    for (const piece of document.querySelectorAll("[data-kit-refresh]")) {
-      if (!piece.contains(document.activeElement) || !document.activeElement.matches("input, select")) htmx.trigger(piece, "refresh");
-    }
+    for (const piece of document.querySelectorAll("[data-kit-from]")) if (!choosing(piece)) follow(piece.dataset.kitFrom);
   };
+  document.addEventListener("focusout", ({ target }) => {
+    if (target.matches("input, select")) due ??= setTimeout(refresh, EVERY_MS); // what was held back meanwhile
+  });
   stream.addEventListener("kit", (event) => {
     const word = JSON.parse(event.data);
     if (lost) say("The connection is back. Everything taken is here.");
@@ -35,6 +36,29 @@ export function kit(frame) {
   });
   window.addEventListener("pagehide", () => stream.close());
   if (frame.dataset.trial) keys(frame.dataset.trial);
+}
+
+function choosing(piece) {
+  return piece.contains(document.activeElement) && document.activeElement.matches("input, select");
+}
+
+const underWay = new Set(); // by path: an answer replaces the element that asked
+const behind = new Set();
+
+// One question at a time, and once more for what changed while its answer was under way.
+async function follow(path) {
+  if (underWay.has(path)) {
+    behind.add(path);
+    return;
+  }
+  underWay.add(path);
+  do {
+    behind.delete(path);
+    const piece = document.querySelector(`[data-kit-from="${path}"]`);
+    // one that is cut off is told of by the notices
+    if (piece) await htmx.ajax("GET", path, { source: piece, target: piece, swap: "outerHTML" }).catch(() => {});
+  } while (behind.has(path));
+  underWay.delete(path);
 }
 
 // Finish, undo and the sound by the keyboard, as everywhere.

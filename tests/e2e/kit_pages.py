@@ -27,7 +27,8 @@ class Kit:
         self.page.locator(f"{form}button", has_text="Begin").first.click()
 
     def hand(self, words):
-        self.page.locator(".kit-hand").get_by_role("button", name=words, exact=True).click()
+        with self.page.expect_response(lambda answer: answer.request.method == "POST"):  # done, before the next is told
+            self.page.locator(".kit-hand").get_by_role("button", name=words, exact=True).click()
 
     def ask(self):
         return self.page.locator(".trial .ask")

@@ -198,6 +198,20 @@ def test_a_failed_check_marks_results_and_a_new_calibration_is_applied_and_taken
     expect(page.locator(".cal-line", has_text="In doubt with it")).to_have_count(0)
 
 
+def test_what_was_chosen_stays_chosen_while_the_page_follows(tamsin, arm):
+    """A probe chosen, not yet put on; meanwhile it grows warmer, and the page says so."""
+    page = tamsin.page
+    Kit(tamsin)
+    page.click("text=Workshop arm")
+    other = page.locator("select[name=probe]").first
+    other.select_option(label="3 mm long ball")
+    other.blur()
+    for warmth in ("22.4", "23.1", "20.6"):
+        tell_hand({"do": "temperature", "c": warmth}, arm)
+        expect(page.locator(".kit-facts")).to_contain_text(f"{warmth} °C")
+    assert other.evaluate("e => e.selectedOptions[0].label") == "3 mm long ball"
+
+
 def test_a_head_off_and_a_knock_make_a_check_due(tamsin, arm, running):
     kit, page = Kit(tamsin), tamsin.page
     page.click("text=Workshop arm")
