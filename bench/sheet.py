@@ -36,7 +36,7 @@ class Builder:
             noisy = centers + self.random.normal(0, 0.005, (n, 3))
             keys, ones = tuple(f"{number}.{k}" for k in range(n)), np.ones(n, int)
             poses, past = np.hstack([noisy, upright]), np.hstack([centers + 20 * np.atleast_2d(way), upright])
-            self.readings[number] = Reading(keys, poses, past, np.zeros(n, bool), ones, ones, ones * 1.0)
+            self.readings[number] = Reading(keys, poses, past, np.zeros(n, bool), ones, ones, ones * 1.0, u_hit_mm=0.012)
         return number
 
     def plane(self, point, normal) -> int:
@@ -80,7 +80,7 @@ def sheet() -> tuple[Sheet, dict[int, Reading]]:
 
 
 def run() -> None:
-    kit = Kit({1: Station(1, Motion.identity())}, {1: ProbeCalibration(1, np.zeros(3), 2 * TIP, 0.002, 0.012)})
+    kit = Kit({1: Station(1, Motion.identity())}, {1: ProbeCalibration(1, np.zeros(3), 2 * TIP, 0.002)})
     asked, readings = sheet()
     results, memory = evaluate(asked, readings, kit)
     states = {state: sum(r.state == state for r in results.values()) for state in ("done", "failed", "waits")}

@@ -10,7 +10,7 @@ from zipplumb.core.sheet import Kit, Sheet, SheetRow, Station, evaluate, recipe_
 
 TIP = 3.0
 WORLD = Motion(Rotation.from_euler("xyz", [20, -30, 50], degrees=True).as_matrix(), np.array([800.0, -300, 150]))
-KIT = Kit({1: Station(1, Motion.identity())}, {1: ProbeCalibration(1, np.zeros(3), 2 * TIP, 0.0, 0.01)})
+KIT = Kit({1: Station(1, Motion.identity())}, {1: ProbeCalibration(1, np.zeros(3), 2 * TIP, 0.0)})
 UP = np.array([0.0, 0, 1])
 CORNER = np.array([250.0, 140, 60])
 TURN = np.linspace(0, 2 * np.pi, 12, endpoint=False)
@@ -19,8 +19,8 @@ TURN = np.linspace(0, 2 * np.pi, 12, endpoint=False)
 class Bench:
     """A sheet that grows row by row, each with the readings that its part would give."""
 
-    def __init__(self, lies=WORLD):
-        self.lies, self.rows, self.readings = lies, [], {}
+    def __init__(self, lies=WORLD, u_hit_mm=0.01):
+        self.u_hit_mm, self.lies, self.rows, self.readings = u_hit_mm, lies, [], {}
 
     def add(self, raw, centers=None, outward=None):
         number = len(self.rows) + 1
@@ -37,7 +37,7 @@ class Bench:
         left = None if outward is None else np.array([*away[-1], 1, 0, 0, 0])
         return Reading(
             tuple(f"{len(self.rows)}.{k}" for k in range(n)), np.hstack([world, upright]), np.hstack([away, upright]),
-            np.zeros(n, bool), np.ones(n, int), np.ones(n, int), np.arange(n, dtype=float), left, 1, 1,
+            np.zeros(n, bool), np.ones(n, int), np.ones(n, int), np.arange(n, dtype=float), left, 1, 1, u_hit_mm=self.u_hit_mm,
         )  # fmt: skip
 
     # ---- features of a block 500 x 280 x 60 about the origin, top at z = 60 -----------------

@@ -138,9 +138,7 @@ def edit(draw, rows, readings, kit, active):
         active = draw(st.sampled_from((None, *ALIGNED, ids[k] if ids else None)))
     elif what == "tip":
         bigger = draw(st.sampled_from((5.9, 6.0, 6.1)))
-        kit = Kit(
-            kit.stations, {1: ProbeCalibration(1, np.zeros(3), bigger, 0.002, 0.01, "", draw(st.sampled_from((0.0, 0.01))))}
-        )
+        kit = Kit(kit.stations, {1: ProbeCalibration(1, np.zeros(3), bigger, 0.002, "", draw(st.sampled_from((0.0, 0.01))))})
     elif what == "station":
         shift = Motion(np.eye(3), np.array([draw(st.sampled_from((0.0, 5.0))), 0, 0]))
         kit = Kit({1: Station(1, shift)}, kit.calibrations)

@@ -12,7 +12,7 @@ from zipplumb.core.readings import Reading
 from zipplumb.core.sheet import Kit, Sheet, SheetRow, Station, evaluate, recipe_from_dict
 
 RADIUS = 3.0
-KIT = Kit({1: Station(1, Motion.identity())}, {1: ProbeCalibration(1, np.zeros(3), 2 * RADIUS, 0.002, 0.012)})
+KIT = Kit({1: Station(1, Motion.identity())}, {1: ProbeCalibration(1, np.zeros(3), 2 * RADIUS, 0.002)})
 WORLD_FROM_PART = Motion.from_quaternion([0.9, 0.1, -0.2, 0.3], [400, -120, 60])
 FACES = {  # id: (a point, the outward normal, two directions along)
     1: ([0, 0, 60], [0, 0, 1], [1, 0, 0], [0, 1, 0]),
@@ -31,7 +31,7 @@ def reading(centers, outward, pull=20.0, sign=1, calibration=1):
     last = WORLD_FROM_PART.points(centers[-1] + sign * pull * np.atleast_2d(outward)[-1])
     return Reading(
         tuple(f"1.{k}" for k in range(n)), np.hstack([world, upright]), np.hstack([away, upright]), np.zeros(n, bool),
-        np.ones(n, int), np.full(n, calibration), np.arange(n, dtype=float), np.array([*last, 1, 0, 0, 0]), 1, 1,
+        np.ones(n, int), np.full(n, calibration), np.arange(n, dtype=float), np.array([*last, 1, 0, 0, 0]), 1, 1, u_hit_mm=0.012,
     )  # fmt: skip
 
 
@@ -119,7 +119,7 @@ def test_a_datum_touched_from_the_wrong_side_is_seen_as_a_mirror():
 
 def test_a_calibration_belongs_to_its_hits():
     sheet, readings = whole_sheet()
-    bigger = ProbeCalibration(2, np.zeros(3), 2 * RADIUS + 0.1, 0.002, 0.012)
+    bigger = ProbeCalibration(2, np.zeros(3), 2 * RADIUS + 0.1, 0.002)
     kit = Kit(KIT.stations, KIT.calibrations | {2: bigger})
     before, memory = evaluate(sheet, readings, kit)
     other = replace(readings[4], calibrations=np.full(4, 2))

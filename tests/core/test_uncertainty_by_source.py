@@ -54,10 +54,10 @@ def plane(name, height, facing=1.0, **tip):
 def test_one_tip_cancels_in_a_step_and_counts_twice_in_a_thickness():
     """From raw hits: a tip 10 µm (1 u) uncertain, two planes that face alike and two that face away from each other."""
     random, u_tip, noise = np.random.default_rng(5), 0.010, 0.002
-    kit = Kit(KIT.stations, {1: ProbeCalibration(1, np.zeros(3), 2 * TIP, u_tip, noise)})
+    kit = Kit(KIT.stations, {1: ProbeCalibration(1, np.zeros(3), 2 * TIP, u_tip)})
     counts, alone = np.zeros(2), np.zeros(2)
     for _ in range(RUNS):
-        bench, tip = Bench(), TIP + random.normal(0, u_tip)
+        bench, tip = Bench(u_hit_mm=noise), TIP + random.normal(0, u_tip)
         for z, facing in ((60.0, 1.0), (90.0, 1.0), (0.0, -1.0)):
             off = random.normal(0, noise, len(SPOTS))
             spots = np.column_stack([SPOTS, z + facing * tip + off])
@@ -143,7 +143,7 @@ def test_a_datum_is_exactly_where_it_holds_the_part_and_other_faces_share_its_un
     bench = Bench()
     rows = [bench.plane([0, 0, 60], [0, 0, 1]), bench.plane([0, -140, 30], [0, -1, 0]), bench.plane([-250, 0, 30], [-1, 0, 0])]
     far = bench.plane([250, 0, 30], [1, 0, 0])
-    kit = Kit(KIT.stations, {1: ProbeCalibration(1, np.zeros(3), 2 * TIP, 0.005, 0.01)})
+    kit = Kit(KIT.stations, {1: ProbeCalibration(1, np.zeros(3), 2 * TIP, 0.005)})
     names = dict(zip(("primary", "secondary", "tertiary"), rows, strict=True))
     _, results = bench.align(kind="datum_planes", kit=kit, **names)
     assert all(results[r].characteristic("height").held for r in rows)
@@ -158,11 +158,11 @@ def test_a_datum_is_exactly_where_it_holds_the_part_and_other_faces_share_its_un
 
 def test_an_offset_and_a_station_move_all_that_was_read_with_them():
     """A probe's offset is uncertain by 20 µm: two planes touched in one posture move alike, so their step does not."""
-    bench = Bench()
+    bench = Bench(u_hit_mm=1e-6)
     bench.plane([0, 0, 60], [0, 0, 1])
     bench.plane([0, 0, 90], [0, 0, 1])
     bench.add({"kind": "dimension", "of": [1, 2], "measure": "perpendicular_distance"})
-    cal = ProbeCalibration(1, np.zeros(3), 2 * TIP, 0.0, 1e-6, u_offset_mm=0.02)
+    cal = ProbeCalibration(1, np.zeros(3), 2 * TIP, 0.0, u_offset_mm=0.02)
     results, _ = evaluate(Sheet(tuple(bench.rows)), bench.readings, Kit(KIT.stations, {1: cal}))
     assert results[1].feature.feature.uncertainty.share(Source("offset", 1), 2) == pytest.approx(0.02, rel=1e-6)
     assert results[3].first.U < 1e-4
@@ -179,7 +179,7 @@ def test_a_bore_keeps_apart_what_its_tip_and_its_hits_make_uncertain():
     rim = np.column_stack([17 * np.cos(turn), 17 * np.sin(turn), np.tile([-8.0, 0, 8], 8)])
     bench.add({"kind": "cylinder", "nominal": {"shape": "cylinder", "point": [0, 0, 0], "direction": [0, 0, 1], "radius": 20}},
               rim, -rim * [1, 1, 0] / 17)  # fmt: skip
-    kit = Kit(KIT.stations, {1: ProbeCalibration(1, np.zeros(3), 2 * TIP, 0.007, 0.01)})
+    kit = Kit(KIT.stations, {1: ProbeCalibration(1, np.zeros(3), 2 * TIP, 0.007)})
     found = evaluate(Sheet(tuple(bench.rows)), bench.readings, kit)[0][1]
     assert isinstance(found.feature.shape, Cylinder)
     diameter = found.characteristic("diameter")

@@ -40,6 +40,11 @@ class Sink:
 
     def state(self, state): ...
 
+    def alive(self): ...
+
+    def passes(self, error):
+        return isinstance(error, ConnectionError)
+
     def tip(self, pose): ...
 
     def settings(self):
@@ -159,7 +164,7 @@ def test_levels_targets_and_events_are_handed_on_and_stripes_while_the_button_is
     connection.sendall(HELLO + encode(t="event", what="knock") + encode(t="target", state="lost") + stripe)
     connection.sendall(encode(t="level", up=[0, 0, 1], u_rad=1e-6) + a_press(6) + stripe + a_press(7, down=False))
     assert [a["e"] for a in answers(connection, 2)] == [6, 7]
-    assert {"knock", "lost"} <= set(sink.said)
+    until(lambda: {"knock", "lost"} <= set(sink.said))
     assert sink.kept == [6, 8]  # the press, and the one line that came while it was held
 
 
@@ -171,3 +176,94 @@ def test_a_link_that_is_lost_again_and_again_is_said_each_time(device):
         until(lambda: sink.said and sink.said[-1] == "connected")
         connection.close()
         until(lambda: "ended the connection" in sink.said[-1])
+
+
+def test_a_sweep_goes_on_behind_a_lost_link_and_says_its_gap(device):
+    """The button is held throughout; four samples (spaced 1 s by the device's clock) are never heard."""
+    server, sink = device
+    batches = []
+    sink.keep = lambda batch, number: batches.append(batch) or "taken"
+    connection, _ = server.accept()
+    far = [encode(t="pose", **a_pose(10 * n)) for n in range(1, 4)]
+    connection.sendall(HELLO + a_press(1) + b"".join(far))
+    answers(connection, 1)
+    connection.close()
+    connection, _ = server.accept()
+    connection.sendall(HELLO + b"".join(encode(t="pose", **a_pose(10 * n)) for n in range(8, 10)) + a_press(95, down=False))
+    answers(connection, 1)
+    connection.close()
+    until(lambda: sum(len(b.ns) for b in batches) == 6)
+    assert [n for b in batches for n in b.ns] == [1, 10, 20, 30, 80, 90]
+    assert {b.sweep for b in batches} == {1}
+    assert [b.gap_s for b in batches if b.gap_s] == [50.0]
+
+
+HOSTILE = {
+    "a number beyond a float": b'{"t":"pose","n":1e400,"at":1,"p":[0,0,0],"q":[1,0,0,0]}',
+    "a number of 5,000 digits": b'{"t":"pose","n":' + b"9" * 5000 + b',"at":1,"p":[0,0,0],"q":[1,0,0,0]}',
+    "beyond a bigint": b'{"t":"button","e":9223372036854775808,"name":"take","down":true,"n":1,"at":1,"p":[0,0,0],"q":[1,0,0,0]}',
+    "a time in milliseconds": b'{"t":"pose","n":1,"at":1.7e12,"p":[0,0,0],"q":[1,0,0,0]}',
+    "a word for yes or no": b'{"t":"button","e":1,"name":"take","down":"false","n":1,"at":1,"p":[0,0,0],"q":[1,0,0,0]}',
+    "no UTF-8": b'{"t":"event","what":"\xff"}',
+    "nothing but brackets": b"[" * 200_000,
+    "a turn that is none": b'{"t":"pose","n":1,"at":1,"p":[0,0,0],"q":[2,0,0,0]}',
+    "a place beyond a kilometre": b'{"t":"pose","n":1,"at":1,"p":[1e300,0,0],"q":[1,0,0,0]}',
+}
+
+
+@pytest.mark.parametrize("name", HOSTILE)
+def test_what_does_not_fit_is_named_and_the_stream_goes_on(device, name):
+    server, sink = device
+    connection, _ = server.accept()
+    connection.sendall(HELLO + HOSTILE[name] + b"\n" + a_press(4))
+    assert answers(connection, 1)[0]["e"] == 4
+    until(lambda: any("not fit" in w or "no message" in w for w in sink.said))
+
+
+@pytest.mark.parametrize("session", ["", "x" * 41, "a\u0000b", "a\nb"])
+def test_who_does_not_say_who_it_is_is_asked_again(device, session):
+    server, sink = device
+    for _ in range(2):  # its thread lives on
+        connection, _ = server.accept()
+        hello = {"t": "hello", "protocol": 2, "session": session, "kind": "arm", "model": "", "serial": "", "rate_hz": 1}
+        connection.sendall(encode(**hello) + a_press(1))
+        assert connection.recv(1) == b""
+    assert sink.kept == []
+
+
+def test_a_line_of_4096_points_is_read_whole_and_one_without_an_end_is_cut_off(device):
+    server, sink = device
+    batches = []
+    sink.keep = lambda batch, number: batches.append(batch) or "taken"
+    connection, _ = server.accept()
+    points = [[k * 0.0123456789, 90.0123456789] for k in range(4096)]
+    stripe = encode(t="stripe", **a_pose(2), points=points)
+    assert len(stripe) > 65536
+    connection.sendall(HELLO + a_press(1) + stripe + a_press(3, down=False))
+    until(lambda: len(batches) == 2)
+    assert len(batches[1].lines[0]) == 2 * 4096
+    connection.sendall(b"x" * 600_000)
+    until(lambda: any("without an end" in words for words in sink.said))
+
+
+def test_one_that_sends_nothing_but_faults_is_left_alone_for_a_while(device):
+    server, sink = device
+    connection, _ = server.accept()
+    connection.sendall(HELLO + b"nonsense\n" * 5000)
+    until(lambda: any("nothing but faults" in words for words in sink.said))
+    assert len(sink.said) < 5  # a sentence a second, not one for each
+
+
+def test_a_press_that_can_never_be_kept_is_refused_and_blocks_nothing(device):
+    server, sink = device
+    connection, _ = server.accept()
+
+    def keep(batch, number):
+        if number == 1:
+            raise ValueError("the database will not have it")
+        return "taken"
+
+    sink.keep = keep
+    connection.sendall(HELLO + a_press(1) + a_press(2))
+    assert [a["tone"] for a in answers(connection, 2)] == ["refused", "taken"]
+    until(lambda: any("could not be kept" in words for words in sink.said))

@@ -56,7 +56,7 @@ def test_from_a_step_file_to_a_report(tamsin, running, faces, truth):
 
     # Kit: the arm comes to this job, and its tip moves
     page.goto(f"{running.url}/jobs/{job}/kit")
-    page.locator(".kit-card", has_text="Workshop arm").get_by_text("Bring it to this job").click()
+    page.locator(".kit-card", has_text="Workshop arm").get_by_role("button").click()
     expect(page.locator("#slip")).to_contain_text("Stands at this job")
     expect(page.locator("#slip")).to_contain_text("calibrated")
     tamsin.open(job, "kit")

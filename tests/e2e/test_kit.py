@@ -152,7 +152,7 @@ def test_a_failed_check_marks_results_and_a_new_calibration_is_applied_and_taken
     """The wrong probe is on: a sphere comes out wrong by what its tip would explain; rows are in doubt."""
     page = tamsin.page
     page.goto(f"{running.url}/jobs/{running.job}/kit")
-    bring = page.locator(".kit-card", has_text="Workshop arm").get_by_text("Bring it to this job")
+    bring = page.locator(".kit-card", has_text="Workshop arm").get_by_role("button")
     if bring.count():
         bring.click()
         expect(page.locator(".kit-card", has_text="Stands at this job")).to_be_visible()

@@ -1,10 +1,12 @@
 """Keeping, undoing, finishing: at most once, and never a change of what was read."""
 
 import threading
+from dataclasses import replace
+from datetime import UTC, datetime, timedelta
 
 import numpy as np
 import pytest
-from job_bench import REVIEWER, TECHNICIAN, batch, numbers
+from job_bench import REVIEWER, TECHNICIAN, Bench, batch, numbers
 from sqlalchemy import func, select
 
 from zipplumb.core.errors import InputError, NotAllowed
@@ -225,3 +227,99 @@ def test_the_first_row_to_measure_is_current_and_the_first_system_active(aligned
     assert aligned.state().job.alignment_row_id == first
     sheet.remove_row(TECHNICIAN, aligned.job, first)
     assert aligned.state().alignment is None
+
+
+# ---- what a result rests on is kept with the reading ------------------------------------------
+
+
+def test_what_a_maker_states_later_changes_no_number_of_before(aligned):
+    before = aligned.state().results[aligned.rows["end"]].first.U
+    with transaction() as session:
+        instrument = session.get(Instrument, aligned.arm)
+        instrument.u_hit_mm, instrument.level = 5.0, [0.0, 0.6, 0.8]
+    after = aligned.state()
+    assert before == after.results[aligned.rows["end"]].first.U
+    assert after.results[aligned.rows["end"]].feature.u_hit_mm == 0.012
+
+
+def test_the_level_is_the_one_that_was_told_when_it_was_read(bench):
+    with transaction() as session:
+        session.get(Instrument, bench.arm).level = [0.0, 0.6, 0.8]
+    row = bench.plan_plane("Top", [0, 0, 60], [0, 0, 1])
+    bench.touch_plane(row)
+    with transaction() as session:
+        session.get(Instrument, bench.arm).level = [0.0, 0.0, 1.0]
+    (station,) = bench.state().kit.stations.values()
+    assert station.up.tolist() == [0.0, 0.6, 0.8]
+
+
+def test_two_instruments_that_call_their_session_alike_both_keep_their_hits(stack):
+    first, second = Bench(stack), Bench(stack)
+    rows = [b.plan_plane("Top", [0, 0, 60], [0, 0, 1]) for b in (first, second)]
+    hit = replace(batch(center=(0, 0, 63)), session="alike")
+    for bench in (first, second):
+        assert measure.keep_hits(bench.arm, hit, 1) == "taken"
+    assert [b.state().results[row].hits for b, row in zip((first, second), rows, strict=True)] == [1, 1]
+
+
+def test_a_session_sent_again_into_another_job_is_refused_and_not_confirmed(bench, stack):
+    other = Bench(stack)
+    for b in (bench, other):
+        b.plan_plane("Top", [0, 0, 60], [0, 0, 1])
+    hit = batch(center=(0, 0, 63))
+    measure.keep_hits(bench.arm, hit, 77)
+    assert measure.keep_hits(bench.arm, hit, 77) == "taken"  # sent again to the same job
+    kit.bring_instrument(TECHNICIAN, other.job, bench.arm)
+    for number in (77, 78):
+        with pytest.raises(InputError, match="sent before, for something else"):
+            measure.keep_hits(bench.arm, hit, number)
+
+
+def test_a_scanners_lines_are_refused_while_a_row_is_current(bench):
+    row = bench.plan_plane("Top", [0, 0, 60], [0, 0, 1])
+    stripes = replace(batch(kind="stripes", many=2), lines=((0.0, 90.0), (0.0, 91.0)))
+    with pytest.raises(InputError, match="Lines of a scanner"):
+        measure.keep_hits(bench.arm, stripes, None)
+    assert bench.state().results[row].hits == 0
+
+
+def test_a_reopened_row_forgets_its_pull_off(bench):
+    row = bench.plan_plane("Top", [0, 0, 60], [0, 0, 1])
+    bench.touch_plane(row)
+    assert bench.state().readings[row].pull_off is not None
+    measure.undo(TECHNICIAN, bench.job, sweep=False)
+    assert bench.state().readings[row].pull_off is None
+    bench.touch_plane(row)
+    measure.make_current(TECHNICIAN, bench.job, row)
+    measure.keep_hits(bench.arm, batch(center=(5, 5, 63)), None)  # opened by a hit
+    assert bench.state().readings[row].pull_off is None
+
+
+def test_a_gap_in_a_sweep_is_told_with_the_row(bench):
+    row = bench.plan_plane("Top", [0, 0, 60], [0, 0, 1])
+    bench.touch_plane(row)
+    measure.make_current(TECHNICIAN, bench.job, row)
+    measure.keep_hits(bench.arm, replace(batch(kind="sweep", center=(9, 9, 63)), gap_s=1.44), None)
+    assert "lost for 1.4 s before hit 5" in " ".join(bench.state().results[row].warnings)
+
+
+def test_a_job_is_measured_by_one_instrument_from_one_place(bench, stack):
+    other = Bench(stack)
+    bench.touch_plane(bench.plan_plane("Top", [0, 0, 60], [0, 0, 1]))
+    with pytest.raises(InputError, match="frame of its own"):
+        kit.bring_instrument(TECHNICIAN, bench.job, other.arm)
+    kit.bring_instrument(TECHNICIAN, other.job, bench.arm)
+    with pytest.raises(InputError, match="if it was moved"):
+        kit.bring_instrument(TECHNICIAN, bench.job, bench.arm)
+    kit.bring_instrument(TECHNICIAN, bench.job, bench.arm, unmoved=True)
+    assert len(bench.state().kit.stations) == 1
+
+
+def test_a_link_that_says_nothing_is_not_connected(bench):
+    kit.seen(bench.arm, connected=True)
+    assert bench.state().instrument.connected
+    with transaction() as session:
+        session.get(Instrument, bench.arm).seen_at = datetime.now(UTC) - timedelta(seconds=4)
+    assert not bench.state().instrument.connected
+    kit.seen(bench.arm)
+    assert bench.state().instrument.connected

@@ -31,6 +31,8 @@ class Reading:
     sweeps : (n,) number of the press that each was taken with, from 1
     faces : (n,) of a tracker, 1 or 2
     lines : per hit, (m, 2) of a scanner's line; empty where there are none
+    u_hit_mm : standard uncertainty of one hit, as the maker stated when they were read; the worst of them
+    gaps : (which hit, s) before which hit the link was lost while the surface was followed, and for how long
     """
 
     keys: tuple[str, ...]
@@ -46,6 +48,8 @@ class Reading:
     sweeps: Indices = field(default_factory=_none)
     faces: Indices = field(default_factory=_none)
     lines: tuple[Array, ...] = ()
+    u_hit_mm: float = 0.0
+    gaps: tuple[tuple[int, float], ...] = ()
 
     def __len__(self) -> int:
         return len(self.keys)
@@ -81,7 +85,7 @@ class Reading:
         """Of what was read and which of it counts; raw readings are named by their keys."""
         pull_off = b"" if self.pull_off is None else self.pull_off.tobytes()
         marks = (self.aside.tobytes(), self.stations.tobytes(), self.calibrations.tobytes())
-        return fingerprint(self.keys, marks, pull_off, self.pull_off_station, self.pull_off_calibration)
+        return fingerprint(self.keys, self.u_hit_mm, marks, pull_off, self.pull_off_station, self.pull_off_calibration)
 
     @cached_property
     def used(self) -> tuple[tuple[int, ...], tuple[int, ...]]:

@@ -12,6 +12,7 @@ import queue
 import socket
 import threading
 import time
+from collections import deque
 from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import dataclass, field
@@ -22,19 +23,25 @@ import numpy as np
 from ..core.errors import DeviceError, PlumbError
 from ..core.probing import Taking
 from .hits import HitBatch, HitMaker
-from .protocol import Event, Hello, Level, Pose, Press, State, Stripe, Target, decode, encode
+from .protocol import LINE_BYTES, Event, Hello, Level, Pose, Press, State, Stripe, Target, decode, encode
 
 log = logging.getLogger(__name__)
 SILENCE_S = 1.0
 RETRY_S, LONGEST_RETRY_S = 0.3, 2.0
 FLUSH_S = 0.08
 TIP_S = 1 / 30
+ALIVE_S = 1.0
+NONSENSE = 50  # messages in a second that are none: it is left alone for a while
 
 
 class Sink(Protocol):
     """Where readings go. Every call commits before it returns; it raises on failure."""
 
     def connected(self, hello: Hello) -> None: ...
+    def alive(self) -> None:
+        """It has said something within the last second."""
+        ...
+
     def lost(self, why: str) -> None: ...
     def trouble(self, words: str) -> None: ...
     def state(self, state: State) -> None: ...
@@ -53,6 +60,9 @@ class Sink(Protocol):
     def finish(self, batch: HitBatch, number: int) -> str: ...
     def undo(self, sweep: bool, session: str, number: int) -> str: ...
     def step(self, by: int, session: str, number: int) -> str: ...
+    def passes(self, error: Exception) -> bool:
+        """A failure that passes by itself (the database is away), so that the act is tried again."""
+        ...
 
 
 @dataclass
@@ -72,24 +82,20 @@ class Agent:
         self.stop = threading.Event()
         self._acts: queue.Queue[_Act] = queue.Queue()
         self._latest: Pose | None = None
+        self._newest: dict[type, Callable[[], None]] = {}
+        self._heard_at = 0.0
         self._greeted = False
+        self._maker: HitMaker | None = None
+        self._said_at = 0.0
+        self._nonsense: deque[float] = deque(maxlen=NONSENSE)
 
     def run(self) -> None:
-        for work in (self._hand_over, self._publish_tip):
+        for work in (self._hand_over, self._publish):
             threading.Thread(target=work, daemon=True).start()
-        reason, said, failures = "", "", 0
+        said, failures = "", 0
         while not self.stop.is_set():
             began = time.monotonic()
-            try:
-                with socket.create_connection((self.host, self.port), timeout=SILENCE_S) as connection:
-                    self._listen(connection)
-                    reason = "The instrument ended the connection."
-            except TimeoutError:
-                reason = "The instrument has gone silent."
-            except OSError:
-                reason = "The instrument cannot be reached."
-            except PlumbError as error:
-                reason = str(error)
+            reason = self._connected_once()
             self._latest = None
             failures = 0 if time.monotonic() - began > SILENCE_S else failures + 1
             if reason != said or self._greeted:
@@ -97,11 +103,30 @@ class Agent:
                 said, self._greeted = reason, False
             self.stop.wait(min(RETRY_S * max(failures, 1), LONGEST_RETRY_S))
 
+    def _connected_once(self) -> str:
+        """Listen until the connection ends; why it did."""
+        try:
+            with socket.create_connection((self.host, self.port), timeout=SILENCE_S) as connection:
+                self._listen(connection)
+            return "The instrument ended the connection."
+        except TimeoutError:
+            return "The instrument has gone silent."
+        except OSError:
+            return "The instrument cannot be reached."
+        except PlumbError as error:
+            return str(error)
+        except Exception:  # nothing that an instrument says ends its thread
+            log.exception("what the instrument said could not be read")
+            return "What the instrument says cannot be read. It is asked again."
+        finally:
+            if self._maker and (batch := self._maker.link_lost()):
+                self._queue(lambda: self.sink.keep(batch, None), None, lambda message: None)
+
     # ---- reading ----------------------------------------------------------------------
 
     def _listen(self, connection: socket.socket) -> None:
-        maker: HitMaker | None = None
         flushed = refreshed = 0.0
+        greeted = False
         lines = connection.makefile("rb")
 
         def reply(message: bytes) -> None:
@@ -109,42 +134,61 @@ class Agent:
                 connection.sendall(message)
 
         while not self.stop.is_set():
-            line = lines.readline(65536)
+            line = lines.readline(LINE_BYTES)
             if not line:
                 return
+            if not line.endswith(b"\n"):
+                raise DeviceError("The instrument sends a line without an end.", "It was not kept.", "It is asked again.")
+            now = self._heard_at = time.monotonic()
             try:
                 message = decode(line)
             except DeviceError as error:
-                self._tell_sink(lambda words=str(error): self.sink.trouble(words))
+                self._refused(str(error), now)
                 continue
-            now = time.monotonic()
             if isinstance(message, Hello):
-                maker = HitMaker(message.session)
-                self._refresh(maker)
+                if self._maker is None or self._maker.session != message.session:
+                    self._maker = HitMaker(message.session)
+                self._refresh(self._maker)
                 self._greet(message)
-            elif maker is None:
+                greeted = True
+            elif self._maker is None or not greeted:
                 raise DeviceError("The instrument did not say who it is.", "Nothing was kept.", "Check its address.")
-            elif isinstance(message, State):
-                self._tell_sink(lambda state=message: self.sink.state(state))
-            elif isinstance(message, Level):
-                self._tell_sink(lambda level=message: self.sink.level(level))
-            elif isinstance(message, Target):
-                self._tell_sink(lambda target=message: self.sink.target(target))
+            elif isinstance(message, State | Level | Target):
+                self._newest[type(message)] = self._word_of(message)
             elif isinstance(message, Event):
                 self._queue(lambda event=message: self.sink.event(event), None, reply)
             elif isinstance(message, Stripe):
-                maker.scanned(message)
+                self._maker.scanned(message)
             elif isinstance(message, Press):
-                self._pressed(message, maker, reply)
+                self._pressed(message, self._maker, reply)
             else:
                 self._latest = message
-                maker.seen(message)
+                self._maker.seen(message)
                 if now - refreshed > 0.5:
                     refreshed = now
-                    self._refresh(maker)
-                if now - flushed > FLUSH_S and (batch := maker.flush()):
+                    self._refresh(self._maker)
+                if now - flushed > FLUSH_S and (batch := self._maker.flush()):
                     flushed = now
                     self._queue(lambda b=batch: self.sink.keep(b, None), None, reply)
+
+    def _word_of(self, message: State | Level | Target) -> Callable[[], None]:
+        if isinstance(message, State):
+            return lambda: self.sink.state(message)
+        if isinstance(message, Level):
+            return lambda: self.sink.level(message)
+        return lambda: self.sink.target(message)
+
+    def _refused(self, words: str, now: float) -> None:
+        """Say what did not fit, once a second at most; who sends nothing else is left alone for a while."""
+        self._nonsense.append(now)
+        if now - self._said_at > 1.0:
+            self._said_at = now
+            self._tell_sink(lambda: self.sink.trouble(words))
+        if len(self._nonsense) == NONSENSE and now - self._nonsense[0] < 1.0:
+            self._nonsense.clear()
+            raise DeviceError(
+                f"The instrument sends nothing but faults, last: {words}", "Earlier hits are kept.", "Look at its software."
+            )
 
     def _greet(self, hello: Hello) -> None:
         """The sink may refuse an instrument; a database that is away may not."""
@@ -195,6 +239,7 @@ class Agent:
                 act = self._acts.get(timeout=0.2)
             except queue.Empty:
                 continue
+            self._say_newest()  # a press is kept with the level and the weather that were told before it
             tone = self._until_done(act.carry_out)
             if act.number is not None:
                 act.reply(encode(t="done", e=act.number, tone=tone or "none"))
@@ -207,18 +252,33 @@ class Agent:
             except PlumbError as error:
                 self._tell_sink(lambda words=str(error): self.sink.trouble(words))
                 return "refused"
-            except Exception:
-                log.warning("an act could not be committed yet; trying again", exc_info=True)
+            except Exception as error:
+                if not self.sink.passes(error):
+                    log.exception("a press could not be kept")
+                    words = "What the instrument sent could not be kept. Earlier hits are. Take it again."
+                    self._tell_sink(lambda: self.sink.trouble(words))
+                    return "refused"
+                log.warning("an act could not be committed yet; trying again", exc_info=log.isEnabledFor(logging.DEBUG))
                 self.stop.wait(RETRY_S)
         return None
 
-    def _publish_tip(self) -> None:
-        last = None
+    def _publish(self) -> None:
+        """What may be missed: the tip, the newest of each word about itself, and that it is there."""
+        last, alive = None, 0.0
         while not self.stop.wait(TIP_S):
-            pose = self._latest
+            self._say_newest()
+            pose, now = self._latest, time.monotonic()
             if pose is not None and pose is not last:
                 last = pose
                 self._tell_sink(lambda p=pose: self.sink.tip(p))
+            if now - alive > ALIVE_S and now - self._heard_at < ALIVE_S and self._greeted:
+                alive = now
+                self._tell_sink(self.sink.alive)
+
+    def _say_newest(self) -> None:
+        for kind in list(self._newest):
+            if word := self._newest.pop(kind, None):
+                self._tell_sink(word)
 
     def _tell_sink(self, call: Callable[[], None]) -> None:
         """For what may be missed: it is said again soon."""

@@ -20,7 +20,8 @@ class HitBatch:
     """Hits that are kept together. ``sweep``: the sample of the press that began them.
 
     ``faces``: of a tracker, the face of each; ``lines``: of a scanner, the points of each hit's line,
-    across and away one after another.
+    across and away one after another; ``gap_s``: so long the link was lost before the first of them, while the
+    surface was followed.
     """
 
     kind: str
@@ -32,6 +33,7 @@ class HitBatch:
     approach: tuple[float, ...]
     faces: tuple[int, ...] = ()
     lines: tuple[tuple[float, ...], ...] = ()
+    gap_s: float = 0.0
 
 
 class HitMaker:
@@ -45,6 +47,8 @@ class HitMaker:
         self._sweep: int | None = None
         self._pending: list[Pose] = []
         self._lines: list[Stripe] = []
+        self._broken_at: float | None = None
+        self._gap_s = 0.0
 
     def tip(self, pose: Pose) -> Array:
         """Tip center in the instrument's frame, mm."""
@@ -52,7 +56,7 @@ class HitMaker:
 
     def press(self, pose: Pose) -> HitBatch:
         """The button went down: one hit, and the beginning of a sweep if it stays down."""
-        self._sweep = pose.n
+        self._sweep, self._gap_s = pose.n, 0.0
         self.taking.begin(pose.at, self.tip(pose))
         return self._batch("press", pose.n, [pose], self._way_in(pose))
 
@@ -67,11 +71,21 @@ class HitMaker:
 
     def seen(self, pose: Pose) -> None:
         """Every pose of the stream, in order."""
+        if self._broken_at is not None:
+            self._gap_s += max(0.0, pose.at - self._broken_at)
+            self._broken_at = None
+            self._past.clear()  # the way in was not seen
         self._past.append(pose)
         if self._sweep is None:
             return
         if self.taking.feed(pose.at, self.tip(pose)):
             self._pending.append(pose)
+
+    def link_lost(self) -> HitBatch | None:
+        """What is pending; a sweep goes on behind the gap, which is told with it."""
+        if self._past:
+            self._broken_at = self._past[-1].at
+        return self.flush()
 
     def scanned(self, stripe: Stripe) -> None:
         """A scanner's line; kept while the button is held."""
@@ -87,7 +101,9 @@ class HitMaker:
         if not self._pending or self._sweep is None:
             return None
         poses, self._pending = self._pending, []
-        return self._batch("sweep", self._sweep, poses, (float("nan"),) * 7 * len(poses))
+        batch = self._batch("sweep", self._sweep, poses, (float("nan"),) * 7 * len(poses))
+        gap_s, self._gap_s = self._gap_s, 0.0
+        return replace(batch, gap_s=gap_s)
 
     def _way_in(self, hit: Pose) -> tuple[float, ...]:
         """The latest pose at which the tip was clear of the hit; NaN where there is none."""

@@ -4,17 +4,16 @@ from __future__ import annotations
 
 import json
 import math
-from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any, Literal, cast
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError, model_validator
 
 from ..core.errors import DeviceError
 
 VERSION = 2
 INSTRUMENT_KINDS = ("arm", "tracker", "radar")
-TARGETS = ("locked", "lost", "searching")
-EVENTS = ("knock", "head_off", "head_on")
-BUTTONS = ("take", "finish", "undo", "undo_sweep", "next", "back")
+LINE_BYTES = 512 * 1024  # a longest line: a stripe of 4096 points has room
 Button = Literal["take", "finish", "undo", "undo_sweep", "next", "back"]
 
 
@@ -99,96 +98,169 @@ def encode(**message: Any) -> bytes:
 
 Message = Hello | Pose | Press | Stripe | State | Level | Target | Event
 
+# ---- the border: what a message must be -------------------------------------------------------
+
+Count = Annotated[int, Field(ge=0, lt=2**53)]
+Place = Annotated[float, Field(ge=-1e6, le=1e6)]  # mm: a kilometre
+Turn = Annotated[float, Field(ge=-1.001, le=1.001)]
+Angle = Annotated[float, Field(ge=-100.0, le=100.0)]
+Word = Annotated[str, Field(max_length=80, pattern=r"^[^\x00-\x1f\x7f]*$")]
+Seconds = Annotated[float, Field(ge=0.0, lt=1e10)]  # since 1970; a clock in milliseconds is beyond
+
+
+class _Said(BaseModel):
+    """A message as it comes; ``message()`` is what the house makes of it."""
+
+    model_config = ConfigDict(strict=True, allow_inf_nan=False, extra="ignore")
+
+    def message(self) -> Message:
+        raise NotImplementedError
+
+
+class _Hello(_Said):
+    t: Literal["hello"]
+    protocol: int
+    session: Annotated[Word, Field(min_length=1, max_length=40)]
+    kind: Literal["arm", "tracker", "radar"]
+    model: Word
+    serial: Word
+    rate_hz: Annotated[float, Field(gt=0, le=10_000)]
+    axes: Annotated[int, Field(ge=0, le=20)] = 0
+
+    def message(self) -> Message:
+        if self.protocol != VERSION:
+            raise DeviceError(
+                f"The instrument speaks version {self.protocol} of the protocol; this link speaks {VERSION}.",
+                "Nothing was changed.",
+                "Update the older of the two.",
+            )
+        return Hello(self.session, self.kind, self.model, self.serial, self.rate_hz, self.axes)
+
+
+class _Sample(_Said):
+    """The last axis, or a range ``r`` mm, azimuth ``az`` from X toward Y and elevation ``el`` up from the XY plane, rad."""
+
+    n: Count
+    at: Seconds
+    p: tuple[Place, Place, Place] | None = None
+    q: tuple[Turn, Turn, Turn, Turn] | None = None
+    r: Annotated[float, Field(gt=0, le=1e6)] | None = None
+    az: Angle | None = None
+    el: Annotated[float, Field(ge=-math.pi / 2, le=math.pi / 2)] | None = None
+    face: Literal[1, 2] = 1
+
+    @model_validator(mode="after")
+    def _is_a_place(self):
+        if self.r is not None:
+            if self.az is None or self.el is None:
+                raise ValueError("a range wants both angles")
+        elif self.p is None or self.q is None or abs(math.hypot(*self.q) - 1) > 1e-3:
+            raise ValueError("a pose wants a place, and a turn of length 1")
+        return self
+
+    def pose(self) -> Pose:
+        if self.r is None:
+            return Pose(self.n, self.at, (*self.p, *self.q))  # type: ignore[misc]
+        azimuth, elevation = self.az or 0.0, self.el or 0.0
+        level = self.r * math.cos(elevation)
+        place = (level * math.cos(azimuth), level * math.sin(azimuth), self.r * math.sin(elevation))
+        return Pose(self.n, self.at, (*place, 1.0, 0.0, 0.0, 0.0), self.face)
+
+
+class _Pose(_Sample):
+    t: Literal["pose"]
+
+    def message(self) -> Message:
+        return self.pose()
+
+
+class _Press(_Sample):
+    t: Literal["button"]
+    e: Count
+    name: Button
+    down: bool
+
+    def message(self) -> Message:
+        return Press(self.e, self.name, self.down, self.pose())
+
+
+class _Stripe(_Sample):
+    t: Literal["stripe"]
+    points: Annotated[tuple[tuple[Place, Place], ...], Field(max_length=4096)]
+
+    def message(self) -> Message:
+        return Stripe(self.pose(), self.points)
+
+
+class _State(_Said):
+    t: Literal["state"]
+    temperature_c: Annotated[float, Field(ge=-100, le=200)] | None = None
+    pressure_hpa: Annotated[float, Field(ge=0, le=2000)] | None = None
+    humidity_percent: Annotated[float, Field(ge=0, le=100)] | None = None
+
+    def message(self) -> Message:
+        return State(self.temperature_c, self.pressure_hpa, self.humidity_percent)
+
+
+class _Level(_Said):
+    t: Literal["level"]
+    up: tuple[Turn, Turn, Turn]
+    u_rad: Annotated[float, Field(ge=0, le=1)]
+
+    @model_validator(mode="after")
+    def _is_a_direction(self):
+        if abs(math.hypot(*self.up) - 1) > 1e-3:
+            raise ValueError("a level wants a direction of length 1")
+        return self
+
+    def message(self) -> Message:
+        return Level(self.up, self.u_rad)
+
+
+class _Target(_Said):
+    t: Literal["target"]
+    state: Literal["locked", "lost", "searching"]
+
+    def message(self) -> Message:
+        return Target(self.state)
+
+
+class _Event(_Said):
+    t: Literal["event"]
+    what: Literal["knock", "head_off", "head_on"]
+
+    def message(self) -> Message:
+        return Event(self.what)
+
+
+_Any = Annotated[_Hello | _Pose | _Press | _Stripe | _State | _Level | _Target | _Event, Field(discriminator="t")]
+_BORDER: TypeAdapter[Any] = TypeAdapter(_Any)
+INSTRUMENT_KINDS = ("arm", "tracker", "radar")
+
 
 def decode(line: bytes) -> Message:
-    """One message. Raises DeviceError for anything that is not one, NaN and infinity included."""
+    """One message. Raises DeviceError for anything that is not one, NaN and infinity included; it names what does not fit."""
     try:
-        raw = json.loads(line)
-        read = _READERS.get(raw["t"])
-        if read is not None:
-            return read(raw)
-    except (ValueError, KeyError, TypeError, RecursionError):
-        raise _refused("The instrument sent something that is no message.") from None
-    raise _refused("The instrument sent a message of an unknown kind.")
+        return _BORDER.validate_json(line).message()
+    except ValidationError as error:
+        raise _refused(_told(error)) from None
+
+
+OWN_WORDS = {"string_pattern_mismatch": "it holds signs that are no letters", "finite_number": "it is not a number"}
+
+
+def _told(error: ValidationError) -> str:
+    """The first fault, in words."""
+    first = error.errors(include_url=False, include_input=False, include_context=False)[0]
+    where = [str(part) for part in first["loc"]]
+    if first["type"] == "json_invalid" or (not where and first["type"] != "union_tag_invalid"):
+        return "The instrument sent something that is no message."
+    if first["type"].startswith("union_tag"):
+        return "The instrument sent a message of an unknown kind."
+    reason = OWN_WORDS.get(first["type"], first["msg"].removeprefix("Value error, "))
+    field = ".".join(where[1:])
+    return f"The instrument's {where[0]} does not fit{' in “' + field + '”' if field else ''}: {reason[0].lower()}{reason[1:]}."
 
 
 def _refused(happened: str) -> DeviceError:
     return DeviceError(happened, "It was not kept; all earlier hits are.", "Take the hit again; look at the cable.")
-
-
-def _number(value: Any) -> float:
-    if isinstance(value, bool) or not math.isfinite(number := float(value)):
-        raise _refused("The instrument sent a reading that is not a number.")
-    return number
-
-
-def _perhaps(value: Any) -> float | None:
-    return None if value is None else _number(value)
-
-
-def _one_of(value: Any, known: tuple[str, ...], what: str) -> str:
-    if value not in known:
-        raise _refused(f"The instrument told of {what} “{value}” that nothing is tied to.")
-    return value
-
-
-def _hello(raw: dict) -> Hello:
-    if raw["protocol"] != VERSION:
-        raise DeviceError(
-            f"The instrument speaks version {raw['protocol']} of the protocol; this link speaks {VERSION}.",
-            "Nothing was changed.",
-            "Update the older of the two.",
-        )
-    kind, axes = _one_of(raw["kind"], INSTRUMENT_KINDS, "a kind"), int(raw.get("axes", 0))
-    names = (str(raw["model"]), str(raw["serial"]))
-    return Hello(str(raw["session"])[:40], kind, *names, _number(raw["rate_hz"]), axes)
-
-
-def _pose(raw: dict) -> Pose:
-    if "r" in raw:
-        return _sight(raw)
-    values = tuple(_number(v) for v in (*raw["p"], *raw["q"]))
-    if len(values) != 7 or abs(math.hypot(*values[3:]) - 1) > 1e-3:
-        raise _refused("The instrument sent a pose that is no pose.")
-    return Pose(int(raw["n"]), _number(raw["at"]), values)
-
-
-def _sight(raw: dict) -> Pose:
-    """Range ``r`` mm, azimuth ``az`` from X toward Y and elevation ``el`` up from the XY plane, rad."""
-    far, azimuth, elevation = (_number(raw[k]) for k in ("r", "az", "el"))
-    if far <= 0 or abs(elevation) > math.pi / 2 or raw.get("face", 1) not in (1, 2):
-        raise _refused("The instrument sent a range and angles that are no place.")
-    level = far * math.cos(elevation)
-    place = (level * math.cos(azimuth), level * math.sin(azimuth), far * math.sin(elevation))
-    return Pose(int(raw["n"]), _number(raw["at"]), (*place, 1.0, 0.0, 0.0, 0.0), raw.get("face", 1))
-
-
-def _press(raw: dict) -> Press:
-    name = cast(Button, _one_of(raw["name"], BUTTONS, "a button"))
-    return Press(int(raw["e"]), name, bool(raw["down"]), _pose(raw))
-
-
-def _stripe(raw: dict) -> Stripe:
-    points = tuple((_number(x), _number(z)) for x, z in raw["points"])
-    if len(points) > 4096:
-        raise _refused("The scanner sent a line of more points than a line can have.")
-    return Stripe(_pose(raw), points)
-
-
-def _level(raw: dict) -> Level:
-    x, y, z = (_number(v) for v in raw["up"])
-    if abs(math.hypot(x, y, z) - 1) > 1e-3:
-        raise _refused("The instrument's level gives no direction.")
-    return Level((x, y, z), _number(raw["u_rad"]))
-
-
-_READERS: dict[str, Callable[[dict], Message]] = {
-    "hello": _hello,
-    "pose": _pose,
-    "button": _press,
-    "stripe": _stripe,
-    "state": lambda raw: State(*(_perhaps(raw.get(k)) for k in ("temperature_c", "pressure_hpa", "humidity_percent"))),
-    "level": _level,
-    "target": lambda raw: Target(_one_of(raw["state"], TARGETS, "a target")),
-    "event": lambda raw: Event(_one_of(raw["what"], EVENTS, "an event")),
-}

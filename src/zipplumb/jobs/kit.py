@@ -6,12 +6,14 @@ import os
 from collections.abc import Mapping, Sequence
 from datetime import UTC, datetime, timedelta
 
-from sqlalchemy import select
+from sqlalchemy import ColumnElement, func, select
+from sqlalchemy.orm import Session
 
 from ..core.errors import InputError
 from ..store.database import stored, tell, transaction
-from ..store.models import Calibration, Instrument, Job, Probe, Station
+from ..store.models import Calibration, Instrument, Job, Mark, Probe, Reading, Row, Station
 from .actor import Actor, record
+from .readings import PULL_OFF
 
 # what a maker states, by kind of instrument: field of the form, in words, its unit, and what is usual
 SPECIFICATIONS = {
@@ -118,35 +120,72 @@ def add_calibrated_probe(
         return calibration.id
 
 
-def bring_instrument(actor: Actor, job_id: int, instrument_id: int) -> None:
-    """The instrument stands at this job from now on: a new station, or the job's last one of it."""
+def bring_instrument(actor: Actor, job_id: int, instrument_id: int, unmoved: bool = False) -> None:
+    """The instrument stands at this job from now on. One job is measured by one instrument from one place.
+
+    ``unmoved``: a person says that it stands where it stood when it was at this job before.
+    """
     actor.must_change()
     with transaction() as session:
-        instrument = session.get(Instrument, instrument_id, with_for_update=True)
-        if instrument is None or session.get(Job, job_id) is None:
-            raise InputError("That instrument is not there.", "Nothing was changed.", "Choose one from the list.")
+        stored(session, Job, job_id, lock=True)
+        instrument = stored(session, Instrument, instrument_id, lock=True)
+        read = stations_read_from(session, job_id)
+        other = next((s for s in read if s.instrument_id != instrument_id), None)
+        if other is not None:
+            name = stored(session, Instrument, other.instrument_id).name
+            raise InputError(
+                f"This job has hits of {name}; what another instrument reads stands in a frame of its own.",
+                "Nothing was changed.",
+                "Begin a new job for this one.",
+            )
         query = select(Station).where(Station.job_id == job_id, Station.instrument_id == instrument_id)
         station = session.scalars(query.order_by(Station.id.desc())).first()
         if station is None:
             station = Station(job_id=job_id, instrument_id=instrument_id, name="Station 1")
             session.add(station)
             session.flush()
+        elif station in read and instrument.station_id != station.id and not unmoved:
+            raise InputError(
+                f"{instrument.name} was at another job since; if it was moved, its old hits here and new ones do not fit.",
+                "Nothing was changed.",
+                "Bring it back only where it stands as it stood; else begin a new job.",
+            )
+        here = select(Instrument).join(Station, Station.id == Instrument.station_id).where(Station.job_id == job_id)
+        for leaves in session.scalars(here.where(Instrument.id != instrument_id)):
+            leaves.station_id = None
         instrument.station_id = station.id
-        record(session, actor, job_id, "bring instrument", instrument=instrument_id, station=station.id)
+        record(session, actor, job_id, "bring instrument", instrument=instrument_id, station=station.id, unmoved=unmoved)
         tell(session, job_id, "kit")
+
+
+def stations_read_from(session: Session, job_id: int) -> list[Station]:
+    """The stations of a job that hits on its sheet come from."""
+    counts = (
+        select(Reading.station_id).join(Row, Row.id == Reading.row_id).where(Reading.job_id == job_id, Row.removed_at.is_(None))
+    )
+    standing = counts.where(Reading.kind != PULL_OFF, ~_all_aside())
+    return list(session.scalars(select(Station).where(Station.id.in_(standing)).order_by(Station.id)))
+
+
+def _all_aside() -> ColumnElement[bool]:
+    """Every hit of a reading was taken back or set aside."""
+    marks = select(func.count()).where(Mark.reading_id == Reading.id, Mark.lifted_at.is_(None)).scalar_subquery()
+    return marks >= func.cardinality(Reading.ns)
 
 
 def seen(instrument_id: int, **state) -> None:
     """What the link sees of an instrument; every page of its job is told when it changes."""
     with transaction() as session:
         instrument = stored(session, Instrument, instrument_id)
-        changed = any(getattr(instrument, k) != v for k, v in state.items())
+        state = {"link_up" if name == "connected" else name: value for name, value in state.items()}
+        was_silent = instrument.link_up and not instrument.connected
+        changed = was_silent or any(getattr(instrument, k) != v for k, v in state.items())
         for name, value in state.items():
             setattr(instrument, name, value)
         instrument.seen_at = datetime.now(UTC)
         if changed:
             station = session.get(Station, instrument.station_id) if instrument.station_id else None
-            lost = state.get("connected") is False
+            lost = state.get("link_up") is False
             tell(session, station.job_id if station else 0, "kit", instrument=instrument_id, tone="lost" if lost else None)
 
 

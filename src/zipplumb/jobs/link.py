@@ -10,7 +10,8 @@ import time
 import numpy as np
 import psycopg
 from sqlalchemy import select
-from sqlalchemy.exc import SQLAlchemyError
+from sqlalchemy.exc import DBAPIError, InterfaceError, OperationalError, SQLAlchemyError
+from sqlalchemy.exc import TimeoutError as PoolTimeout
 
 from ..core.errors import DeviceError
 from ..core.frames import points_of_poses
@@ -48,6 +49,13 @@ class JobsSink:
     def _kind(self) -> str:
         with transaction() as session:
             return stored(session, Instrument, self.instrument_id).kind
+
+    def alive(self) -> None:
+        kit.seen(self.instrument_id)
+
+    def passes(self, error: Exception) -> bool:
+        lost = isinstance(error, DBAPIError) and error.connection_invalidated
+        return lost or isinstance(error, OperationalError | InterfaceError | PoolTimeout | psycopg.OperationalError)
 
     def lost(self, why: str) -> None:
         kit.seen(self.instrument_id, connected=False, trouble=why)

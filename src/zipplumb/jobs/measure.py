@@ -13,7 +13,7 @@ from ..devices.hits import HitBatch
 from ..store.database import stored, tell, transaction
 from ..store.models import Instrument, Job, Reading, Row, Station
 from .actor import INSTRUMENT, Actor, record
-from .readings import first_time, store, take_back
+from .readings import first_time, forget_pull_offs, must_be_kept, store, take_back
 from .readings import set_aside as set_mark
 from .results import JobResults, load
 
@@ -36,23 +36,37 @@ def _current(session: Session, job: Job) -> Row:
 
 
 def _add(session: Session, instrument: Instrument, job: Job, row: Row, batch: HitBatch) -> None:
+    if batch.kind == "stripes":
+        raise InputError(
+            "Lines of a scanner do not measure a row yet.", "They were not kept.", "Put a touch probe on, and choose it on Kit."
+        )
     if instrument.calibration_id is None:
         raise InputError("The arm has no calibrated probe.", "The hit was not kept.", "Choose a probe on the Kit page.")
+    if instrument.calibration and instrument.calibration.probe.kind == "scanner":
+        raise InputError(
+            f"{instrument.calibration.probe.name} is on, which does not touch.",
+            "The hit was not kept.",
+            "Put a touch probe on, and choose it on Kit.",
+        )
     store(
-        session, batch, job_id=job.id, row_id=row.id, station_id=instrument.station_id,
-        calibration_id=instrument.calibration_id, temperature_c=instrument.temperature_c,
+        session, instrument, batch, job_id=job.id, row_id=row.id, station_id=instrument.station_id,
+        calibration_id=instrument.calibration_id,
     )  # fmt: skip
 
 
 def keep_hits(instrument_id: int, batch: HitBatch, number: int | None) -> str:
     """Keep hits for the current row; a finished row is opened again. Returns the tone."""
     with transaction() as session:
-        if not first_time(session, batch.session, number):
-            return "taken"
+        first = first_time(session, instrument_id, batch.session, number)
         instrument, job = _place(session, instrument_id)
+        if not first:
+            must_be_kept(session, instrument, batch, job_id=job.id)
+            return "taken"
         row = _current(session, job)
         _add(session, instrument, job, row, batch)
-        row.finished_at = None
+        if row.finished_at is not None:
+            row.finished_at = None
+            forget_pull_offs(session, row.id, None)
         tell(session, job.id, "hits", row=row.id, tone="taken", at=batch.times[-1])
     return "taken"
 
@@ -60,7 +74,7 @@ def keep_hits(instrument_id: int, batch: HitBatch, number: int | None) -> str:
 def finish_from_device(instrument_id: int, batch: HitBatch, number: int) -> str:
     """Finish the current row with the pull-off that the press came with."""
     with transaction() as session:
-        if not first_time(session, batch.session, number):
+        if not first_time(session, instrument_id, batch.session, number):
             return "finished"
         instrument, job = _place(session, instrument_id)
         row = _current(session, job)
@@ -115,7 +129,7 @@ def next_to_measure(state: JobResults, after: int) -> int | None:
 
 def undo_from_device(instrument_id: int, sweep: bool, device_session: str, number: int) -> str:
     with transaction() as session:
-        if not first_time(session, device_session, number):
+        if not first_time(session, instrument_id, device_session, number):
             return "undone"
         _, job = _place(session, instrument_id)
         return _undo(session, INSTRUMENT, job, sweep)
@@ -151,6 +165,7 @@ def _reopen_last(session: Session, actor: Actor, job: Job) -> str:
     if last is None:
         raise InputError("There is nothing to take back.", "Nothing was changed.", "Take a hit first.")
     last.finished_at = None
+    forget_pull_offs(session, last.id, actor.id)
     last.recipe = {**last.recipe, "settled_air": None}
     job.current_row_id = last.id
     record(session, actor, job.id, "open again", row=last.id)
@@ -160,7 +175,7 @@ def _reopen_last(session: Session, actor: Actor, job: Job) -> str:
 
 def step_from_device(instrument_id: int, by: int, device_session: str, number: int) -> str:
     with transaction() as session:
-        if not first_time(session, device_session, number):
+        if not first_time(session, instrument_id, device_session, number):
             return "moved"
         _, job = _place(session, instrument_id)
         return _step(session, job, by)

@@ -9,6 +9,7 @@ from __future__ import annotations
 import threading
 from collections import OrderedDict, defaultdict
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 from sqlalchemy import ColumnElement, literal_column, select, text
@@ -186,18 +187,21 @@ def _kit(
     """Stations and calibrations of a job, and the instrument that stands at it now."""
     query = select(models.Station, Instrument).join(Instrument, Instrument.id == models.Station.instrument_id)
     found = session.execute(query.where(models.Station.job_id == job_id).order_by(models.Station.id)).all()
-    stations = {
-        station.id: Station(station.id, Motion.identity(), None if i.level is None else np.array(i.level), i.u_level_rad)
-        for station, i in found
-    }
+    told = {b.station_id: b.conditions for b in batches if "level" in b.conditions}  # the newest of each station
+    stations = {station.id: _station(station.id, told.get(station.id), i) for station, i in found}
     here = next((instrument for station, instrument in found if instrument.station_id == station.id), None)
-    u_hit = max((instrument.u_hit_mm for _, instrument in found), default=0.0)
     used = {_worked_with(b, applied) for b in batches}
     used |= {i.calibration_id for _, i in found if i.calibration_id}
     calibrations = {
-        cal.id: ProbeCalibration(
-            cal.id, np.array(cal.offset_mm), cal.diameter_mm, cal.u_radius_mm, u_hit, cal.doubt, cal.u_offset_mm
-        )
+        cal.id: ProbeCalibration(cal.id, np.array(cal.offset_mm), cal.diameter_mm, cal.u_radius_mm, cal.doubt, cal.u_offset_mm)
         for cal in session.scalars(select(Calibration).where(Calibration.id.in_(used)).options(lazyload(Calibration.probe)))
     }
     return Kit(stations, calibrations), here
+
+
+def _station(station_id: int, told: dict[str, Any] | None, instrument: Instrument) -> Station:
+    """With the level that was kept with its newest reading; before the first, as the instrument stands now."""
+    now = {"level": instrument.level, "u_level_rad": instrument.u_level_rad}
+    told = told or {name: value for name, value in now.items() if value is not None}
+    up = np.array(told["level"]) if "level" in told else None
+    return Station(station_id, Motion.identity(), up, told.get("u_level_rad", 0.0))

@@ -22,7 +22,7 @@ from ..store.database import stored, transaction
 from ..store.models import Calibration, Instrument, Probe, Reading, Trial
 from .actor import INSTRUMENT, Actor, record
 from .probes import doubt, existing, newest, put_on_in, tell_all
-from .readings import first_time, marks_of, store, take_back, together
+from .readings import first_time, marks_of, must_be_kept, store, take_back, together
 from .trial_kinds import TRIALS, TrialInputs
 
 # ---- beginning and ending ----------------------------------------------------------------------
@@ -146,10 +146,11 @@ def taking_of(trial: Trial) -> Taking:
 def keep(instrument_id: int, trial_id: int, batch: HitBatch, number: int | None) -> str:
     """Keep what was read for the trial under way. Returns the tone."""
     with transaction() as session:
-        if not first_time(session, batch.session, number):
+        if not first_time(session, instrument_id, batch.session, number):
+            must_be_kept(session, stored(session, Instrument, instrument_id), batch, trial_id=trial_id)
             return "taken"
         _, instrument = _running(session, trial_id)
-        store(session, batch, trial_id=trial_id, temperature_c=instrument.temperature_c)
+        store(session, instrument, batch, trial_id=trial_id)
         tell_all(session, instrument, trial=trial_id, tone="taken" if number is not None else None)
     return "taken"
 
@@ -157,7 +158,7 @@ def keep(instrument_id: int, trial_id: int, batch: HitBatch, number: int | None)
 def undo(instrument_id: int, trial_id: int, sweep: bool, device_session: str, number: int | None) -> str:
     """Take back the last press, or for a pivot, or when asked, its whole sweep."""
     with transaction() as session:
-        if not first_time(session, device_session, number):
+        if not first_time(session, instrument_id, device_session, number):
             return "undone"
         trial, instrument = _running(session, trial_id)
         whole = sweep or TRIALS[trial.kind].whole_press
@@ -171,8 +172,10 @@ def finish(actor: Actor, trial_id: int, device_session: str = "", number: int | 
     """Finish: keep the result where there is one, or say what is still missing. Returns the tone."""
     actor.must_change()
     with transaction() as session:
-        if not first_time(session, device_session, number):
-            return "finished"
+        if number is not None:
+            instrument_id = stored(session, Trial, trial_id).instrument_id
+            if not first_time(session, instrument_id, device_session, number):
+                return "finished"
         trial, instrument = _running(session, trial_id)
         outcome = worked_out(session, trial)
         if outcome.verdict in ("running", "not enough"):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import UTC, datetime, timedelta
 from typing import Any
 
 from sqlalchemy import (
@@ -25,6 +25,8 @@ from sqlalchemy.dialects.postgresql import ARRAY, JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, deferred, mapped_column, relationship
 
 from ..core.units import Units
+
+SILENT = timedelta(seconds=3)  # an instrument of which the link has said nothing for so long is lost
 
 
 class Base(DeclarativeBase):
@@ -58,6 +60,7 @@ class Change(Base):
     """Who changed what, when."""
 
     __tablename__ = "changes"
+    __table_args__ = (Index("changes_at", "job_id", "at"),)
     id: Mapped[int] = mapped_column(primary_key=True)
     at: Mapped[datetime] = _now()
     user_id: Mapped[int | None] = mapped_column(ForeignKey("users.id"))
@@ -160,7 +163,7 @@ class Instrument(Base):
     u_hit_mm: Mapped[float]
     calibration_id: Mapped[int | None] = mapped_column(ForeignKey("calibrations.id"))
     station_id: Mapped[int | None] = mapped_column(ForeignKey("stations.id", use_alter=True))
-    connected: Mapped[bool] = mapped_column(Boolean, server_default="false")
+    link_up: Mapped[bool] = mapped_column("connected", Boolean, server_default="false")
     seen_at: Mapped[datetime | None]
     serial: Mapped[str] = mapped_column(Text, server_default="")
     temperature_c: Mapped[float | None]
@@ -175,6 +178,11 @@ class Instrument(Base):
     u_level_rad: Mapped[float] = mapped_column(Double, server_default="0")
     trial_id: Mapped[int | None] = mapped_column(ForeignKey("trials.id", use_alter=True))
     calibration: Mapped[Calibration | None] = relationship(lazy="selectin", foreign_keys=[calibration_id])
+
+    @property
+    def connected(self) -> bool:
+        """The link says so, and has said so lately: one that hangs says nothing."""
+        return self.link_up and self.seen_at is not None and datetime.now(UTC) - self.seen_at < SILENT
 
 
 class Station(Base):
@@ -193,16 +201,19 @@ class Reading(Base):
 
     ``poses`` and ``approach`` hold seven numbers per hit, one after another; NaN in
     ``approach`` where the way in is not known. ``ns`` are the device's own sample numbers.
-    ``lines``: a scanner's points, ``counts`` of them to each hit.
+    ``lines``: a scanner's points, ``counts`` of them to each hit. ``conditions``: what a result rests on, as it
+    was when they were read: level, weather, what the maker states (see jobs/readings).
     """
 
     __tablename__ = "readings"
     __table_args__ = (
-        UniqueConstraint("session", "kind", "first_n", name="readings_once"),
+        UniqueConstraint("instrument_id", "session", "kind", "first_n", name="readings_once"),
+        Index("readings_of_job", "job_id", "id"),
         CheckConstraint("(row_id IS NULL) <> (trial_id IS NULL)", name="readings_of_one"),
     )
     id: Mapped[int] = mapped_column(primary_key=True)
-    job_id: Mapped[int | None] = mapped_column(ForeignKey("jobs.id"), index=True)
+    instrument_id: Mapped[int] = mapped_column(ForeignKey("instruments.id"))
+    job_id: Mapped[int | None] = mapped_column(ForeignKey("jobs.id"))
     row_id: Mapped[int | None] = mapped_column(ForeignKey("rows.id"), index=True)
     trial_id: Mapped[int | None] = mapped_column(ForeignKey("trials.id"), index=True)
     station_id: Mapped[int | None] = mapped_column(ForeignKey("stations.id"))
@@ -219,6 +230,7 @@ class Reading(Base):
     faces: Mapped[list[int]] = mapped_column(ARRAY(Integer), server_default="{}")
     lines: Mapped[list[float]] = mapped_column(ARRAY(Double), server_default="{}")
     counts: Mapped[list[int]] = mapped_column(ARRAY(Integer), server_default="{}")
+    conditions: Mapped[dict[str, Any]] = mapped_column(JSONB, server_default="{}")
     kept_at: Mapped[datetime] = _now()
 
 
@@ -290,6 +302,7 @@ class DeviceEvent(Base):
     """Button presses already carried out, so that one sent twice is done once."""
 
     __tablename__ = "device_events"
+    instrument_id: Mapped[int] = mapped_column(ForeignKey("instruments.id"), primary_key=True)
     session: Mapped[str] = mapped_column(String(40), primary_key=True)
     number: Mapped[int] = mapped_column(BigInteger, primary_key=True)
     at: Mapped[datetime] = _now()

@@ -16,17 +16,21 @@ from collections.abc import Iterator
 import numpy as np
 import psycopg
 from flask import Flask, render_template
+from sqlalchemy import select
+from sqlalchemy.orm import lazyload
 
 from ..core.errors import PlumbError
 from ..core.units import Units, length_text
 from ..jobs.results import JobResults, load
 from ..store.database import CHANGED, TIP, database_url, transaction
+from ..store.models import Instrument, Station
 from .rows import row_html
 from .view import JobView, scene_of
 
 log = logging.getLogger(__name__)
 BACKLOG = 200
 HEARTBEAT_S = 5.0
+WATCH_S = 1.0
 
 
 def _event(name: str, data: dict) -> bytes:
@@ -53,6 +57,8 @@ class Hub:
         self.latest: dict[int, JobResults] = {}
         self.kit_pages: set[queue.Queue] = set()
         self.away = False
+        self.links: dict[int, bool] = {}
+        self.watched = 0.0
         self._thread: threading.Thread | None = None
 
     def stream(self, job_id: int) -> Iterator[bytes]:
@@ -136,8 +142,10 @@ class Hub:
                         self.away = False
                         self._everybody(lambda job_id: self._changed(job_id, {"what": "back"}))
                         self._tell_kit(_event("kit", {"what": "back"}))
-                    for word in connection.notifies():
-                        self._heard(word.channel, json.loads(word.payload))
+                    while True:
+                        for word in connection.notifies(timeout=WATCH_S, stop_after=100):
+                            self._heard(word.channel, json.loads(word.payload))
+                        self._watch_links()
             except psycopg.Error:
                 pass
             except Exception:
@@ -146,6 +154,22 @@ class Hub:
                 self.away = True
                 self._everybody(lambda job_id: self._send(job_id, _event("trouble", {"words": AWAY})))
             time.sleep(0.5)
+
+    def _watch_links(self) -> None:
+        """A link that hangs says nothing: what was last heard is judged here, every second or so."""
+        now = time.monotonic()
+        if now - self.watched < WATCH_S:
+            return
+        self.watched = now
+        with transaction() as session:
+            query = select(Instrument).options(lazyload(Instrument.calibration))
+            connected = {i.id: i.connected for i in session.scalars(query)}
+            stations = session.scalars(select(Station.job_id).join(Instrument, Instrument.station_id == Station.id)).all()
+        before, self.links = self.links, connected
+        if before and before != connected:
+            self._tell_kit(_event("kit", {"what": "kit", "instrument": None}))
+            for job_id in set(stations) & set(self.pages):
+                self._changed(job_id, {"what": "kit"})
 
     def _heard(self, channel: str, word: dict) -> None:
         if channel == TIP:

@@ -17,7 +17,6 @@ class ProbeCalibration:
     offset_mm : (3,) array, tip center in the last axis of the arm
     diameter_mm : float
     u_radius_mm : float, standard uncertainty of the effective tip radius
-    u_hit_mm : float, standard uncertainty of one hit with this probe on this instrument
     u_offset_mm : standard uncertainty of the offset, the same in all directions
     doubt : why what was measured with it is in doubt, a sentence; "" where it is not
     """
@@ -26,7 +25,6 @@ class ProbeCalibration:
     offset_mm: Array
     diameter_mm: float
     u_radius_mm: float
-    u_hit_mm: float
     doubt: str = ""
     u_offset_mm: float = 0.0
 

@@ -120,7 +120,7 @@ class _Graph:
         if ids not in self.digests:
             found = [self.kit.calibrations.get(i) for i in ids]
             parts = [
-                (c.id, c.offset_mm.tobytes(), c.diameter_mm, c.u_radius_mm, c.u_hit_mm, c.u_offset_mm, c.doubt)
+                (c.id, c.offset_mm.tobytes(), c.diameter_mm, c.u_radius_mm, c.u_offset_mm, c.doubt)
                 for c in found
                 if c is not None
             ]

@@ -54,6 +54,8 @@ class RowHits:
     stations: Array
     kit: Kit
     finished: bool
+    u_hit_mm: float
+    gaps: tuple[tuple[int, float], ...] = ()
 
     @classmethod
     def of(cls, row: int, reading: Reading, kit: Kit, finished: bool) -> RowHits:
@@ -71,6 +73,8 @@ class RowHits:
             stations=stations,
             kit=kit,
             finished=finished,
+            u_hit_mm=reading.u_hit_mm,
+            gaps=reading.gaps,
         )
 
     @cached_property
@@ -92,6 +96,14 @@ class RowHits:
         """Why the calibrations that it was read with are in doubt."""
         found = (self.kit.calibrations[c].doubt for c in dict.fromkeys(self.calibrations.tolist()))
         return tuple(d for d in dict.fromkeys(found) if d)
+
+    @property
+    def gap_words(self) -> tuple[str, ...]:
+        """Where a sweep has a gap."""
+        return tuple(
+            f"The link was lost for {seconds:.1f} s before hit {at + 1}: there the surface was not read."
+            for at, seconds in self.gaps
+        )
 
     @property
     def came_from(self) -> Array | None:
@@ -158,7 +170,7 @@ def feature_of_hits(
     shape = surface(cal.radius_mm)
     size = 6 + len(sizes_of(shape))
     own = Source("hits", hits.row)
-    spread = result.unit_covariance * worse(cal.u_hit_mm, result.sigma) ** 2
+    spread = result.unit_covariance * worse(hits.u_hit_mm, result.sigma) ** 2
     into = widening(result)
     found = Uncertainty.of_covariance(own, spread).through(into)
     shifts = hits.shifts()
@@ -167,7 +179,7 @@ def feature_of_hits(
         leaning = result.lies_in
         carried = np.zeros((size, len(leaning.parameters)))
         carried[:6] = carried_moves(leaning.local, result.local) @ widening(leaning)
-        spread = leaning.unit_covariance * worse(cal.u_hit_mm, leaning.sigma) ** 2
+        spread = leaning.unit_covariance * worse(hits.u_hit_mm, leaning.sigma) ** 2
         found = found.beside(Uncertainty.of_covariance(own, spread).through(carried))
         found = found + Uncertainty(size, {s: carried @ leaning.response(each) for s, each in shifts.items()})
     if plane is not None:
@@ -215,7 +227,7 @@ class FeatureRecipe(RowRecipe):
         found = FoundFeature(state, self.name, self.letter, message=message)
         if hits is None:
             return found
-        return replace(found, counted=hits.keys, centers=hits.centers, u_hit_mm=hits.calibration.u_hit_mm, doubts=hits.doubts)
+        return replace(found, counted=hits.keys, centers=hits.centers, u_hit_mm=hits.u_hit_mm, doubts=hits.doubts)
 
     def found(self, hits: RowHits | None, parents: Mapping[Needed, FoundFeature]) -> FoundFeature:
         """What the hits, or what it is made of, make of it; ``parents`` are done."""
@@ -328,7 +340,9 @@ class MeasuredRecipe(FeatureRecipe):
             result = fit(self.fit_kind, hits.centers, fixed={} if plane is None else {"plane": plane.shape}, toward=toward)
         except PlumbError as error:
             return replace(base, state="failed" if hits.finished else "taking", message=str(error))
-        base = replace(base, fit=result, residuals=result.residuals, warnings=result.warnings, facing=toward)
+        base = replace(
+            base, fit=result, residuals=result.residuals, warnings=(*result.warnings, *hits.gap_words), facing=toward
+        )
         if not self.sided:
             return self.unsided(base, hits, result)
         side = side_of_air(self.faced(result), hits.centers, hits.approach, hits.pull_off, self.nominal_air(), self.settled_air)

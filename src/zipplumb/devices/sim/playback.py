@@ -6,11 +6,12 @@ import asyncio
 import json
 import socket
 import time
+import uuid
 from contextlib import suppress
 from pathlib import Path
 
 from ...core.errors import DeviceError, FileError
-from ..protocol import Hello, Level, State, Target, decode
+from ..protocol import Hello, Level, State, Target, decode, encode
 
 
 def record(host: str, port: int, path: Path, seconds: float) -> int:
@@ -38,7 +39,8 @@ def session_of(path: Path) -> list[bytes]:
 
 async def play(path: Path, port: int, pace: float = 1.0) -> None:
     """Serve a recorded session to every link that comes, at its own times; unanswered presses are not sent again."""
-    lines = session_of(path)
+    hello, *rest = session_of(path)
+    lines = [encode(**{**json.loads(hello), "session": uuid.uuid4().hex}), *rest]  # what it sends is new, not sent again
 
     async def serve(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         began, first = time.monotonic(), None

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from flask import Blueprint, g, render_template
+from flask import Blueprint, g, render_template, request
 from sqlalchemy.orm import Session
 
 from ...jobs import kit
@@ -21,6 +21,7 @@ blueprint = Blueprint("kit", __name__, url_prefix="/jobs/<int:job_id>")
 
 @shows("kit")
 def panel(session: Session, state: JobResults, view: JobView) -> str:
+    stood = {station.instrument_id for station in kit.stations_read_from(session, state.job.id)}
     cards = []
     for instrument in kit.instruments():
         here = view.instrument is not None and instrument.id == view.instrument.id
@@ -30,6 +31,7 @@ def panel(session: Session, state: JobResults, view: JobView) -> str:
             {
                 "instrument": instrument,
                 "here": here,
+                "stood": instrument.id in stood,
                 "line": calibration_line(instrument.calibration),
                 "trust": trust_in(session, stored(session, Instrument, instrument.id), state.job.id) if here else None,
                 "trial": instrument.trial_id,
@@ -42,5 +44,5 @@ def panel(session: Session, state: JobResults, view: JobView) -> str:
 
 @blueprint.post("/instruments/<int:instrument_id>/bring")
 def bring(job_id: int, instrument_id: int):
-    kit.bring_instrument(g.actor, job_id, instrument_id)
+    kit.bring_instrument(g.actor, job_id, instrument_id, unmoved=request.form.get("unmoved") == "1")
     return done()

@@ -48,7 +48,7 @@ class SurfacePointRecipe(MeasuredRecipe):
             tip = TipLeft(cal.radius_mm, Source("tip", cal.id), cal.u_radius_mm)
             return replace(base, state=done, feature=feature, contacts=hits.centers, tip=tip)
         try:
-            found = surface_point(hits.centers[:3], cal.radius_mm, base.facing, cal.u_hit_mm)
+            found = surface_point(hits.centers[:3], cal.radius_mm, base.facing, hits.u_hit_mm)
         except PlumbError as error:
             return replace(base, state="failed" if hits.finished else "taking", message=str(error))
         middle = found.position + cal.radius_mm * found.normal
