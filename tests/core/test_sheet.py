@@ -31,7 +31,8 @@ def reading(centers, outward, pull=20.0, sign=1, calibration=1):
     last = WORLD_FROM_PART.points(centers[-1] + sign * pull * np.atleast_2d(outward)[-1])
     return Reading(
         tuple(f"1.{k}" for k in range(n)), np.hstack([world, upright]), np.hstack([away, upright]), np.zeros(n, bool),
-        np.ones(n, int), np.full(n, calibration), np.arange(n, dtype=float), np.array([*last, 1, 0, 0, 0]), 1, 1, u_hit_mm=0.012,
+        np.ones(n, int), np.full(n, calibration), np.arange(n, dtype=float), np.array([*last, 1, 0, 0, 0]), 1, 1,
+        u_hit_mm=0.012,
     )  # fmt: skip
 
 

@@ -201,7 +201,8 @@ def test_a_sweep_goes_on_behind_a_lost_link_and_says_its_gap(device):
 HOSTILE = {
     "a number beyond a float": b'{"t":"pose","n":1e400,"at":1,"p":[0,0,0],"q":[1,0,0,0]}',
     "a number of 5,000 digits": b'{"t":"pose","n":' + b"9" * 5000 + b',"at":1,"p":[0,0,0],"q":[1,0,0,0]}',
-    "beyond a bigint": b'{"t":"button","e":9223372036854775808,"name":"take","down":true,"n":1,"at":1,"p":[0,0,0],"q":[1,0,0,0]}',
+    "beyond a bigint": b'{"t":"button","e":9223372036854775808,"name":"take","down":true,"n":1,"at":1,"p":[0,0,0],'
+    b'"q":[1,0,0,0]}',
     "a time in milliseconds": b'{"t":"pose","n":1,"at":1.7e12,"p":[0,0,0],"q":[1,0,0,0]}',
     "a word for yes or no": b'{"t":"button","e":1,"name":"take","down":"false","n":1,"at":1,"p":[0,0,0],"q":[1,0,0,0]}',
     "no UTF-8": b'{"t":"event","what":"\xff"}',

@@ -31,6 +31,7 @@ RETRY_S, LONGEST_RETRY_S = 0.3, 2.0
 FLUSH_S = 0.08
 TIP_S = 1 / 30
 ALIVE_S = 1.0
+NOT_KEPT = "What the instrument sent could not be kept. Earlier hits are. Take it again."
 NONSENSE = 50  # messages in a second that are none: it is left alone for a while
 
 
@@ -255,8 +256,7 @@ class Agent:
             except Exception as error:
                 if not self.sink.passes(error):
                     log.exception("a press could not be kept")
-                    words = "What the instrument sent could not be kept. Earlier hits are. Take it again."
-                    self._tell_sink(lambda: self.sink.trouble(words))
+                    self._tell_sink(lambda: self.sink.trouble(NOT_KEPT))
                     return "refused"
                 log.warning("an act could not be committed yet; trying again", exc_info=log.isEnabledFor(logging.DEBUG))
                 self.stop.wait(RETRY_S)

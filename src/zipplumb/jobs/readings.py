@@ -41,7 +41,8 @@ def store(session: Session, instrument: Instrument, batch: HitBatch, **whose) ->
     Raises InputError where these very samples were kept for something else before.
     """
     values = {
-        "instrument_id": instrument.id, "temperature_c": instrument.temperature_c, "conditions": conditions_of(instrument, batch),
+        "instrument_id": instrument.id, "conditions": conditions_of(instrument, batch),
+        "temperature_c": instrument.temperature_c,
         "kind": batch.kind, "session": batch.session, "first_n": batch.ns[0], "sweep": batch.sweep, "ns": list(batch.ns),
         "times": list(batch.times), "poses": list(batch.poses), "approach": list(batch.approach), "faces": list(batch.faces),
         "lines": [v for line in batch.lines for v in line], "counts": [len(line) // 2 for line in batch.lines],
