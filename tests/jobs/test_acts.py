@@ -275,7 +275,7 @@ def test_the_facts_say_who_with_what_and_where_from(aligned):
 
 def test_passwords_are_kept_as_hashes_and_checked(stack):
     people.add_person("olwen", "Olwen", "technician", "a long secret")
-    assert people.sign_in("Olwen ", "a long secret", "10.0.0.1").name == "Olwen"
+    assert people.sign_in("Olwen ", "a long secret", "10.0.0.1")[0].name == "Olwen"
     with pytest.raises(InputError):
         people.sign_in("olwen", "a short secret", "10.0.0.1")
     with pytest.raises(InputError, match="no role"):

@@ -83,7 +83,7 @@ def test_a_pivot_is_refused_until_it_is_determined_and_then_calibrates(calm, ran
         sent(calm, trial, poses[sweeps == k], "sweep", sweep=k)
     assert trials.finish(TECHNICIAN, trial) == "asks"
     assert on_arm(calm).method == "drawn"
-    trials.undo(calm.arm, trial, False, "s", None)
+    trials.undo(TECHNICIAN, calm.arm, trial, False, "s", None)
     assert outcome(trial).taken == 1
     for k in (2, 3, 4):
         sent(calm, trial, poses[sweeps == k], "sweep", sweep=10 + k)
@@ -189,13 +189,24 @@ def test_what_happens_to_an_arm_makes_a_check_due_and_a_history_can_be_thinned(c
 def test_an_instrument_is_added_only_where_it_may_be_and_with_numbers_that_are_some(stack):
     form = {"name": "Far arm", "kind": "arm", "host": "10.1.2.3", "port": "7000"}
     for more, words in (
-        ({}, "not among the addresses"),
-        ({"host": "127.0.0.1", "port": "99999"}, "no port"),
-        ({"host": "127.0.0.1", "u_hit": "-1"}, "no such number"),
-        ({"name": ""}, "no name"),
+        ({"host": "10.1.2.3/admin"}, "no address"),
+        ({"port": "99999"}, "no port"),
+        ({"u_hit": "-1"}, "no such number"),
+        ({"name": ""}, "needs a name"),
+        ({"name": "x" * 81}, "needs a name"),
     ):
         with pytest.raises(InputError, match=words):
             kit.add_from_form(TECHNICIAN, form | more)
+    added = kit.add_from_form(TECHNICIAN, form)
+    with pytest.raises(InputError, match="already"):
+        kit.add_from_form(TECHNICIAN, form)  # a second one does not move the first
+    kit.correct(TECHNICIAN, added, form | {"name": "Near arm", "u_hit": "0.02"})
+    with transaction() as session:
+        assert session.get(Instrument, added).u_hit_mm == 0.02
+    kit.remove(TECHNICIAN, added)
+    assert added not in {i.id for i in kit.instruments()}
+    with pytest.raises(InputError, match="was removed"):
+        kit.correct(TECHNICIAN, added, form)
     spec = kit.spec_from_form("tracker", {"range": "5", "range_per_m": "1", "angle": "3"})
     assert spec["range_mm"] == pytest.approx(0.005)
     assert kit.hit_of_spec("tracker", spec) == pytest.approx(0.009)

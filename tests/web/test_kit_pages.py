@@ -1,14 +1,13 @@
 """The pages of the kit without scripts: what they say, what they ask, what they refuse."""
 
-import html
 import json
 import queue
-import re
 from types import SimpleNamespace
 
 import numpy as np
 import pytest
 from sqlalchemy import select
+from visitor import words
 
 from zipplumb.core.frames import Motion
 from zipplumb.core.sheet import Kit, SheetRow, Station, recipe_from_dict
@@ -20,10 +19,6 @@ from zipplumb.web.live import BACKLOG, Hub
 
 TECHNICIAN = Actor(1, "Tamsin", "technician")
 BALL = {"name": "Paged ball", "kind": "ball", "diameter": "8", "diameter_unit": "mm", "length": "150"}
-
-
-def words(answer):
-    return " ".join(html.unescape(re.sub(r"<[^>]+>", " ", answer.get_data(as_text=True))).split())
 
 
 def post(visitor, path, data=None):

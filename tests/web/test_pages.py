@@ -1,6 +1,5 @@
 """What each page says, and what goes out live."""
 
-import html
 import io
 import json
 import re
@@ -8,6 +7,7 @@ import re
 import flask
 import pytest
 from sqlalchemy import select
+from visitor import words
 
 from zipplumb.cad import CadModel
 from zipplumb.core.units import mm
@@ -16,10 +16,6 @@ from zipplumb.store.database import transaction
 from zipplumb.store.models import Job, Part, Row
 from zipplumb.web.app import _in_the_persons_units
 from zipplumb.web.live import Hub
-
-
-def words(answer):
-    return " ".join(html.unescape(re.sub(r"<[^>]+>", " ", answer.get_data(as_text=True))).split())
 
 
 @pytest.mark.parametrize(
@@ -65,8 +61,7 @@ def test_a_rows_slip_shows_its_limits_in_the_jobs_units(technician, stack):
     assert technician.get(f"/jobs/{stack.job}/rows/999999").status_code == 422
 
 
-def test_upload_progress_and_the_choice_of_bodies(technician, stack, monkeypatch):
-    monkeypatch.setattr("zipplumb.jobs.queue.defer", lambda task, **arguments: None)
+def test_upload_progress_and_the_choice_of_bodies(technician, stack):
     file = (io.BytesIO((stack.folder / "bearing-carrier.step").read_bytes()), "carrier.step")
     answer = technician.client.post("/parts", data={"name": "Second", "file": file, "csrf_token": technician.token})
     where = answer.headers["Location"]

@@ -1,13 +1,19 @@
 """Who gets in, who may change, and what a page may do."""
 
 import io
+import re
+from concurrent.futures import ThreadPoolExecutor
 
 import pytest
 from sqlalchemy import func, select
+from visitor import Visitor, words
 
+from zipplumb.core.errors import InputError, NotAllowed, PlumbError
 from zipplumb.jobs import people
+from zipplumb.jobs.actor import Actor
 from zipplumb.store.database import transaction
-from zipplumb.store.models import Change, Row
+from zipplumb.store.models import Change, Row, User
+from zipplumb.web.doors import must_pass
 
 
 def routes(app):
@@ -67,13 +73,16 @@ def test_the_content_security_policy_allows_no_inline_script(technician, stack):
 
 
 def test_sign_in_attempts_are_limited(visitor):
-    people.add_person("guessed", "Somebody", "reviewer", "right-one")
+    people.add_person("guessed", "Somebody", "reviewer", "the right one")
     for _ in range(people.ATTEMPTS):
         assert b"name or the password is wrong" in visitor.sign_in("guessed", "wrong").data
-    assert b"Wait ten minutes" in visitor.sign_in("guessed", "right-one").data
+    assert b"Wait ten minutes" in visitor.sign_in("guessed", "the right one").data
 
 
-@pytest.mark.parametrize("target", ["https://elsewhere.example/", "//elsewhere.example", "/\\elsewhere.example"])
+@pytest.mark.parametrize(
+    "target",
+    ["https://elsewhere.example/", "//elsewhere.example", "/\\elsewhere.example", "/\t/elsewhere.example", "/\n//x", "\t//x"],
+)
 def test_sign_in_sends_nobody_elsewhere(visitor, target):
     visitor.get("/sign-in")
     answer = visitor.client.post(
@@ -144,3 +153,88 @@ def test_bad_input_gets_its_sentence(technician, stack, path, form, words):
 def test_a_job_that_is_not_there(technician):
     assert technician.get("/jobs/999999/measure").status_code in (404, 422)
     assert technician.get("/jobs/1/no-such-stage").status_code == 404
+
+
+def test_many_attempts_at_once_are_no_way_round_the_limit(stack):
+    people.add_person("hurried", "Somebody", "reviewer", "the right one")
+
+    def attempt(k):
+        try:
+            people.sign_in("hurried", f"guess {k}", "10.0.0.9")
+        except InputError:
+            return "checked"
+        except PlumbError:
+            return "refused"
+
+    with ThreadPoolExecutor(16) as pool:
+        answers = list(pool.map(attempt, range(40)))
+    assert answers.count("checked") == people.ATTEMPTS
+
+
+def test_a_cookie_is_worth_nothing_after_signing_out(app, visitor):
+    visitor.sign_in("tamsin")
+    kept = visitor.client.get_cookie("session").value
+    visitor.post("/sign-out")
+    visitor.client.set_cookie("session", kept)
+    assert visitor.get("/").status_code == 302
+
+
+def test_a_changed_password_ends_all_other_sessions(app):
+    people.add_person("changes", "Somebody", "reviewer", "the old password")
+    here, there = Visitor(app), Visitor(app)
+    for visitor in (here, there):
+        visitor.sign_in("changes", "the old password")
+    assert here.post("/me/password", {"old": "wrong", "password": "a new password"}).status_code == 422
+    assert here.post("/me/password", {"old": "the old password", "password": "short"}).status_code == 422
+    here.post("/me/password", {"old": "the old password", "password": "a new password"})
+    assert here.get("/").status_code == 200
+    assert there.get("/").status_code == 302
+    there.sign_in("changes", "a new password")
+    assert there.get("/").status_code == 200
+
+
+def test_the_administrator_adds_people_changes_them_and_ends_their_sessions(app, administrator, technician):
+    assert technician.get("/people").status_code == 403
+    form = {"login": "fresh.one", "name": "Fresh", "role": "technician", "password": "a fine password"}
+    administrator.post("/people", form)
+    assert administrator.post("/people", form).status_code == 422  # there already
+    fresh = Visitor(app)
+    fresh.sign_in("fresh.one", "a fine password")
+    assert fresh.get("/").status_code == 200
+    with transaction() as session:
+        number, ines = (session.scalar(select(User.id).where(User.login == who)) for who in ("fresh.one", "ines"))
+    administrator.post(f"/people/{number}", {"name": "Fresh", "role": "technician", "active": ""})
+    assert fresh.get("/").status_code == 302
+    assert b"wrong" in fresh.sign_in("fresh.one", "a fine password").data
+    last = administrator.post(f"/people/{ines}", {"name": "Ines Hadlow", "role": "reviewer", "active": "1"})
+    assert b"Somebody has to be administrator" in last.data
+    assert "change person" in administrator.get("/record").get_data(as_text=True)
+
+
+def test_a_route_that_says_nothing_of_who_may_refuses(app, administrator):
+    for rule in app.url_map.iter_rules():
+        if rule.endpoint != "static":
+            assert getattr(app.view_functions[rule.endpoint], "roles", ()), rule
+    with pytest.raises(NotAllowed, match="open to nobody"):
+        must_pass(lambda: "", Actor(1, "Ines", "administrator"))
+
+
+def test_the_record_tells_what_was_before_and_is_after(technician, stack):
+    for units in ("in", "mm"):
+        technician.post(f"/jobs/{stack.job}/units", {"units": units})
+    assert "in → mm" in words(technician.get(f"/record?job={stack.job}"))
+
+
+def test_a_stale_slip_is_told_and_not_obeyed(app, technician, stack):
+    with transaction() as session:
+        row = session.scalar(select(Row.id).where(Row.recipe["name"].astext == "Foot top").order_by(Row.id))
+    path = f"/jobs/{stack.job}/rows/{row}"
+    seen = re.search(r'name="seen" value="([^"]+)"', technician.get(path).get_data(as_text=True))[1]
+    other = {"seen": seen, "name": "Foot's top"}
+    assert technician.post(f"{path}/edit", other).status_code == 204
+    for act in ("edit", "terms", "remove"):
+        late = technician.post(f"{path}/{act}", {"seen": seen, "name": "Mine"})
+        assert late.status_code == 422
+        assert b"changed by somebody else" in late.data
+    again = re.search(r'name="seen" value="([^"]+)"', technician.get(path).get_data(as_text=True))[1]
+    assert technician.post(f"{path}/edit", {"seen": again, "name": "Foot top"}).status_code == 204

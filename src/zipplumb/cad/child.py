@@ -1,6 +1,7 @@
-"""The process in which a CAD file is read: ``python -m zipplumb.cad.child IN OUT MEMORY_MB``.
+"""The process in which a CAD file is read: ``python -m zipplumb.cad.child IN OUT MEMORY_MB SECONDS``.
 
-It may crash or run out without harm to anyone else. It prints one JSON line per step.
+It may crash or run out without harm to anyone else, and ends with the process that began it. It
+prints one JSON line per step.
 """
 
 from __future__ import annotations
@@ -9,17 +10,48 @@ import json
 import os
 import resource
 import sys
+import threading
 from pathlib import Path
+
+LARGEST_FILE_MB, MORE_THREADS = 4000, 64
 
 
 def _tell(**what) -> None:
     os.write(_CHANNEL, (json.dumps(what) + "\n").encode())
 
 
-def main(source: str, target: str, memory_mb: str) -> int:
-    limit = int(memory_mb) * 1024 * 1024
-    resource.setrlimit(resource.RLIMIT_AS, (limit, limit))
-    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+def _limit(memory_mb: int, seconds: int) -> None:
+    for what, most in (
+        (resource.RLIMIT_AS, memory_mb * 2**20),
+        (resource.RLIMIT_CPU, 4 * seconds),  # its threads count together; the parent minds the clock
+        (resource.RLIMIT_FSIZE, LARGEST_FILE_MB * 2**20),
+        (resource.RLIMIT_CORE, 0),
+        (resource.RLIMIT_NPROC, _threads_of_ours() + MORE_THREADS),
+    ):
+        resource.setrlimit(what, (most, most))
+
+
+def _threads_of_ours() -> int:
+    """The limit of processes counts everything of this user, threads too."""
+    count = 0
+    for folder in Path("/proc").iterdir():
+        try:
+            if folder.name.isdigit() and folder.stat().st_uid == os.getuid():
+                count += len(os.listdir(folder / "task"))
+        except OSError:
+            continue
+    return count
+
+
+def _end_with_parent() -> None:
+    """Our standard input is held open by who began us: it ends when that one ends, however."""
+    os.read(0, 1)
+    os._exit(3)
+
+
+def main(source: str, target: str, memory_mb: str, seconds: str) -> int:
+    threading.Thread(target=_end_with_parent, daemon=True).start()
+    _limit(int(memory_mb), int(seconds))
     from .occt import Unreadable, read
 
     try:
@@ -39,4 +71,6 @@ if __name__ == "__main__":
     # the library writes its own messages to standard output: keep a private way to our parent
     _CHANNEL = os.dup(1)
     os.dup2(2, 1)
-    sys.exit(main(*sys.argv[1:4]))
+    # no way out through the library's own threads and finalisers: what was to be written is written
+    _CODE = main(*sys.argv[1:5])
+    os._exit(_CODE)

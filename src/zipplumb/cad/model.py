@@ -53,6 +53,7 @@ class CadModel:
     edge_points : (k, 3) float32, polylines of all edges
     edge_starts : (edges + 1,) uint32, where each polyline begins
     edge_bodies : (edges,) uint32
+    missing : what of the file is not here, a sentence each
     """
 
     units: str
@@ -65,6 +66,7 @@ class CadModel:
     edge_points: NDArray[np.float32]
     edge_starts: NDArray[np.uint32]
     edge_bodies: NDArray[np.uint32]
+    missing: tuple[str, ...] = ()
 
     ARRAYS = (
         ("positions", "<f4", 3),
@@ -80,6 +82,7 @@ class CadModel:
         arrays = [np.ascontiguousarray(getattr(self, name), kind) for name, kind, _ in self.ARRAYS]
         head = {
             "units": self.units,
+            "missing": list(self.missing),
             "bodies": [asdict(b) for b in self.bodies],
             "faces": [asdict(f) for f in self.faces],
             "arrays": [[name, kind[1:], a.size] for (name, kind, _), a in zip(self.ARRAYS, arrays, strict=True)],
@@ -99,7 +102,7 @@ class CadModel:
             at += array.nbytes
         bodies = tuple(Body(**b) for b in head["bodies"])
         faces = tuple(Face(**{**f, "box": tuple(f["box"])}) for f in head["faces"])
-        return cls(head["units"], bodies, faces, **arrays)
+        return cls(head["units"], bodies, faces, **arrays, missing=tuple(head.get("missing", ())))
 
     def mesh_of(self, face: int) -> tuple[NDArray, NDArray]:
         """Corners (t, 3, 3) and vertex normals (t, 3, 3) of one face's triangles, mm."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import selectors
 import subprocess
 import sys
@@ -25,7 +26,10 @@ class Limits:
 
 
 def read_step(
-    path: Path, progress: Callable[[float, str], None] = lambda share, words: None, limits: Limits = Limits()
+    path: Path,
+    progress: Callable[[float, str], None] = lambda share, words: None,
+    limits: Limits = Limits(),
+    called: str = "",
 ) -> CadModel:
     """Read a STEP file.
 
@@ -34,34 +38,39 @@ def read_step(
     path : the file
     progress : called with a share of the work (0 to 1) and what is being done
     limits : of time and memory
+    called : what the person calls the file; by default its own name
 
     Raises
     ------
     FileError
         Not STEP, cut off, beyond the limits, or such that the CAD library gives up or crashes.
     """
-    _check_head_and_tail(path)
+    called = called or path.name
+    _check_head_and_tail(path, called)
     with tempfile.TemporaryDirectory() as folder:
         target = Path(folder) / "model"
-        command = [sys.executable, "-m", "zipplumb.cad.child", str(path), str(target), str(limits.memory_mb)]
-        with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL) as child:
+        command = [sys.executable, "-m", "zipplumb.cad.child", str(path.resolve()), str(target), str(limits.memory_mb)]
+        command.append(str(max(1, round(limits.seconds))))
+        with subprocess.Popen(
+            command, cwd=folder, env=_bare(folder), stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL
+        ) as child:
             try:
                 error = _follow(child, progress, time.monotonic() + limits.seconds)
             finally:
                 if child.poll() is None:
                     child.kill()
         if error:
-            raise FileError(f"{path.name} cannot be used: {error}.", NOTHING_KEPT, "Export it again as STEP.")
+            raise FileError(f"{called} cannot be used: {error}.", NOTHING_KEPT, "Export it again as STEP.")
         if child.returncode != 0 or not target.exists():
             raise FileError(
-                f"The CAD library gave up on {path.name}.",
+                f"The CAD library gave up on {called}.",
                 NOTHING_KEPT,
                 "Export it again, if possible as STEP AP214 or AP242 with solids only.",
             )
         return CadModel.unpack(target.read_bytes())
 
 
-def _check_head_and_tail(path: Path) -> None:
+def _check_head_and_tail(path: Path, called: str) -> None:
     """ISO 10303-21 files begin and end with its name: a quick word before the long work."""
     with path.open("rb") as file:
         head = file.read(256)
@@ -69,13 +78,18 @@ def _check_head_and_tail(path: Path) -> None:
         file.seek(max(0, file.tell() - 512))
         tail = file.read()
     if b"ISO-10303-21" not in head:
-        raise FileError(f"{path.name} is not a STEP file.", NOTHING_KEPT, "Choose a file that was exported as STEP.")
+        raise FileError(f"{called} is not a STEP file.", NOTHING_KEPT, "Choose a file that was exported as STEP.")
     if b"END-ISO-10303-21" not in tail:
         raise FileError(
-            f"{path.name} is cut off: its end is missing.",
+            f"{called} is cut off: its end is missing.",
             NOTHING_KEPT,
             "Copy it again from where it came, or export it again.",
         )
+
+
+def _bare(folder: str) -> dict[str, str]:
+    """The child's environment: no secrets, and a home of its own that goes with it."""
+    return {"PATH": os.defpath, "HOME": folder, "TMPDIR": folder, "LANG": "C.UTF-8"}
 
 
 def _follow(child: subprocess.Popen, progress, deadline: float) -> str | None:

@@ -26,7 +26,7 @@ def _link(args) -> int:
 
 
 def _worker(args) -> int:
-    from ..jobs.queue import work
+    from ..jobs.worker import work
 
     work()
     return 0

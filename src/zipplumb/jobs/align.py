@@ -38,8 +38,10 @@ def activate(actor: Actor, job_id: int, row_id: int | None) -> None:
     """Choose the coordinate system in which everything is judged; None for the instrument's own."""
     actor.must_change()
     with transaction() as session:
-        row = session.get(Row, row_id) if row_id else None
-        if row_id and (row is None or row.job_id != job_id or row.removed_at or kind_of(row.recipe).role != "system"):
+        row = None if row_id is None else session.get(Row, row_id)
+        if row_id is not None and (
+            row is None or row.job_id != job_id or row.removed_at or kind_of(row.recipe).role != "system"
+        ):
             raise InputError("That row is no alignment.", "Nothing was changed.", "Choose an alignment.")
         stored(session, Job, job_id).alignment_row_id = row_id
         record(session, actor, job_id, "activate alignment", row=row_id)

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-import os
+import re
 from collections.abc import Mapping, Sequence
 from datetime import UTC, datetime, timedelta
+from typing import Any
 
 from sqlalchemy import ColumnElement, func, select
 from sqlalchemy.orm import Session
@@ -27,6 +28,7 @@ SPECIFICATIONS["radar"] = SPECIFICATIONS["tracker"]
 INSTRUMENT_KINDS = {"arm": "arm", "tracker": "laser tracker", "radar": "laser radar"}
 FACTOR = {"mm": 1.0, "µm": 1e-3, "µm/m": 1e-3, "µrad": 1e-6}
 SUFFIX = {"mm": "mm", "µm": "mm", "µm/m": "mm", "µrad": "rad"}
+_HOST = re.compile(r"[A-Za-z0-9]([A-Za-z0-9.:-]{0,250}[A-Za-z0-9])?")
 AT_METRES = 3.0  # a tracker's hit is told for this distance
 
 
@@ -52,31 +54,66 @@ def hit_of_spec(kind: str, spec: Mapping[str, float]) -> float:
     return max(spec["range_mm"] + spec["range_per_m_mm"] * AT_METRES, spec["angle_rad"] * AT_METRES * 1000)
 
 
-def add_from_form(actor: Actor, form: Mapping[str, str]) -> int:
-    """A new instrument as typed. Raises InputError naming the field. Returns its id."""
-    actor.must_change()
-    name, kind, host, port = (form.get(k, "").strip() for k in ("name", "kind", "host", "port"))
-    if not name or kind not in INSTRUMENT_KINDS:
-        raise InputError("The instrument has no name, or no kind.", "Nothing was kept.", "Give both.")
-    if host not in ("127.0.0.1", "localhost") and not _allowed(host):
-        raise InputError(
-            f"“{host[:40]}” is not among the addresses that instruments may have here.", "Nothing was kept.",
-            "Ask an administrator to allow it, or type 127.0.0.1 for one on this machine.",
-        )  # fmt: skip
-    if not port.isdigit() or not 0 < int(port) < 65536:
+def _typed(session: Session, form: Mapping[str, str], kind: str, but: int | None) -> dict[str, Any]:
+    """Name, address and statement of an instrument as typed. Raises InputError naming the field."""
+    name, host, port = (form.get(k, "").strip() for k in ("name", "host", "port"))
+    if not name or len(name) > 80 or not name.isprintable():
+        raise InputError("An instrument needs a name of at most 80 letters.", "Nothing was kept.", "Type its name.")
+    if not _HOST.fullmatch(host):
+        raise InputError(f"“{host[:40]}” is no address.", "Nothing was kept.", "Type a name or a number of a host.")
+    if not (port.isascii() and port.isdigit() and len(port) < 6 and 0 < int(port) < 65536):
         raise InputError(f"“{port[:10]}” is no port.", "Nothing was kept.", "Type a number from 1 to 65535.")
-    with transaction() as session:
-        if session.scalar(select(Instrument.id).where(Instrument.name == name)):
-            raise InputError(f"There is an instrument “{name}” already.", "Nothing was kept.", "Choose another name.")
+    same = session.scalar(select(Instrument.id).where(Instrument.name == name, Instrument.removed_at.is_(None)))
+    if same is not None and same != but:
+        raise InputError(f"There is an instrument “{name}” already.", "Nothing was kept.", "Choose another name.")
     spec = spec_from_form(kind, form)
-    found = add_instrument(name[:80], kind, host, int(port), hit_of_spec(kind, spec), spec)
+    return {"name": name, "host": host, "port": int(port), "spec": spec, "u_hit_mm": hit_of_spec(kind, spec)}
+
+
+def add_from_form(actor: Actor, form: Mapping[str, str]) -> int:
+    """A new instrument as typed: an administrator says which addresses instruments have. Returns its id."""
+    kind = form.get("kind", "")
+    if kind not in INSTRUMENT_KINDS:
+        raise InputError("The kind of instrument was not chosen.", "Nothing was kept.", "Choose one of the kinds.")
     with transaction() as session:
-        record(session, actor, None, "add instrument", instrument=found)
-    return found
+        typed = _typed(session, form, kind, None)
+        instrument = Instrument(kind=kind, **typed)
+        session.add(instrument)
+        session.flush()
+        record(session, actor, None, "add instrument", instrument=instrument.id, **typed)
+        tell(session, None, "kit")
+        return instrument.id
 
 
-def _allowed(host: str) -> bool:
-    return host in os.environ.get("ZIPPLUMB_INSTRUMENT_HOSTS", "").split(",")
+def correct(actor: Actor, instrument_id: int, form: Mapping[str, str]) -> None:
+    """Correct what was typed of an instrument; what was read before keeps the statement of then."""
+    with transaction() as session:
+        instrument = there(session, instrument_id)
+        typed = _typed(session, form, instrument.kind, instrument_id)
+        before = {name: getattr(instrument, name) for name in typed}
+        for name, value in typed.items():
+            setattr(instrument, name, value)
+        record(session, actor, None, "correct instrument", instrument=instrument_id, before=before, after=typed)
+        tell(session, None, "kit")
+
+
+def remove(actor: Actor, instrument_id: int) -> None:
+    """Out of the list; what it read stays."""
+    with transaction() as session:
+        instrument = there(session, instrument_id)
+        if instrument.trial_id is not None:
+            raise InputError("A calibration or check is under way on it.", "Nothing was changed.", "Give it up first.")
+        instrument.removed_at, instrument.station_id, instrument.link_up = datetime.now(UTC), None, False
+        record(session, actor, None, "remove instrument", instrument=instrument_id, name=instrument.name)
+        tell(session, None, "kit")
+
+
+def there(session: Session, instrument_id: int) -> Instrument:
+    """An instrument that was not removed, locked. Raises InputError."""
+    instrument = stored(session, Instrument, instrument_id, lock=True)
+    if instrument.removed_at is not None:
+        raise InputError("That instrument was removed.", "Nothing was changed.", "Choose one from the list.")
+    return instrument
 
 
 def add_instrument(name: str, kind: str, host: str, port: int, u_hit_mm: float, spec: dict | None = None) -> int:
@@ -128,7 +165,7 @@ def bring_instrument(actor: Actor, job_id: int, instrument_id: int, unmoved: boo
     actor.must_change()
     with transaction() as session:
         stored(session, Job, job_id, lock=True)
-        instrument = stored(session, Instrument, instrument_id, lock=True)
+        instrument = there(session, instrument_id)
         read = stations_read_from(session, job_id)
         other = next((s for s in read if s.instrument_id != instrument_id), None)
         if other is not None:
@@ -191,4 +228,4 @@ def seen(instrument_id: int, **state) -> None:
 
 def instruments() -> list[Instrument]:
     with transaction() as session:
-        return list(session.scalars(select(Instrument).order_by(Instrument.id)))
+        return list(session.scalars(select(Instrument).where(Instrument.removed_at.is_(None)).order_by(Instrument.id)))

@@ -22,6 +22,7 @@ from ..devices.protocol import Event, Hello, Level, Pose, State, Target
 from ..store.database import TIP, database_url, stored, transaction
 from ..store.models import Instrument, Job, Row, Station, Trial
 from . import kit, measure, trials, trust
+from .actor import INSTRUMENT
 
 log = logging.getLogger(__name__)
 
@@ -129,7 +130,7 @@ class JobsSink:
 
     def undo(self, sweep: bool, session: str, number: int) -> str:
         if trial := self._under_way():
-            return trials.undo(self.instrument_id, trial, sweep, session, number)
+            return trials.undo(INSTRUMENT, self.instrument_id, trial, sweep, session, number)
         return measure.undo_from_device(self.instrument_id, sweep, session, number)
 
     def step(self, by: int, session: str, number: int) -> str:
@@ -144,11 +145,15 @@ def run_link() -> None:
     while True:
         try:
             with transaction() as session:
-                wanted = {i.id: (i.host, i.port) for i in session.scalars(select(Instrument))}
+                wanted = {
+                    i.id: (i.host, i.port) for i in session.scalars(select(Instrument).where(Instrument.removed_at.is_(None)))
+                }
         except SQLAlchemyError:
             log.warning("the database cannot be reached; trying again")
             time.sleep(1)
             continue
+        for gone in set(agents) - set(wanted):
+            agents.pop(gone)[1].stop.set()
         for instrument_id, address in wanted.items():
             running = agents.get(instrument_id)
             if running and running[0] == address:

@@ -5,7 +5,8 @@ from __future__ import annotations
 import logging
 from datetime import UTC, datetime
 
-from sqlalchemy import select
+from sqlalchemy import func, select
+from sqlalchemy.exc import InterfaceError, OperationalError
 from sqlalchemy.orm import Session
 
 from ..core.errors import InputError, PlumbError
@@ -16,6 +17,7 @@ from ..exchange.xlsx_file import write_xlsx
 from ..store.database import stored, tell, transaction
 from ..store.models import Calibration, Instrument, Picture, Reading, Report, Station, User
 from .actor import Actor, record
+from .queue import defer
 from .results import JobResults, load
 from .rows_text import row_texts
 
@@ -27,6 +29,7 @@ FORMATS = {
 }
 PNG = b"\x89PNG\r\n\x1a\n"
 LARGEST_PICTURE = 8_000_000
+MOST_AT_ONCE = 4  # reports in the making, of one job
 
 
 def keep_picture(actor: Actor, job_id: int, png: bytes, caption: str) -> int:
@@ -60,10 +63,14 @@ def ask_report(actor: Actor, job_id: int, kind: str, row_ids: list[int]) -> int:
         known = {r.id for r in state.rows}
         if not set(row_ids) <= known:
             raise InputError("A chosen row is not in this job any more.", "Nothing was made.", "Choose the rows again.")
+        waiting = select(func.count()).select_from(Report).where(Report.job_id == job_id, Report.state == "making")
+        if (session.scalar(waiting) or 0) >= MOST_AT_ONCE:
+            raise InputError(f"{MOST_AT_ONCE} reports of this job are being made.", "No more was asked for.", "Wait for them.")
         report = Report(job_id=job_id, kind=kind, rows=sorted(row_ids), by=actor.id)
         session.add(report)
         session.flush()
         record(session, actor, job_id, "report", report=report.id, kind=kind)
+        defer(session, "make_report", report_id=report.id)
         return report.id
 
 
@@ -74,6 +81,8 @@ def make_report(report_id: int) -> None:
             report = stored(session, Report, report_id)
             report.data, report.state = _made(session, report), "ready"
             tell(session, report.job_id, "report", report=report_id)
+    except (OperationalError, InterfaceError):
+        raise  # the database is away: the task is tried again
     except Exception as error:
         log.exception("report %s", report_id)
         known = str(error) if isinstance(error, PlumbError) else "It could not be made. The job is untouched. Try again."
@@ -81,6 +90,17 @@ def make_report(report_id: int) -> None:
             report = stored(session, Report, report_id)
             report.state, report.message = "failed", known
             tell(session, report.job_id, "report", report=report_id)
+
+
+def report_left(report_id: int) -> None:
+    """No try to make it came to an end."""
+    with transaction() as session:
+        report = stored(session, Report, report_id)
+        report.state, report.message = (
+            "failed",
+            "Making it ended the worker each time. The job is untouched. Choose fewer rows.",
+        )
+        tell(session, report.job_id, "report", report=report_id)
 
 
 def _made(session: Session, report: Report) -> bytes:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from datetime import UTC, datetime
 from typing import Any, cast
 
@@ -11,6 +11,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from ..core.errors import InputError
+from ..core.fingerprints import fingerprint
 from ..core.shape_codec import shape_from_data
 from ..core.sheet import RowRecipe, kind_of, needs_of, recipe_from_dict
 from ..core.sheet.kinds import measured_as
@@ -20,25 +21,28 @@ from ..store.database import stored, tell, transaction
 from ..store.models import Job, Part, Row, Station
 from .actor import Actor, record
 from .forms import changed, data_of, texts_of
+from .parts import checked_bodies
 from .results import load
 from .words import words_for
 
 ROW_GONE = InputError("That row is not in this job any more.", "Nothing was changed.", "Choose another row.")
 
 
-def create_job(actor: Actor, name: str, part_id: int) -> int:
-    """A new job on a part. Returns its id."""
+def create_job(actor: Actor, name: str, part_id: int, bodies: Iterable[int] | None = None) -> int:
+    """A new job on a part, with all or some of its bodies. Returns its id."""
     actor.must_change()
     name = name.strip()
     if not name or len(name) > 80:
         raise InputError("A job needs a name of at most 80 letters.", "Nothing was changed.", "Type a name.")
     with transaction() as session:
-        if session.get(Part, part_id) is None:
-            raise InputError("That part is not there.", "Nothing was changed.", "Upload a STEP file.")
+        part = stored(session, Part, part_id)
+        if part.state != "ready":
+            raise InputError("That part is not read.", "Nothing was begun.", "Wait for it, or choose another file.")
         job = Job(name=name, part_id=part_id, created_by=actor.id)
+        job.kept_bodies = None if bodies is None else checked_bodies(part, bodies)
         session.add(job)
         session.flush()
-        record(session, actor, job.id, "new job", name=name)
+        record(session, actor, job.id, "new job", name=name, bodies=job.kept_bodies)
         return job.id
 
 
@@ -48,8 +52,9 @@ def set_units(actor: Actor, job_id: int, units: str) -> None:
     if units not in ("mm", "in"):
         raise InputError("Lengths are mm or inches.", "Nothing was changed.", "Choose mm or in.")
     with transaction() as session:
-        stored(session, Job, job_id).units = cast(Units, units)
-        record(session, actor, job_id, "units", units=units)
+        job = stored(session, Job, job_id)
+        before, job.units = job.units, cast(Units, units)
+        record(session, actor, job_id, "units", before={"units": before}, after={"units": units})
         tell(session, job_id, "units")
 
 
@@ -139,12 +144,31 @@ def plan_typed(actor: Actor, job_id: int, kind: str, texts: Mapping[str, str]) -
         return add_row(session, actor, job_id, named(session, job_id, data_of(kind, texts, units)))
 
 
-def edit_row(actor: Actor, job_id: int, row_id: int, texts: Mapping[str, str]) -> None:
-    """Change what was typed anew in a row's form; in the job's units and the row's own terms."""
+def seen_of(recipe: RowRecipe) -> str:
+    """Names what a person saw of a row when they began to edit it; the answer to a question of the side is not of it."""
+    return fingerprint(recipe.model_dump_json(exclude={"settled_air"}))
+
+
+def _as_seen(row: Row, seen: str | None) -> None:
+    """Raises InputError where somebody changed the row since."""
+    if seen is not None and seen != seen_of(recipe_from_dict(row.recipe)):
+        raise InputError(
+            f"{row.recipe['name']} was changed by somebody else since you opened it.",
+            "Your change was not kept, theirs stands.",
+            "Open the row again, and type it anew.",
+        )
+
+
+def edit_row(actor: Actor, job_id: int, row_id: int, texts: Mapping[str, str], seen: str | None = None) -> None:
+    """Change what was typed anew in a row's form; in the job's units and the row's own terms.
+
+    ``seen``: of the row as the person saw it (see ``seen_of``).
+    """
     actor.must_change()
     with transaction() as session:
         job = stored(session, Job, job_id, lock=True)
         row = _row(session, job_id, row_id)
+        _as_seen(row, seen)
         recipe = recipe_from_dict(row.recipe)
         available = load(session, job_id).available(row_id)
         new = changed(texts, texts_of(recipe, job.units, available))
@@ -154,8 +178,8 @@ def edit_row(actor: Actor, job_id: int, row_id: int, texts: Mapping[str, str]) -
             _take_letter(session, job_id, row_id, raw["datum"])
         edited = recipe_from_dict(raw)
         check_references(session, job_id, edited)
-        row.recipe = edited.model_dump(mode="json")
-        record(session, actor, job_id, "edit", row=row_id, recipe=row.recipe)
+        before, row.recipe = row.recipe, edited.model_dump(mode="json")
+        record(session, actor, job_id, "edit", row=row_id, before=before, after=row.recipe)
         tell(session, job_id, "sheet", row=row_id)
 
 
@@ -188,11 +212,13 @@ def _take_letter(session: Session, job_id: int, row_id: int, letter: str | None)
         )
 
 
-def switch_terms(actor: Actor, job_id: int, row_id: int) -> None:
+def switch_terms(actor: Actor, job_id: int, row_id: int, seen: str | None = None) -> None:
     """Radius or diameter, as the drawing says it: nominal and limits turn together."""
     actor.must_change()
     with transaction() as session:
+        stored(session, Job, job_id, lock=True)
         row = _row(session, job_id, row_id)
+        _as_seen(row, seen)
         switched = recipe_from_dict(row.recipe).in_other_terms()
         if switched is None:
             raise InputError("Only a round feature has a radius.", "Nothing was changed.", "Choose a bore or a boss.")
@@ -201,12 +227,13 @@ def switch_terms(actor: Actor, job_id: int, row_id: int) -> None:
         tell(session, job_id, "sheet", row=row_id)
 
 
-def remove_row(actor: Actor, job_id: int, row_id: int) -> None:
+def remove_row(actor: Actor, job_id: int, row_id: int, seen: str | None = None) -> None:
     """Take a row off the sheet; its readings are kept. Refused while other rows rest on it."""
     actor.must_change()
     with transaction() as session:
         job = stored(session, Job, job_id, lock=True)
         row = _row(session, job_id, row_id)
+        _as_seen(row, seen)
         others = session.scalars(select(Row).where(Row.job_id == job_id, Row.removed_at.is_(None), Row.id != row_id)).all()
         resting = [r.recipe["name"] for r in others if rests_on(recipe_from_dict(r.recipe), row_id)]
         if resting:
@@ -239,6 +266,7 @@ def move_row(actor: Actor, job_id: int, row_id: int, by: int) -> None:
         rows.insert(to, rows.pop(at))
         for k, row in enumerate(rows):
             row.position = k + 1
+        record(session, actor, job_id, "move", row=row_id, before={"place": at + 1}, after={"place": to + 1})
         tell(session, job_id, "sheet")
 
 

@@ -35,7 +35,7 @@ def begin(actor: Actor, kind: str, instrument_id: int, form: Mapping[str, str], 
         raise InputError("That is no calibration or check.", "Nothing was begun.", "Choose one from the list.")
     with transaction() as session:
         instrument = session.get(Instrument, instrument_id, with_for_update=True)
-        if instrument is None or instrument.kind not in TRIALS[kind].on:
+        if instrument is None or instrument.removed_at is not None or instrument.kind not in TRIALS[kind].on:
             raise InputError("That instrument takes no such check.", "Nothing was begun.", "Choose another.")
         if instrument.trial_id is not None:
             running = stored(session, Trial, instrument.trial_id)
@@ -155,15 +155,17 @@ def keep(instrument_id: int, trial_id: int, batch: HitBatch, number: int | None)
     return "taken"
 
 
-def undo(instrument_id: int, trial_id: int, sweep: bool, device_session: str, number: int | None) -> str:
+def undo(actor: Actor, instrument_id: int, trial_id: int, sweep: bool, device_session: str, number: int | None) -> str:
     """Take back the last press, or for a pivot, or when asked, its whole sweep."""
     with transaction() as session:
         if not first_time(session, instrument_id, device_session, number):
             return "undone"
         trial, instrument = _running(session, trial_id)
         whole = sweep or TRIALS[trial.kind].whole_press
-        if not take_back(session, Reading.trial_id == trial_id, whole, None):
+        taken_back = take_back(session, Reading.trial_id == trial_id, whole, actor.id)
+        if not taken_back:
             raise InputError("There is nothing to take back.", "Nothing was changed.", "Take something first.")
+        record(session, actor, trial.job_id, "undo in trial", trial=trial_id, hits=taken_back)
         tell_all(session, instrument, trial=trial_id, tone="undone")
     return "undone"
 

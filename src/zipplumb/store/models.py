@@ -44,6 +44,19 @@ class User(Base):
     name: Mapped[str]
     role: Mapped[str] = mapped_column(String(20))
     password_hash: Mapped[str]
+    active: Mapped[bool] = mapped_column(Boolean, server_default="true")
+
+
+class SignedIn(Base):
+    """A session of a person; ``token`` is the hash of what the browser has."""
+
+    __tablename__ = "signed_in"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    user_id: Mapped[int] = mapped_column(ForeignKey("users.id"), index=True)
+    token: Mapped[str] = mapped_column(String(64), unique=True)
+    address: Mapped[str] = mapped_column(String(60), server_default="")
+    at: Mapped[datetime] = _now()
+    ended_at: Mapped[datetime | None]
 
 
 class SignInAttempt(Base):
@@ -83,7 +96,7 @@ class Part(Base):
     words: Mapped[str] = mapped_column(Text, server_default="")
     units: Mapped[str | None] = mapped_column(String(20))
     bodies: Mapped[list[Any]] = mapped_column(JSONB, server_default="[]")
-    kept_bodies: Mapped[list[Any] | None] = mapped_column(JSONB)
+    missing: Mapped[list[Any]] = mapped_column(JSONB, server_default="[]")
     faces: Mapped[list[Any]] = deferred(mapped_column(JSONB, server_default="[]"))
     model: Mapped[bytes | None] = deferred(mapped_column(LargeBinary))
     created_at: Mapped[datetime] = _now()
@@ -97,6 +110,7 @@ class Job(Base):
     units: Mapped[Units] = mapped_column(String(2), server_default="mm")
     current_row_id: Mapped[int | None] = mapped_column(ForeignKey("rows.id", use_alter=True))
     alignment_row_id: Mapped[int | None] = mapped_column(ForeignKey("rows.id", use_alter=True))
+    kept_bodies: Mapped[list[Any] | None] = mapped_column(JSONB)
     created_by: Mapped[int | None] = mapped_column(ForeignKey("users.id"))
     created_at: Mapped[datetime] = _now()
     part: Mapped[Part] = relationship()
@@ -177,6 +191,7 @@ class Instrument(Base):
     level: Mapped[list[float] | None] = mapped_column(ARRAY(Double))
     u_level_rad: Mapped[float] = mapped_column(Double, server_default="0")
     trial_id: Mapped[int | None] = mapped_column(ForeignKey("trials.id", use_alter=True))
+    removed_at: Mapped[datetime | None]
     calibration: Mapped[Calibration | None] = relationship(lazy="selectin", foreign_keys=[calibration_id])
 
     @property

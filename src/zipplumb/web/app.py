@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 from pathlib import Path
 
-from flask import Flask, g, jsonify, render_template, request
+from flask import Flask, current_app, g, jsonify, render_template, request
 from flask_login import LoginManager, current_user
 from flask_wtf.csrf import CSRFError, CSRFProtect
 from jinja2 import ChoiceLoader, FileSystemLoader
@@ -18,12 +18,30 @@ from ..core.units import NO_BREAK, Units, degrees_text, length_text, sentence_in
 from ..jobs.parts import LARGEST_MB
 from ..store.database import transaction
 from ..store.models import Job
-from . import align, auth, derive, home, instruments, job, kit, kit_words, measure, part, planning, probes, report, trials
+from . import (
+    align,
+    asked,
+    auth,
+    derive,
+    home,
+    instruments,
+    job,
+    kit,
+    kit_words,
+    measure,
+    part,
+    people,
+    planning,
+    probes,
+    report,
+    trials,
+)
 from .auth import Person, load_person
+from .doors import is_unguarded, must_pass
 from .rows import row_html
 
 ROOM = Path(__file__).parent
-BLUEPRINTS = (auth, home, job, planning, part, kit, align, measure, derive, report, instruments, probes, trials)
+BLUEPRINTS = (auth, home, job, planning, part, kit, align, measure, derive, report, instruments, probes, trials, people)
 POLICY = (
     "default-src 'self'; img-src 'self' data: blob:; connect-src 'self'; object-src 'none'; "
     "base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
@@ -31,12 +49,13 @@ POLICY = (
 
 
 def create_app() -> Flask:
-    """The application; ZIPPLUMB_SECRET signs its sessions."""
+    """The application; ZIPPLUMB_SECRET signs its cookies, ZIPPLUMB_ADDRESS is how it is reached from outside."""
     app = Flask(__name__, static_folder=str(ROOM / "static"))
     app.config.update(
         SECRET_KEY=os.environ["ZIPPLUMB_SECRET"],
         SESSION_COOKIE_HTTPONLY=True,
         SESSION_COOKIE_SAMESITE="Strict",
+        SESSION_COOKIE_SECURE=os.environ.get("ZIPPLUMB_ADDRESS", "").startswith("https://"),
         MAX_CONTENT_LENGTH=LARGEST_MB * 1024 * 1024 + 65536,
         MAX_FORM_MEMORY_SIZE=12_000_000,
         WTF_CSRF_TIME_LIMIT=None,
@@ -53,6 +72,7 @@ def create_app() -> Flask:
     login.login_message = ""
     login.user_loader(load_person)
     login.anonymous_user = Person.nobody
+    asked.guard(app)
     for module in BLUEPRINTS:
         app.register_blueprint(module.blueprint)
     app.before_request(_signed_in_only)
@@ -63,14 +83,15 @@ def create_app() -> Flask:
 
 
 def _signed_in_only():
-    """Nothing but the sign-in page and the styles it needs, for somebody not signed in."""
-    if request.endpoint in ("auth.sign_in", "static"):
+    """Nothing but what is open to everybody, for somebody not signed in; for others what their role may do."""
+    view = current_app.view_functions.get(request.endpoint or "")
+    if request.endpoint == "static" or is_unguarded(view):
         return None
     if not current_user.is_authenticated:
-        from flask import current_app
-
-        return current_app.login_manager.unauthorized()
+        return current_app.login_manager.unauthorized()  # type: ignore[attr-defined]
     g.actor = current_user.actor
+    if view is not None:  # else there is no such page, which is said as such
+        must_pass(view, g.actor)
     return None
 
 

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from flask import Blueprint, g, render_template, request
+from flask import Blueprint, g, render_template
 from sqlalchemy.orm import Session
 
 from ...core.units import degrees_text, length_text
 from ...jobs import align
 from ...jobs.results import JobResults
+from .. import asked
+from ..doors import changes
 from ..job import done
 from ..planning import kinds_to_plan
 from ..stages import shows
@@ -32,13 +34,14 @@ def panel(session: Session, state: JobResults, view: JobView) -> str:
 
 
 @blueprint.post("/alignments")
+@changes
 def plan(job_id: int):
     align.plan_datum_planes(g.actor, job_id)
     return done()
 
 
 @blueprint.post("/alignments/active")
+@changes
 def activate(job_id: int):
-    row = request.form.get("row", "")
-    align.activate(g.actor, job_id, int(row) if row.isdigit() else None)
+    align.activate(g.actor, job_id, asked.one_id("row"))
     return done()

@@ -2,24 +2,27 @@
 
 from __future__ import annotations
 
-from flask import Blueprint, redirect, render_template, request, url_for
-from flask_login import UserMixin, login_user, logout_user
+from urllib.parse import urlsplit
+
+from flask import Blueprint, redirect, render_template, request, session, url_for
+from flask_login import UserMixin, current_user, login_user, logout_user
 
 from ...core.errors import PlumbError
 from ...jobs import people
 from ...jobs.actor import Actor
+from ..doors import reads, unguarded
 
 blueprint = Blueprint("auth", __name__)
 
 
 class Person(UserMixin):
-    """A signed-in person, as Flask-Login wants one."""
+    """A signed-in person, as Flask-Login wants one: known by the token of the session."""
 
-    def __init__(self, actor: Actor):
-        self.actor = actor
+    def __init__(self, actor: Actor, token: str):
+        self.actor, self.token = actor, token
 
     def get_id(self) -> str:
-        return str(self.actor.id)
+        return self.token
 
     class nobody:
         is_authenticated = is_active = False
@@ -31,27 +34,40 @@ class Person(UserMixin):
             return None
 
 
-def load_person(user_id: str) -> Person | None:
-    actor = people.person_by_id(int(user_id))
-    return Person(actor) if actor else None
+def load_person(token: str) -> Person | None:
+    actor = people.signed_in(token)
+    return Person(actor, token) if actor else None
 
 
 @blueprint.route("/sign-in", methods=["GET", "POST"])
+@unguarded
 def sign_in():
     message, status = "", 200
     if request.method == "POST":
+        form = request.form
         try:
-            actor = people.sign_in(request.form.get("login", ""), request.form.get("password", ""), request.remote_addr or "")
-            login_user(Person(actor))
+            actor, token = people.sign_in(form.get("login", ""), form.get("password", ""), request.remote_addr or "")
+            session.clear()
+            login_user(Person(actor, token))
             target = request.args.get("next", "")
-            safe = target.startswith("/") and not target.startswith(("//", "/\\"))
-            return redirect(target if safe else url_for("home.jobs"))
+            return redirect(target if is_ours(target) else url_for("home.jobs"))
         except PlumbError as error:
             message, status = str(error), 422
     return render_template("sign_in.html", message=message), status
 
 
+def is_ours(target: str) -> bool:
+    """A path of this application. Browsers drop control characters and take a backslash for a slash."""
+    if not target.startswith("/") or "\\" in target or not target.isprintable() or " " in target:
+        return False
+    parts = urlsplit(target)
+    return not parts.scheme and not parts.netloc and not target.startswith("//")
+
+
 @blueprint.post("/sign-out")
+@reads
 def sign_out():
+    people.sign_out(current_user.get_id())
     logout_user()
+    session.clear()
     return redirect(url_for("auth.sign_in"))

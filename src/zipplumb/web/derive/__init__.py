@@ -12,6 +12,7 @@ from ...jobs import derive
 from ...jobs.results import JobResults
 from ...store.database import stored, transaction
 from ...store.models import Job
+from ..doors import changes, reads
 from ..job import done
 from ..stages import shows
 from ..view import JobView, polylines
@@ -50,6 +51,7 @@ def _units(job_id: int) -> Units:
 
 
 @blueprint.get("/choices")
+@reads
 def choices(job_id: int):
     """Everything that the chosen features can make, each with its value."""
     of = _chosen(request.args)
@@ -78,6 +80,7 @@ def choices(job_id: int):
 
 
 @blueprint.post("/derived")
+@changes
 def plan(job_id: int):
     derive.plan(g.actor, job_id, request.form.get("key", ""), _chosen(request.form), _given(request.form, _units(job_id)))
     return done()

@@ -6,15 +6,18 @@ from flask import Blueprint, g, redirect, render_template, request, url_for
 from sqlalchemy import func, select
 
 from ...core.sheet import MEASURED
-from ...jobs import parts, queue
+from ...jobs import parts
 from ...jobs.sheet import create_job
 from ...store.database import transaction
 from ...store.models import Job, Part, Row
+from .. import asked
+from ..doors import changes, reads
 
 blueprint = Blueprint("home", __name__)
 
 
 @blueprint.get("/")
+@reads
 def jobs():
     with transaction() as session:
         done = func.count(Row.finished_at)
@@ -33,11 +36,11 @@ def jobs():
 
 
 @blueprint.post("/parts")
+@changes
 def upload():
     g.actor.must_change()
     file = request.files.get("file")
     part_id = parts.add_part(g.actor, request.form.get("name", ""), file.filename if file else "", file.read() if file else b"")
-    queue.defer("import_part", part_id=part_id)
     return redirect(url_for("home.part", part_id=part_id))
 
 
@@ -52,19 +55,33 @@ def _part(part_id: int) -> Part:
 
 
 @blueprint.get("/parts/<int:part_id>")
+@reads
 def part(part_id: int):
     return render_template("import.html", part=_part(part_id))
 
 
 @blueprint.get("/parts/<int:part_id>/progress")
+@reads
 def progress(part_id: int):
     return render_template("_import.html", part=_part(part_id))
 
 
 @blueprint.post("/parts/<int:part_id>/job")
+@changes
 def new_job(part_id: int):
-    job_id = create_job(g.actor, request.form.get("name", ""), part_id)
-    kept = [int(b) for b in request.form.getlist("body") if b.isdigit()]
-    if request.form.getlist("body"):
-        parts.choose_bodies(g.actor, job_id, kept)
+    job_id = create_job(g.actor, request.form.get("name", ""), part_id, asked.ids("body"))
     return redirect(url_for("job.page", job_id=job_id, stage="part"))
+
+
+@blueprint.post("/parts/<int:part_id>/stop")
+@changes
+def stop(part_id: int):
+    parts.stop_import(g.actor, part_id)
+    return redirect(url_for("home.part", part_id=part_id))
+
+
+@blueprint.post("/parts/<int:part_id>/remove")
+@changes
+def remove(part_id: int):
+    parts.remove_part(g.actor, part_id)
+    return redirect(url_for("home.jobs"))

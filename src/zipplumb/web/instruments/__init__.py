@@ -10,6 +10,8 @@ from ...jobs import hand, kit, probes, trials
 from ...jobs.trust import trust_in
 from ...store.database import transaction
 from ...store.models import Instrument, InstrumentEvent, Job, Probe, Station, Trial
+from .. import asked
+from ..doors import administers, changes, reads
 from ..job import done, hub
 from ..kit_words import calibration_line, choose_units
 
@@ -34,23 +36,40 @@ def card(session, instrument: Instrument) -> dict:
 
 
 @blueprint.get("")
+@reads
 def every():
     with transaction() as session:
-        cards = [card(session, i) for i in session.scalars(select(Instrument).order_by(Instrument.id))]
+        cards = [card(session, i) for i in kit.instruments()]
         template = "_instruments.html" if request.headers.get("HX-Request") else "instruments.html"
         return render_template(template, cards=cards, kinds=kit.INSTRUMENT_KINDS, specs=kit.SPECIFICATIONS)
 
 
 @blueprint.post("")
+@administers
 def add():
     return redirect(url_for("instruments.one", instrument_id=kit.add_from_form(g.actor, request.form)))
 
 
+@blueprint.post("/<int:instrument_id>")
+@administers
+def correct(instrument_id: int):
+    kit.correct(g.actor, instrument_id, request.form)
+    return redirect(url_for("instruments.one", instrument_id=instrument_id))
+
+
+@blueprint.post("/<int:instrument_id>/remove")
+@administers
+def remove(instrument_id: int):
+    kit.remove(g.actor, instrument_id)
+    return redirect(url_for("instruments.every"))
+
+
 @blueprint.get("/<int:instrument_id>")
+@reads
 def one(instrument_id: int):
     with transaction() as session:
         instrument = session.get(Instrument, instrument_id)
-        if instrument is None:
+        if instrument is None or instrument.removed_at is not None:
             raise NotFound()
         events = session.scalars(
             select(InstrumentEvent)
@@ -81,19 +100,21 @@ def one(instrument_id: int):
 
 
 @blueprint.post("/<int:instrument_id>/probe")
+@changes
 def put_on(instrument_id: int):
-    chosen = request.form.get("probe", "")
-    probes.put_on(g.actor, instrument_id, int(chosen) if chosen.isdigit() else 0)
+    probes.put_on(g.actor, instrument_id, asked.one_id("probe") or 0)
     return redirect(url_for("instruments.one", instrument_id=instrument_id))
 
 
 @blueprint.post("/units")
+@reads
 def units():
     choose_units()
     return "", 204, {"HX-Refresh": "true"}
 
 
 @blueprint.post("/<int:instrument_id>/hand/<do>")
+@changes
 def move_hand(instrument_id: int, do: str):
     """Demo only: tell the stand-in what to do."""
     g.actor.must_change()
@@ -102,11 +123,13 @@ def move_hand(instrument_id: int, do: str):
         if instrument is None:
             raise NotFound()
         port = instrument.port
-    hand.tell_hand({"do": do, **request.form.to_dict()}, port)
+    more = {name: value for name, value in request.form.items() if name not in ("do", "csrf_token")}
+    hand.tell_hand({**more, "do": do}, port)
     return done()
 
 
 @blueprint.get("/live")
+@reads
 def live():
     """Word of everything that changes in the kit, and of every tip."""
     headers = {"Cache-Control": "no-store", "X-Accel-Buffering": "no"}

@@ -5,10 +5,13 @@ from __future__ import annotations
 from flask import Blueprint, Response, current_app, g, jsonify, redirect, render_template, request, url_for
 from werkzeug.exceptions import NotFound
 
+from ...core.units import number_from_text
 from ...jobs import hand, measure, sheet
 from ...jobs.results import load
 from ...store.database import stored, transaction
 from ...store.models import Job, Part
+from .. import asked
+from ..doors import changes, reads
 from ..live import Hub
 from ..stages import STAGES, panel
 from ..view import JobView, scene_of
@@ -30,11 +33,13 @@ def done():
 
 
 @blueprint.get("/")
+@reads
 def start(job_id: int):
     return redirect(url_for("job.page", job_id=job_id, stage="measure"))
 
 
 @blueprint.get("/<stage>")
+@reads
 def page(job_id: int, stage: str):
     if stage not in STAGES:
         raise NotFound()
@@ -45,13 +50,14 @@ def page(job_id: int, stage: str):
         if request.headers.get("HX-Request"):
             return content + render_template("_words.html", view=view, stage=stage, stages=STAGES, oob=True)
         part = state.job.part
-        about = {"sha256": part.sha256, "kept": part.kept_bodies, "scene": scene_of(state)}
+        about = {"sha256": part.sha256, "kept": state.job.kept_bodies, "scene": scene_of(state)}
     return render_template(
         "shell.html", view=view, stage=stage, stages=STAGES, content=content, about=about, hand=hand.control_address()
     )
 
 
 @blueprint.get("/live")
+@reads
 def live(job_id: int):
     with transaction() as session:
         if session.get(Job, job_id) is None:
@@ -61,6 +67,7 @@ def live(job_id: int):
 
 
 @blueprint.get("/model")
+@reads
 def model(job_id: int):
     """The packed CAD model; it never changes for one file, so a browser may keep it."""
     with transaction() as session:
@@ -71,57 +78,66 @@ def model(job_id: int):
 
 
 @blueprint.get("/rows/<int:row_id>")
+@reads
 def row(job_id: int, row_id: int):
     with transaction() as session:
         return row_slip(session, load(session, job_id), row_id)
 
 
 @blueprint.post("/rows/<int:row_id>/current")
+@changes
 def make_current(job_id: int, row_id: int):
     measure.make_current(g.actor, job_id, row_id)
     return done()
 
 
 @blueprint.post("/rows/<int:row_id>/edit")
+@changes
 def edit(job_id: int, row_id: int):
-    sheet.edit_row(g.actor, job_id, row_id, {k: v for k, v in request.form.items() if k != "csrf_token"})
+    texts = {k: v for k, v in request.form.items() if k not in ("csrf_token", "seen")}
+    sheet.edit_row(g.actor, job_id, row_id, texts, request.form.get("seen", ""))
     return done()
 
 
 @blueprint.post("/rows/<int:row_id>/terms")
+@changes
 def terms(job_id: int, row_id: int):
-    sheet.switch_terms(g.actor, job_id, row_id)
+    sheet.switch_terms(g.actor, job_id, row_id, request.form.get("seen", ""))
     return done()
 
 
 @blueprint.post("/rows/<int:row_id>/remove")
+@changes
 def remove(job_id: int, row_id: int):
-    sheet.remove_row(g.actor, job_id, row_id)
+    sheet.remove_row(g.actor, job_id, row_id, request.form.get("seen", ""))
     return "", 200, {"HX-Location": url_for("job.page", job_id=job_id, stage="part")}
 
 
 @blueprint.post("/rows/<int:row_id>/move/<direction>")
+@changes
 def move(job_id: int, row_id: int, direction: str):
     sheet.move_row(g.actor, job_id, row_id, -1 if direction == "up" else 1)
     return done()
 
 
 @blueprint.post("/units")
+@changes
 def units(job_id: int):
     sheet.set_units(g.actor, job_id, request.form.get("units", ""))
     return "", 200, {"HX-Refresh": "true"}
 
 
 @blueprint.post("/hand/<do>")
+@changes
 def move_hand(job_id: int, do: str):
     """Tell the demo's stand-in what to touch."""
     form = request.form
     more: dict = {k: form[k] for k in ("button",) if k in form}
     for name in ("face", "hits"):
-        if form.get(name, "").isdigit():
-            more[name] = int(form[name])
+        if name in form:
+            more[name] = asked.one_id(name)
     if "point" in form:
-        more["point"] = [float(v) for v in form["point"].split(",")]
+        more["point"] = [number_from_text(v, "the point") for v in form["point"].split(",")]
     if do == "pull_off":
         more["wrong"] = form.get("wrong") == "1"
     hand.move_hand(g.actor, job_id, do, **more)

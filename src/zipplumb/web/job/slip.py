@@ -14,6 +14,7 @@ from ...jobs.prompts import spoiling, spoiling_words
 from ...jobs.report import alignment_words, calibration_words
 from ...jobs.results import JobResults
 from ...jobs.rows_text import row_text
+from ...jobs.sheet import seen_of
 from ...jobs.words import words_for
 from ...jobs.words._sources import source_words
 from ...store.database import stored
@@ -105,6 +106,7 @@ def row_slip(session: Session, state: JobResults, row_id: int) -> str:
         view=JobView.of(state),
         row=row_text(state, row_id),
         recipe=row.recipe,
+        seen=seen_of(row.recipe),
         bars=bars[:SHOWN],
         more=max(0, len(bars) - SHOWN),
         spoils=spoiling_words(state, row, found),

@@ -11,6 +11,7 @@ from ...jobs.trial_kinds import TRIALS
 from ...jobs.trust import trust_in
 from ...store.database import stored
 from ...store.models import Instrument
+from ..doors import changes
 from ..job import done
 from ..kit_words import calibration_line
 from ..stages import shows
@@ -43,6 +44,7 @@ def panel(session: Session, state: JobResults, view: JobView) -> str:
 
 
 @blueprint.post("/instruments/<int:instrument_id>/bring")
+@changes
 def bring(job_id: int, instrument_id: int):
     kit.bring_instrument(g.actor, job_id, instrument_id, unmoved=request.form.get("unmoved") == "1")
     return done()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from flask import Blueprint, g, render_template, request
+from flask import Blueprint, g, render_template
 from sqlalchemy.orm import Session
 
 from ...core.features import axis_of, plane_of, radius_of, spot_of
@@ -14,6 +14,8 @@ from ...jobs import parts, sheet
 from ...jobs.results import JobResults, load
 from ...jobs.words import stem_of
 from ...store.database import transaction
+from .. import asked
+from ..doors import changes, reads
 from ..planning import kinds_to_plan
 from ..stages import shows
 from ..view import JobView
@@ -72,6 +74,7 @@ def _what(shape, kind: str, inside: bool, units) -> str:
 
 
 @blueprint.get("/faces/<int:index>")
+@reads
 def face(job_id: int, index: int):
     with transaction() as session:
         state = load(session, job_id)
@@ -81,12 +84,14 @@ def face(job_id: int, index: int):
 
 
 @blueprint.post("/faces/<int:index>/plan")
+@changes
 def plan(job_id: int, index: int):
     sheet.plan_from_face(g.actor, job_id, index)
     return face(job_id, index)
 
 
 @blueprint.post("/bodies")
+@changes
 def bodies(job_id: int):
-    parts.choose_bodies(g.actor, job_id, [int(b) for b in request.form.getlist("body") if b.isdigit()])
+    parts.choose_bodies(g.actor, job_id, asked.ids("body"))
     return "", 200, {"HX-Refresh": "true"}

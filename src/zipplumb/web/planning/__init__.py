@@ -14,6 +14,7 @@ from ...jobs.results import JobResults, load
 from ...jobs.words import WORDS
 from ...store.database import transaction
 from ...store.models import Station
+from ..doors import changes, reads
 from ..job import done
 
 blueprint = Blueprint("planning", __name__, url_prefix="/jobs/<int:job_id>")
@@ -39,7 +40,7 @@ def kinds_to_plan(*roles: str, takes_hits: bool | None = None) -> list[tuple[str
 
 def _texts() -> dict[str, str]:
     """What was typed; with one more item of a list where that was asked."""
-    texts = {k: v for k, v in request.form.items() if k not in ("csrf_token", "more", "kind")}
+    texts = {k: v for k, v in request.form.items() if k not in ("csrf_token", "more", "kind", "seen")}
     more = request.form.get("more", "")
     if more:
         path, _, number = more.rpartition("#")
@@ -48,12 +49,14 @@ def _texts() -> dict[str, str]:
 
 
 @blueprint.get("/plan")
+@reads
 def form(job_id: int):
     """The form of a kind, to be filled."""
     return _form(job_id, request.args.get("kind", ""), {})
 
 
 @blueprint.post("/plan/form")
+@changes
 def refill(job_id: int):
     """The same form with what was typed, its choices followed, with one more item where asked."""
     return _form(job_id, request.form.get("kind", ""), _texts())
@@ -69,12 +72,14 @@ def _form(job_id: int, kind: str, texts: dict[str, str]):
 
 
 @blueprint.post("/plan")
+@changes
 def plan(job_id: int):
     sheet.plan_typed(g.actor, job_id, request.form.get("kind", ""), _texts())
     return done()
 
 
 @blueprint.post("/rows/<int:row_id>/form")
+@changes
 def refill_row(job_id: int, row_id: int):
     """A row's form with what was typed."""
     with transaction() as session:

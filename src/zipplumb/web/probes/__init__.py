@@ -12,12 +12,14 @@ from ...jobs import probes
 from ...jobs.probes import PROBE_KINDS
 from ...store.database import transaction
 from ...store.models import Instrument, Probe
+from ..doors import changes, reads
 from ..kit_words import METHODS
 
 blueprint = Blueprint("probes", __name__, url_prefix="/probes")
 
 
 @blueprint.get("")
+@reads
 def every(typed: probes.Typed | None = None):
     with transaction() as session:
         lines = []
@@ -31,6 +33,7 @@ def every(typed: probes.Typed | None = None):
 
 
 @blueprint.post("")
+@changes
 def add():
     typed = probes.typed_probe(request.form)
     answer = request.form.get("answer", "")
@@ -73,11 +76,13 @@ def trend(newest_first: list) -> dict | None:
 
 
 @blueprint.get("/<int:probe_id>")
+@reads
 def one(probe_id: int):
     return _page(probe_id)
 
 
 @blueprint.post("/<int:probe_id>")
+@changes
 def correct(probe_id: int):
     typed = probes.typed_probe(request.form)
     answer = request.form.get("answer", "")
@@ -90,12 +95,14 @@ def correct(probe_id: int):
 
 
 @blueprint.post("/<int:probe_id>/remove")
+@changes
 def remove(probe_id: int):
     probes.remove_probe(g.actor, probe_id)
     return redirect(url_for("probes.every"))
 
 
 @blueprint.post("/<int:probe_id>/calibrations/<int:calibration_id>/<act>")
+@changes
 def calibration(probe_id: int, calibration_id: int, act: str):
     acts = {
         "forget": probes.forget_calibration,

@@ -11,10 +11,12 @@ from sqlalchemy.orm import Session
 from werkzeug.exceptions import NotFound
 
 from ...core.errors import InputError
-from ...jobs import queue, report
+from ...jobs import report
 from ...jobs.results import JobResults
 from ...store.database import transaction
 from ...store.models import Picture, Report
+from .. import asked
+from ..doors import changes, reads
 from ..job import done
 from ..stages import shows
 from ..view import JobView
@@ -33,20 +35,21 @@ def _reports(session: Session, job_id: int) -> list[Report]:
 
 
 @blueprint.get("/reports")
+@reads
 def reports(job_id: int):
     with transaction() as session:
         return render_template("_reports.html", reports=_reports(session, job_id), job_id=job_id)
 
 
 @blueprint.post("/reports")
+@reads
 def make(job_id: int):
-    rows = [int(r) for r in request.form.getlist("row") if r.isdigit()]
-    report_id = report.ask_report(g.actor, job_id, request.form.get("kind", ""), rows)
-    queue.defer("make_report", report_id=report_id)
+    report.ask_report(g.actor, job_id, request.form.get("kind", ""), asked.ids("row"))
     return reports(job_id)
 
 
 @blueprint.get("/reports/<int:report_id>")
+@reads
 def file(job_id: int, report_id: int):
     with transaction() as session:
         found = session.get(Report, report_id)
@@ -58,6 +61,7 @@ def file(job_id: int, report_id: int):
 
 
 @blueprint.post("/pictures")
+@changes
 def keep(job_id: int):
     try:
         png = base64.b64decode(request.form.get("png", "").partition(",")[2], validate=True)
@@ -68,6 +72,7 @@ def keep(job_id: int):
 
 
 @blueprint.get("/pictures/<int:picture_id>")
+@reads
 def picture(job_id: int, picture_id: int):
     with transaction() as session:
         found = session.get(Picture, picture_id)
@@ -77,6 +82,7 @@ def picture(job_id: int, picture_id: int):
 
 
 @blueprint.post("/pictures/<int:picture_id>/drop")
+@changes
 def drop(job_id: int, picture_id: int):
     report.drop_picture(g.actor, job_id, picture_id)
     return done()

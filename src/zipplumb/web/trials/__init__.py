@@ -14,6 +14,8 @@ from ...core.units import length_from_text, unit_of
 from ...jobs import hand, trials
 from ...store.database import stored, transaction
 from ...store.models import Instrument, Probe, Trial
+from .. import asked
+from ..doors import changes, reads
 from ..job import done
 from .drawings import bars_of, reach_of, sphere_of, spread_of
 
@@ -21,24 +23,21 @@ blueprint = Blueprint("trials", __name__, url_prefix="/trials")
 
 
 @blueprint.post("")
+@changes
 def begin():
     """From the forms of the instruments', the probes' and a job's pages; an implausible sphere is questioned first."""
     form = request.form.to_dict()
-    instrument = form.get("instrument", "")
-    job = form.get("job", "")
     if form.get("certified") and form.get("answer") != "keep":
         certified = length_from_text(form["certified"], unit_of(form, "certified"), "the certified diameter")
-        asked = question_about("sphere", certified)
-        if asked is not None and form.get("answer") == "likely" and asked.likely_mm:
-            form |= {"certified": str(asked.likely_mm), "certified_unit": "mm"}
-        elif asked is not None:
+        question = question_about("sphere", certified)
+        if question is not None and form.get("answer") == "likely" and question.likely_mm:
+            form |= {"certified": str(question.likely_mm), "certified_unit": "mm"}
+        elif question is not None:
             return render_template(
-                "question.html", question=asked, form=form, likely=asked.likely_mm and both_units(asked.likely_mm)
+                "question.html", question=question, form=form, likely=question.likely_mm and both_units(question.likely_mm)
             )
     form["sure"] = "1" if form.get("answer") else ""
-    trial_id = trials.begin(
-        g.actor, form.get("kind", ""), int(instrument) if instrument.isdigit() else 0, form, int(job) if job.isdigit() else None
-    )
+    trial_id = trials.begin(g.actor, form.get("kind", ""), asked.one_id("instrument") or 0, form, asked.one_id("job"))
     return redirect(url_for("trials.one", trial_id=trial_id))
 
 
@@ -46,6 +45,7 @@ DRAWINGS = {"reach": reach_of, "sphere": sphere_of, "spread": spread_of, "bars":
 
 
 @blueprint.get("/<int:trial_id>")
+@reads
 def one(trial_id: int):
     with transaction() as session:
         trial = session.get(Trial, trial_id)
@@ -71,6 +71,7 @@ def one(trial_id: int):
 
 
 @blueprint.post("/<int:trial_id>/<act>")
+@changes
 def act(trial_id: int, act: str):
     """Finish, undo or give up from the page; the instrument's buttons do the same."""
     with transaction() as session:
@@ -81,8 +82,7 @@ def act(trial_id: int, act: str):
     if act == "finish":
         trials.finish(g.actor, trial_id)
     elif act == "undo":
-        g.actor.must_change()
-        trials.undo(instrument_id, trial_id, False, "", None)
+        trials.undo(g.actor, instrument_id, trial_id, False, "", None)
     elif act == "end":
         trials.end(g.actor, trial_id)
     else:

@@ -1,4 +1,5 @@
-"""a reading names its instrument, and keeps what a result rests on: level, weather, what the maker states"""
+"""a reading names its instrument, and keeps what a result rests on: level, weather, what the maker states; bodies are kept by job;
+sessions can be ended"""
 
 import sqlalchemy as sa
 from alembic import op
@@ -29,6 +30,23 @@ def upgrade() -> None:
     op.drop_index('ix_readings_job_id', 'readings')
     op.create_index('readings_of_job', 'readings', ['job_id', 'id'])
     op.create_index('changes_at', 'changes', ['job_id', 'at'])
+
+    op.add_column('users', sa.Column('active', sa.Boolean(), server_default='true', nullable=False))
+    op.create_table(
+        'signed_in',
+        sa.Column('id', sa.Integer(), primary_key=True),
+        sa.Column('user_id', sa.Integer(), sa.ForeignKey('users.id'), nullable=False, index=True),
+        sa.Column('token', sa.String(64), nullable=False, unique=True),
+        sa.Column('address', sa.String(60), server_default='', nullable=False),
+        sa.Column('at', sa.DateTime(timezone=True), server_default=sa.func.now(), nullable=False),
+        sa.Column('ended_at', sa.DateTime(timezone=True), nullable=True),
+    )
+
+    op.add_column('instruments', sa.Column('removed_at', sa.DateTime(timezone=True), nullable=True))
+    op.add_column('jobs', sa.Column('kept_bodies', postgresql.JSONB(), nullable=True))
+    op.execute('UPDATE jobs j SET kept_bodies = p.kept_bodies FROM parts p WHERE p.id = j.part_id')
+    op.drop_column('parts', 'kept_bodies')
+    op.add_column('parts', sa.Column('missing', postgresql.JSONB(), server_default='[]', nullable=False))
 
     op.add_column('device_events', sa.Column('instrument_id', sa.Integer(), sa.ForeignKey('instruments.id'), nullable=True))
     op.drop_constraint('device_events_pkey', 'device_events')

@@ -1,0 +1,75 @@
+"""The worker process: carries long work out, and takes up what another worker left when it died."""
+
+from __future__ import annotations
+
+import asyncio
+import logging
+import time
+from functools import partial
+
+import psycopg
+from procrastinate import App, PsycopgConnector
+from procrastinate.exceptions import ConnectorException
+from procrastinate.jobs import Job, Status
+from psycopg_pool import PoolTimeout
+
+from ..store.database import database_url
+from . import parts, report
+from .queue import QUEUES
+
+log = logging.getLogger(__name__)
+TASKS = {"import_part": parts.import_part, "make_report": report.make_report}
+LEFT = {"import_part": parts.import_left, "make_report": report.report_left}  # what is said where no try succeeds
+BEAT_S, STALLED_S, TRIES = 1.0, 5.0, 3
+
+
+def queue_app() -> App:
+    """The queue's application, on this process's database."""
+    app = App(connector=PsycopgConnector(conninfo=database_url()))
+    for name, queue in QUEUES.items():
+        app.task(name=name, queue=queue, pass_context=False)(TASKS[name])  # type: ignore[call-overload]
+    return app
+
+
+def work() -> None:
+    """Carry tasks out until told to stop, through losses of the database. One of each queue at a time."""
+    while True:
+        try:
+            asyncio.run(_work())
+            return
+        except (psycopg.Error, ConnectorException, PoolTimeout, ExceptionGroup):
+            log.warning("the database cannot be reached; trying again")
+            time.sleep(1)
+
+
+async def _work() -> None:
+    app = queue_app()
+    async with app.open_async():
+        watch = asyncio.create_task(_take_up(app))
+        try:
+            await asyncio.gather(*(_one_queue(app, queue) for queue in QUEUES.values()))
+        finally:
+            watch.cancel()
+
+
+async def _one_queue(app: App, queue: str) -> None:
+    await app.run_worker_async(
+        queues=[queue], concurrency=1, fetch_job_polling_interval=1.0, update_heartbeat_interval=BEAT_S,
+        stalled_worker_timeout=STALLED_S,
+    )  # fmt: skip
+
+
+async def _take_up(app: App) -> None:
+    """Tasks of workers that are heard of no more are tried again, a few times."""
+    while True:
+        for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_S):
+            await _again_or_left(app, job)
+        await asyncio.sleep(BEAT_S)
+
+
+async def _again_or_left(app: App, job: Job) -> None:
+    if job.attempts < TRIES:
+        await app.job_manager.retry_job(job)
+        return
+    await asyncio.to_thread(partial(LEFT[job.task_name], **job.task_kwargs))
+    await app.job_manager.finish_job(job, Status.FAILED, delete_job=False)

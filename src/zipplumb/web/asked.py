@@ -1,0 +1,55 @@
+"""What a request asks for: every id, number and word that comes in with it goes through here."""
+
+from __future__ import annotations
+
+from flask import Flask, request
+from werkzeug.routing import IntegerConverter
+
+from ..core.errors import InputError
+
+LARGEST = 2**31 - 1  # an id of the database
+
+
+class _Id(IntegerConverter):
+    """An id in an address; beyond what an id can be there is no such page."""
+
+    def __init__(self, url_map, **more):
+        super().__init__(url_map, **{"max": LARGEST, **more})
+
+
+def guard(app: Flask) -> None:
+    """Before the routes are registered."""
+    app.url_map.converters["int"] = _Id
+    app.before_request(_letters_only)
+
+
+def _letters_only() -> None:
+    """No field of any form holds what no database can keep and nobody can read."""
+    files = [(name, file.filename or "") for name, file in request.files.items(multi=True)]
+    for values in (request.args.items(multi=True), request.form.items(multi=True), files):
+        for name, found in values:
+            if "\x00" in name + found or any("\ud800" <= letter <= "\udfff" for letter in found):
+                shown = "".join(letter for letter in name if letter.isprintable())[:30]
+                raise InputError(f"“{shown}” holds signs that are no letters.", "Nothing was changed.", "Type it again.")
+
+
+def is_count(text: str) -> bool:
+    """A whole number from 0, as the database can hold one."""
+    return text.isascii() and text.isdigit() and len(text) < 11 and int(text) <= LARGEST
+
+
+def ids(name: str) -> list[int]:
+    """Every one of a field that may be there several times. Raises InputError."""
+    return [_id(name, text) for text in request.values.getlist(name)]
+
+
+def one_id(name: str) -> int | None:
+    """The id in a field; None where it is empty or not there. Raises InputError."""
+    text = request.values.get(name, "").strip()
+    return _id(name, text) if text else None
+
+
+def _id(name: str, text: str) -> int:
+    if not is_count(text):
+        raise InputError(f"“{text[:20]}” is no {name} of this list.", "Nothing was changed.", "Choose one from the page.")
+    return int(text)

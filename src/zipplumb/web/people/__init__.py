@@ -1,0 +1,102 @@
+"""People, for the administrator; one's own password; and the record of what was changed."""
+
+from __future__ import annotations
+
+import json
+
+from flask import Blueprint, g, redirect, render_template, request, url_for
+from flask_login import current_user
+from sqlalchemy import select
+
+from ...jobs import people
+from ...jobs.actor import ROLES
+from ...store.database import transaction
+from ...store.models import Change, Job, User
+from .. import asked
+from ..doors import administers, reads
+
+blueprint = Blueprint("people", __name__)
+A_PAGE = 100
+
+
+@blueprint.get("/people")
+@administers
+def every():
+    return render_template("people.html", people=people.people(), roles=ROLES)
+
+
+@blueprint.post("/people")
+@administers
+def add():
+    form = request.form
+    people.add_person(form.get("login", ""), form.get("name", ""), form.get("role", ""), form.get("password", ""), g.actor)
+    return redirect(url_for("people.every"))
+
+
+@blueprint.post("/people/<int:user_id>")
+@administers
+def change(user_id: int):
+    form = request.form
+    people.change_person(g.actor, user_id, form.get("name", ""), form.get("role", ""), form.get("active") == "1")
+    return redirect(url_for("people.every"))
+
+
+@blueprint.post("/people/<int:user_id>/password")
+@administers
+def set_password(user_id: int):
+    people.set_password(g.actor, user_id, request.form.get("password", ""))
+    return redirect(url_for("people.every"))
+
+
+@blueprint.post("/people/<int:user_id>/end")
+@administers
+def end_sessions(user_id: int):
+    people.end_sessions(g.actor, user_id)
+    return redirect(url_for("people.every"))
+
+
+@blueprint.get("/me")
+@reads
+def me():
+    return render_template("me.html", changed=request.args.get("changed") == "1")
+
+
+@blueprint.post("/me/password")
+@reads
+def own_password():
+    people.change_own_password(g.actor, request.form.get("old", ""), request.form.get("password", ""), current_user.get_id())
+    return redirect(url_for("people.me", changed="1"))
+
+
+@blueprint.get("/record")
+@reads
+def record():
+    """Who changed what, newest first; of one job where it is asked for."""
+    job_id, before = asked.one_id("job"), asked.one_id("before")
+    query = (
+        select(Change, User.name, Job.name).outerjoin(User, User.id == Change.user_id).outerjoin(Job, Job.id == Change.job_id)
+    )
+    if job_id is not None:
+        query = query.where(Change.job_id == job_id)
+    if before is not None:
+        query = query.where(Change.id < before)
+    with transaction() as session:
+        found = session.execute(query.order_by(Change.id.desc()).limit(A_PAGE)).all()
+    lines = [(change, who or "the instrument", job, _detail(change.detail)) for change, who, job in found]
+    return render_template("record.html", lines=lines, job_id=job_id, more=found[-1][0].id if len(found) == A_PAGE else None)
+
+
+def _detail(detail: dict) -> list[tuple[str, str]]:
+    """What was changed, as words and values; of what was before and is after, only what differs."""
+    before, after = detail.get("before"), detail.get("after")
+    if isinstance(before, dict) and isinstance(after, dict):
+        differs = [k for k in {**before, **after} if before.get(k) != after.get(k)]
+        told = [(k, f"{_short(before.get(k))} → {_short(after.get(k))}") for k in differs]
+    else:
+        told = []
+    return told + [(k, _short(v)) for k, v in detail.items() if k not in ("before", "after")]
+
+
+def _short(value: object) -> str:
+    said = value if isinstance(value, str) else json.dumps(value, ensure_ascii=False)
+    return said if len(said) <= 160 else said[:159] + "…"

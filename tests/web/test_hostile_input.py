@@ -1,0 +1,210 @@
+"""Every field of every route, given what nobody should send: refused in words, nothing half-written, no page broken."""
+
+import io
+
+import pytest
+from sqlalchemy import text
+from visitor import Visitor
+
+from zipplumb.demo.seed import PASSWORD
+from zipplumb.jobs import kit, parts, people, sheet
+from zipplumb.jobs.actor import Actor
+from zipplumb.store.database import transaction
+from zipplumb.store.models import Base, Calibration, Job, Row, SignedIn, SignInAttempt
+
+BEYOND = ("0", "2147483647", "2147483648", "9" * 40)
+TEXTS = (
+    "", " ", "-1", "²", "１", "1.5", "1e-400", "1e400", "-1e400", "nan", "inf", "None", "[]", "1,2", "\x00", "a\x00b", "../..",
+    "<script>x</script>", "{{7*7}}", "x" * 5000, "'; DROP TABLE rows; --", "\u202e", "1e308 mm", "0 in", "💥", *BEYOND,
+)  # fmt: skip
+PLANE = {
+    "kind": "plane", "name": "Plane", "nominal.shape": "plane", "nominal.point.0": "0", "nominal.point.1": "0",
+    "nominal.point.2": "60", "nominal.normal.0": "0", "nominal.normal.1": "0", "nominal.normal.2": "1", "hits": "6",
+    "asked.height.on": "1", "asked.height.lower": "-0.1", "asked.height.upper": "0.1", "asked.first": "height", "datum": "",
+}  # fmt: skip
+# by endpoint: the fields of its form as a person sends them, and what else its address wants
+FORMS = {
+    "auth.sign_in": {"login": "mallory", "password": PASSWORD},
+    "auth.sign_out": {},
+    "home.upload": {"name": "Part", "file": None},
+    "home.new_job": {"name": "Job", "body": "0"},
+    "home.stop": {}, "home.remove": {},
+    "job.make_current": {}, "job.terms": {}, "job.remove": {},
+    "job.edit": {**PLANE, "seen": ""},
+    "job.move": {}, "job.units": {"units": "mm"},
+    "job.move_hand": {"button": "take", "face": "1", "hits": "4", "point": "0,0,60", "wrong": "1"},
+    "planning.refill": {**PLANE, "more": "of#1"}, "planning.plan": PLANE, "planning.refill_row": {**PLANE, "more": "of#1"},
+    "part.plan": {}, "part.bodies": {"body": "0"},
+    "kit.bring": {"unmoved": "1"}, "align.plan": {}, "align.activate": {"row": "@row_id"},
+    "measure.finish": {}, "measure.undo": {"sweep": "1"}, "measure.step": {}, "measure.side": {"air": "1"},
+    "measure.hit": {"aside": "1"},
+    "derive.plan": {"key": "distance.perpendicular", "of": "@row_id", "ratio": "0.5", "height": "3", "offset": "1"},
+    "report.make": {"kind": "csv", "row": "@row_id"},
+    "report.keep": {"png": "data:image/png;base64,AAAA", "caption": "c"}, "report.drop": {},
+    "instruments.add": {"name": "Arm", "kind": "arm", "host": "127.0.0.1", "port": "7301", "u_hit": "0.01"},
+    "instruments.correct": {"name": "Arm", "host": "127.0.0.1", "port": "7301", "u_hit": "0.01"},
+    "instruments.remove": {},
+    "instruments.put_on": {"probe": "@probe_id"}, "instruments.units": {"units": "mm"},
+    "instruments.move_hand": {"button": "take", "way": "0", "hits": "4", "do": "nan", "probe": "x"},
+    "probes.add": {"name": "Ball", "kind": "ball", "diameter": "6", "diameter_unit": "mm", "length": "100", "beside": "0",
+                   "answer": "keep"},
+    "probes.correct": {"name": "Ball", "kind": "ball", "diameter": "6", "diameter_unit": "mm", "length": "100", "beside": "0",
+                       "answer": "likely"},
+    "probes.remove": {}, "probes.calibration": {},
+    "trials.begin": {"kind": "sphere_check", "instrument": "@instrument_id", "probe": "@probe_id",
+                     "certified": "25.4", "certified_unit": "mm",
+                     "limit": "0.05", "job": "@job_id", "seat": "cone", "nests": "3", "length": "500", "length_unit": "mm",
+                     "answer": "keep", "again": "1"},
+    "trials.act": {},
+    "people.add": {"login": "new", "name": "New", "role": "reviewer", "password": "long enough to be one"},
+    "people.change": {"role": "technician", "name": "Tamsin Orrell", "active": "1"},
+    "people.set_password": {"password": PASSWORD}, "people.end_sessions": {},
+    "people.own_password": {"old": PASSWORD, "password": PASSWORD},
+}  # fmt: skip
+ALIKE = ("planning.refill", "planning.refill_row", "job.edit")
+WORDS = {"direction": "up", "do": "touch", "act": "finish", "stage": "part", "key": "1.0"}
+
+
+@pytest.fixture
+def place(stack):
+    """A job of its own, with all that it needs, and another person's job beside it."""
+    actor = Actor(1, "Tamsin", "technician")
+    with transaction() as session:
+        part = session.get(Job, stack.job).part_id
+    mine, other = (sheet.create_job(actor, "Hostile", part) for _ in range(2))
+    rows = []
+    for job in (mine, other):
+        for _ in range(2):
+            rows.append(sheet.plan_typed(actor, job, "plane", {k: v for k, v in PLANE.items() if k != "kind"}))
+    arm = kit.add_instrument(f"Arm {mine}", "arm", "127.0.0.1", 1, 0.012, kit.spec_from_form("arm", {}))
+    cal = kit.add_calibrated_probe(arm, f"Ball {mine}", [0.0, 0.0, 180.0], 6.0, 0.01, 0.002, "")
+    kit.bring_instrument(actor, mine, arm)
+    with transaction() as session:
+        probe = session.get(Calibration, cal).probe_id
+    return {
+        "job_id": mine, "row_id": rows[0], "other_row": rows[2], "part_id": parts.add_part(actor, "Poem", "poem.step", b"x"),
+        "instrument_id": arm, "probe_id": probe, "calibration_id": cal,
+        "user_id": people.add_person(f"victim-{mine}", "Victim", "technician", PASSWORD),
+    }  # fmt: skip
+
+
+@pytest.fixture
+def somebody(app, place):
+    """Signs in as whom an act is for: an administrator, a person to be harmed, or a technician."""
+
+    def sign_in(endpoint):
+        visitor = Visitor(app)
+        if endpoint == "people.own_password":
+            visitor.sign_in(f"victim-{place['job_id']}")
+        elif endpoint.startswith("people.") or endpoint in ("instruments.add", "instruments.correct", "instruments.remove"):
+            visitor.sign_in("ines")
+        else:
+            visitor.sign_in("tamsin")
+        return visitor
+
+    return sign_in
+
+
+def posts(app):
+    return {r.endpoint: r for r in app.url_map.iter_rules() if "POST" in r.methods}
+
+
+def counts():
+    """How many rows every table has."""
+    skip = {SignInAttempt.__tablename__, SignedIn.__tablename__}
+    tables = [table.name for table in Base.metadata.sorted_tables if table.name not in skip]
+    query = " UNION ALL ".join(f"SELECT '{name}', count(*) FROM {name}" for name in tables)
+    with transaction() as session:
+        return dict(session.execute(text(query)).all())
+
+
+def filled(form, place):
+    return {name: str(place[value[1:]]) if value and value.startswith("@") else value for name, value in form.items()}
+
+
+def address(app, rule, place, **given):
+    values = {}
+    for name, converter in rule._converters.items():
+        is_id = "_Id" in type(converter).__name__
+        values[name] = given.get(name) or place.get(name) or (1 if is_id else WORDS[name])
+    with app.test_request_context():
+        return rule.build({**values})[1]
+
+
+def held(answer, before, path, what):
+    """No fault of ours; nothing half-written where it was refused. How many rows there are now."""
+    assert not answer.headers.get("Location", "").startswith("/sign-in"), path
+    assert answer.status_code != 500, (path, what, answer.get_data(as_text=True)[:400])
+    now = counts()
+    if answer.status_code >= 400:
+        assert now == before, (path, what)
+    return now
+
+
+def test_the_table_knows_every_route_that_changes_something(app):
+    assert set(posts(app)) == set(FORMS)
+
+
+@pytest.mark.parametrize("endpoint", FORMS)
+def test_no_field_breaks_anything(app, somebody, technician, place, endpoint):
+    rule = posts(app)[endpoint]
+    who, path, form = somebody(endpoint), address(app, rule, place), filled(FORMS[endpoint], place)
+    if endpoint == "auth.sign_out":
+        return  # it has no field
+    before = counts()
+    for number, field in enumerate(form):
+        # forms of the same fields share their converters: one of them gets every word in every field
+        for word in TEXTS[number % 4 :: 4] if endpoint in ALIKE else TEXTS:
+            changed = {name: value for name, value in {**form, field: word}.items() if value is not None}
+            if endpoint == "home.upload":
+                changed["file"] = (io.BytesIO(b"x"), word[:300] if field == "file" else "part.step")
+            before = held(who.post(path, changed), before, path, {field: word[:40]})
+        if field != "file":
+            short = {name: value for name, value in form.items() if name != field and value is not None}
+            before = held(who.post(path, short), before, path, f"without {field}")
+    for page in ("part", "kit", "align", "measure", "derive", "report"):
+        assert technician.get(f"/jobs/{place['job_id']}/{page}").status_code == 200, page
+    for page in ("/", "/instruments", "/instruments/1", "/probes", "/probes/1", "/record"):
+        assert technician.get(page).status_code == 200, page
+
+
+@pytest.mark.parametrize("endpoint", [e for e in FORMS if e not in ("auth.sign_in", "auth.sign_out")])
+def test_no_address_breaks_anything(app, somebody, place, endpoint):
+    """Ids of nothing, of another job, beyond an id; words that are none."""
+    rule = posts(app)[endpoint]
+    form = {name: value for name, value in filled(FORMS[endpoint], place).items() if value is not None}
+    who = somebody(endpoint)
+    for name, converter in rule._converters.items():
+        if "_Id" in type(converter).__name__:
+            path = address(app, rule, place)
+            now = str(place.get(name, 1))
+            tries = [path.replace(f"/{now}", f"/{word}", 1) for word in (*BEYOND, "²", "-1")]
+            tries += [address(app, rule, place, row_id=place["other_row"])] if name == "row_id" else []
+        else:
+            tries = [address(app, rule, place, **{name: word}) for word in ("x", "nan", "1." + "9" * 30, "-1.0", "²", "a%00b")]
+        before = counts()
+        for path in tries:
+            before = held(who.post(path, form), before, path, name)
+
+
+def test_a_get_with_ids_of_nothing_is_not_found(app, administrator, place):
+    for rule in app.url_map.iter_rules():
+        if "GET" not in rule.methods or rule.endpoint in ("static", "job.live", "instruments.live"):
+            continue
+        for beyond in BEYOND:
+            path = str(rule)
+            for name, converter in rule._converters.items():
+                word = beyond if "_Id" in type(converter).__name__ else WORDS.get(name, "x")
+                path = path.replace(f"<int:{name}>", word).replace(f"<{name}>", word)
+            answer = administrator.get(path)
+            assert answer.status_code in (200, 302, 404, 405, 422), (path, answer.status_code)
+
+
+def test_rows_of_another_job_are_not_there(technician, place):
+    with transaction() as session:
+        before = session.get(Row, place["other_row"]).recipe
+    for act in ("edit", "current", "terms", "remove", "side", "move/up", "form"):
+        answer = technician.post(f"/jobs/{place['job_id']}/rows/{place['other_row']}/{act}", {**PLANE, "air": "1"})
+        assert answer.status_code in (404, 422), act
+    with transaction() as session:
+        assert session.get(Row, place["other_row"]).recipe == before
