@@ -11,7 +11,7 @@ import pytest
 ROOT = Path(__file__).parent.parent
 
 
-SHARED = {"e2e": "browser", "devices": "database", "jobs": "database", "web": "database", "store": "database"}
+SHARED = {"e2e": "browser", "devices": "database", "jobs": "database", "web": "database", "store": "database", "serve": "serve"}
 
 
 @pytest.hookimpl(optionalhook=True)

@@ -11,13 +11,14 @@ import trimesh
 from zipplumb.core.calibration import calibrate_on_sphere, pivot
 from zipplumb.core.errors import FileError
 from zipplumb.core.frames import Motion, points_of_poses
+from zipplumb.core.spots import spots_on
 from zipplumb.demo.carrier_real import BENCH, PROBES
 from zipplumb.devices.protocol import Event, Hello, Level, Pose, Press, Stripe, Target, decode, encode
 from zipplumb.devices.sim.arm import SimulatedArm, TrueProbe, Truth
 from zipplumb.devices.sim.bench import Bench
 from zipplumb.devices.sim.hand import Hand
 from zipplumb.devices.sim.playback import play, session_of
-from zipplumb.devices.sim.real_part import RealFace, spots_on
+from zipplumb.devices.sim.real_part import RealFace
 from zipplumb.devices.sim.tracker import Shop, SimulatedRadar, SimulatedTracker
 
 RADIUS = 3.0

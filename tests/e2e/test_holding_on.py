@@ -73,14 +73,14 @@ def test_a_reload_and_a_second_screen_show_the_same(tamsin, chromium, running, j
     other.context.close()
 
 
-@pytest.mark.parametrize("victim", ["web", "link"])
+@pytest.mark.parametrize("victim", ["web-1", "link", "serve"])
 def test_a_killed_process_in_the_middle_of_a_feature(tamsin, running, job, victim):
     tamsin.open(job)
     tamsin.hand("Touch what the row asks")
     tamsin.until(lambda: tamsin.hits[0] >= 4)
     running.kill(victim)
     tamsin.until_hand_rests()  # it has gone on meanwhile
-    running.start(victim)
+    running.mend()  # what supervises the supervisor
     running.wait_for_web()
     tamsin.until(lambda: tamsin.hits[0] == 12, 40)
     assert (kept(job), doubled(job)) == (12, 0)

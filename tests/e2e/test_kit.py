@@ -7,6 +7,7 @@ from contextlib import suppress
 import numpy as np
 import pytest
 from kit_pages import Kit
+from person import Person
 from playwright.sync_api import expect
 
 from zipplumb.jobs import measure
@@ -262,15 +263,16 @@ def test_a_tracker_that_was_bumped_is_found_to_have_drifted(tamsin, running):
     tell_hand({"do": "stop"}, port)
 
 
-def test_a_phone_shows_the_pivot_and_an_instrument_is_added_by_its_address(tamsin, arm, running):
-    page, port = tamsin.page, running.sims["radar"][0]
-    kit = Kit(tamsin)
+def test_an_administrator_adds_an_instrument_by_its_address(chromium, running, arm):
+    ines = Person(chromium, running, "ines")
+    page, port = ines.page, running.sims["radar"][0]
+    Kit(ines)
     page.fill("[name=name]", "Borrowed radar")
     page.select_option("[name=kind]", "arm")
-    page.fill("[name=host]", "10.0.0.9")
+    page.fill("[name=host]", "10.0.0.9/x")
     page.fill("[name=port]", str(port))
     page.click("text=Add it")
-    expect(page.locator("body")).to_contain_text("not among the addresses")
+    expect(page.locator("body")).to_contain_text("is no address")
     page.go_back()
     page.fill("[name=host]", "127.0.0.1")
     page.click("text=Add it")
@@ -280,6 +282,14 @@ def test_a_phone_shows_the_pivot_and_an_instrument_is_added_by_its_address(tamsi
         wrong.port = 1
         assert session.query(Station).filter_by(instrument_id=wrong.id).count() == 0
         assert session.get(Job, running.job) is not None
+    page.click("text=Correct what was typed")
+    page.click("text=Remove it")
+    expect(page.locator("main")).not_to_contain_text("Borrowed radar")
+    ines.context.close()
+
+
+def test_a_phone_shows_the_pivot(tamsin, arm):
+    page, kit = tamsin.page, Kit(tamsin)
     page.set_viewport_size({"width": 390, "height": 844})
     kit.probe("3 mm long ball")
     kit.begin("pivot", seat="cone")

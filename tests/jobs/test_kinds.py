@@ -85,6 +85,7 @@ def job(current, units="mm"):
     found = SimpleNamespace(units=units, current_row_id=current, alignment_row_id=ACTIVE)
     row = next(r for r in rows if r.id == current)
     return SimpleNamespace(
+        remembered={},
         job=found, rows=rows, results=RESULTS, readings=BENCH.readings, measured=[r for r in rows if r.recipe.kind in MEASURED],
         current=row, row=lambda i: next(r for r in rows if r.id == i),
     )  # fmt: skip

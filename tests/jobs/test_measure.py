@@ -14,7 +14,7 @@ from zipplumb.demo.seed import OFFSET_MM
 from zipplumb.jobs import align, kit, measure, sheet
 from zipplumb.jobs.link import JobsSink
 from zipplumb.jobs.results import load
-from zipplumb.store.database import transaction
+from zipplumb.store.database import snapshot, transaction
 from zipplumb.store.models import Instrument, Reading, Row
 
 
@@ -323,3 +323,14 @@ def test_a_link_that_says_nothing_is_not_connected(bench):
     assert not bench.state().instrument.connected
     kit.seen(bench.arm)
     assert bench.state().instrument.connected
+
+
+def test_a_named_row_is_enough_to_see_its_new_hits(bench):
+    rows = [bench.plan_plane(f"Plane {k}", [0, 0, 60], [0, 0, 1]) for k in range(3)]
+    with snapshot() as session:
+        before = load(session, bench.job)
+    bench.touch_plane(rows[1])
+    with snapshot() as session:
+        after = load(session, bench.job, {rows[1]})
+    assert after.results[rows[1]].state == "done"
+    assert after.results[rows[0]] is before.results[rows[0]]

@@ -48,17 +48,18 @@ SHOWN = [
 def old_database(stack, monkeypatch):
     """A second database in the same cluster, at the schema of before, filled with its data; then brought up."""
     ours = database.database_url()
-    with psycopg.connect(ours, autocommit=True) as connection:
+    with psycopg.connect(stack.cluster.keeper_url, autocommit=True) as connection:
         connection.execute("DROP DATABASE IF EXISTS before")
-        connection.execute("CREATE DATABASE before")
+        connection.execute("CREATE DATABASE before OWNER zipplumb")
     url = ours.rsplit("/", 1)[0] + "/before"
+    keeper = stack.cluster.keeper_url.rsplit("/", 1)[0] + "/before"
     for cached in (database.engine, database._sessions):
         cached.cache_clear()
     monkeypatch.setenv("ZIPPLUMB_DATABASE", url)
     config = Config()
     config.set_main_option("script_location", str(MIGRATIONS))
     command.upgrade(config, "0002")
-    with psycopg.connect(url) as connection:
+    with psycopg.connect(keeper) as connection:
         connection.execute("SET session_replication_role = replica")
         connection.execute(gzip.decompress(OLD.read_bytes()).decode())
         connection.execute(TRIAL)
@@ -68,7 +69,7 @@ def old_database(stack, monkeypatch):
     for cached in (database.engine, database._sessions):
         cached.cache_clear()
     monkeypatch.setenv("ZIPPLUMB_DATABASE", ours)
-    with psycopg.connect(ours, autocommit=True) as connection:
+    with psycopg.connect(stack.cluster.keeper_url, autocommit=True) as connection:
         connection.execute("DROP DATABASE before WITH (FORCE)")
 
 

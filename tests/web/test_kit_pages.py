@@ -1,7 +1,7 @@
 """The pages of the kit without scripts: what they say, what they ask, what they refuse."""
 
+import asyncio
 import json
-import queue
 from types import SimpleNamespace
 
 import numpy as np
@@ -15,7 +15,7 @@ from zipplumb.jobs import kit, probes
 from zipplumb.jobs.actor import Actor
 from zipplumb.store.database import transaction
 from zipplumb.store.models import Instrument, Probe, Trial
-from zipplumb.web.live import BACKLOG, Hub
+from zipplumb.web.live import Hub, Page, Watched
 
 TECHNICIAN = Actor(1, "Tamsin", "technician")
 BALL = {"name": "Paged ball", "kind": "ball", "diameter": "8", "diameter_unit": "mm", "length": "150"}
@@ -138,15 +138,23 @@ def test_a_sphere_in_inches_is_questioned_before_anything_begins(technician, arm
         assert trial.settings["certified_mm"] == pytest.approx(25.4)
 
 
-def test_word_of_a_change_reaches_the_pages_of_the_kit_and_a_slow_one_holds_nobody_up(app):
-    hub, slow, quick = Hub(app), queue.Queue(1), queue.Queue(BACKLOG)
-    slow.put(b"behind")
-    hub.kit_pages |= {slow, quick}
-    hub._heard("zp_changed", {"job": 0, "what": "kit", "instrument": 3, "tone": "taken"})
-    hub._heard("zp_tip", {"instrument": 3, "station": None, "tip": [1.0, 2.0, 3.0]})
-    assert json.loads(quick.get().split(b"data: ")[1]) == {"job": 0, "what": "kit", "instrument": 3, "tone": "taken"}
-    assert json.loads(quick.get().split(b"data: ")[1])["tip"] == [1.0, 2.0, 3.0]
-    assert slow.qsize() == 1
+def test_word_of_a_change_reaches_the_pages_of_the_kit(app):
+    hub, written = Hub(app), []
+
+    async def listen():
+        page = Page()
+        hub.kit.add(page)
+        hub._heard("zp_changed", {"job": 0, "what": "kit", "instrument": 3, "tone": "taken"})
+        hub._heard("zp_tip", {"instrument": 3, "station": None, "tip": [1.0, 2.0, 3.0]})
+        written.extend([await page.events.get() for _ in range(2)])
+
+    asyncio.run(listen())
+    assert told(written[0]) == {"job": 0, "what": "kit", "instrument": 3, "tone": "taken"}
+    assert told(written[1])["tip"] == [1.0, 2.0, 3.0]
+
+
+def told(event):
+    return json.loads(event.split(b"data: ", 1)[1])
 
 
 BORE = {"shape": "cylinder", "point": (0, 0, 0), "direction": (0, 0, 1), "radius": 20.0}
@@ -165,15 +173,20 @@ BORE = {"shape": "cylinder", "point": (0, 0, 0), "direction": (0, 0, 1), "radius
 )
 def test_the_tip_comes_with_how_far_its_surface_is_from_the_nominal(app, raw, radius, off):
     """A tip at (3, 4, 70): 10 mm over the plane at 60, 5 mm from the axis; its radius is that of the probe in the hand."""
-    hub, page = Hub(app), queue.Queue(BACKLOG)
-    hub.pages[7] = {page}
-    hub.latest[7] = SimpleNamespace(
+    hub = Hub(app)
+    state = SimpleNamespace(
         kit=Kit({1: Station(1, Motion.identity())}, {}),
         alignment=Motion.identity(),
         job=SimpleNamespace(units="mm"),
         current=SheetRow(1, recipe_from_dict({"name": "F", **raw}), False),
     )
-    hub._heard("zp_tip", {"instrument": 3, "station": 1, "tip": [3.0, 4.0, 70.0], "radius": radius})
-    told = json.loads(page.get().split(b"data: ")[1])
-    assert np.allclose(told["tip"], [3.0, 4.0, 70.0])
-    assert told.get("off") == off
+
+    async def listen():
+        page = Page()
+        hub.jobs[7] = Watched({page}, state)
+        hub._heard("zp_tip", {"instrument": 3, "station": 1, "tip": [3.0, 4.0, 70.0], "radius": radius})
+        return told(await page.events.get())
+
+    word = asyncio.run(listen())
+    assert np.allclose(word["tip"], [3.0, 4.0, 70.0])
+    assert word.get("off") == off

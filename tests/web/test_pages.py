@@ -1,5 +1,6 @@
 """What each page says, and what goes out live."""
 
+import asyncio
 import io
 import json
 import re
@@ -15,7 +16,7 @@ from zipplumb.jobs import parts
 from zipplumb.store.database import transaction
 from zipplumb.store.models import Job, Part, Row
 from zipplumb.web.app import _in_the_persons_units
-from zipplumb.web.live import Hub
+from zipplumb.web.live import BACKLOG, Hub, _together
 
 
 @pytest.mark.parametrize(
@@ -94,22 +95,74 @@ def test_mistakes_come_as_a_notice_and_leave_the_page_alone(technician, stack):
     assert 'role="alert"' in answer.get_data(as_text=True)
 
 
+def told(event):
+    return json.loads(event.split(b"data: ", 1)[1])
+
+
+def listening(hub, to, then):
+    """What is written to a page that listens, until ``then(hub, page, seen)`` is over; ``seen(n)`` waits for n events."""
+
+    async def run():
+        written, more = [], asyncio.Event()
+
+        async def write(event):
+            written.append(event)
+            more.set()
+
+        async def seen(count):
+            while len(written) <= count:  # the first is how soon to come back
+                more.clear()
+                await asyncio.wait_for(more.wait(), 10)
+            return [told(e) for e in written[1:]]
+
+        task = asyncio.create_task(hub.listen(to, write))
+        await seen(1)
+        pages = hub.jobs[int(to.split()[1])].pages if " " in to else hub.kit
+        try:
+            return await then(next(iter(pages)), seen)
+        finally:
+            task.cancel()
+            await asyncio.gather(task, return_exceptions=True)
+
+    return asyncio.run(run())
+
+
 def test_a_page_begins_with_everything_and_then_only_what_changed(app, stack):
     hub = Hub(app)
-    hub._start = lambda: None
-    stream = hub.stream(stack.job)
-    assert next(stream).startswith(b"retry")
-    first = json.loads(next(stream).split(b"data: ", 1)[1])
-    assert 'id="now"' in first["html"]
-    assert first["html"].count('class="entry ') == len(first["scene"]["order"])
-    hub._changed(stack.job, {"what": "hits"})
-    hub._changed(stack.job, {"what": "hits", "tone": "taken"})
-    waiting = [json.loads(e.split(b"data: ", 1)[1]) for e in hub.pages[stack.job].copy().pop().queue]
-    assert waiting[-1]["html"] == ""
-    assert waiting[-1]["rows"] == []
-    assert waiting[-1]["tone"] == "taken"
-    stream.close()
-    assert hub.pages == {}
+
+    async def then(page, seen):
+        first = (await seen(1))[0]
+        assert 'id="now"' in first["html"]
+        assert first["html"].count('class="entry ') == len(first["scene"]["order"])
+        await asyncio.to_thread(hub._changed, stack.job, {"what": "hits", "tone": "taken"})
+        last = (await seen(2))[-1]
+        assert (last["html"], last["rows"], last["tone"]) == ("", [], "taken")
+
+    listening(hub, f"job {stack.job}", then)
+    assert hub.jobs == {}
+
+
+def test_a_page_that_is_too_slow_is_sent_everything_anew(app, stack):
+    hub = Hub(app)
+
+    async def then(page, seen):
+        await seen(1)
+        for _ in range(3 * BACKLOG):  # more than it takes, before it writes the first of them
+            page.put(b'event: update\ndata: {"what": "hits"}\n\n', may_drop=False)
+        assert page.behind
+        words = await seen(BACKLOG + 2)
+        assert words[-1]["what"] == "begin"
+        assert not page.behind
+
+    listening(hub, f"job {stack.job}", then)
+
+
+def test_changes_that_wait_go_together(app):
+    """Every row that any of them names, the newest tone; where one does not say which rows, all are looked at."""
+    both = _together(_together(None, {"what": "hits", "row": 1, "tone": "taken"}), {"what": "hits", "row": 2, "tone": None})
+    assert (both["named"], both["tone"]) == ({1, 2}, "taken")
+    assert _together(both, {"what": "sheet", "row": 3})["named"] is None
+    assert _together(_together(None, {"what": "back"}), {"what": "hits", "row": 1})["what"] == "back"
 
 
 def test_rows_are_rendered_alike_for_everybody(visitor, app, stack):

@@ -18,17 +18,34 @@ def _demo(args) -> int:
     return run_demo(Path(args.folder), args.port, args.fresh, args.pace)
 
 
-def _link(args) -> int:
-    from ..jobs.link import run_link
+def _serve(args) -> int:
+    from ..serve.run import serve
 
-    run_link()
+    folders = (Path(p) if p else None for p in (args.logs, args.pids))
+    return serve(args.what, args.host, args.port, args.web, args.workers, *folders)
+
+
+def _migrate(args) -> int:
+    from ..serve.settings import must_be_set
+    from ..store.schema import upgrade
+
+    must_be_set("ZIPPLUMB_DATABASE")
+    upgrade()
+    print("The database has the newest schema.")
     return 0
 
 
-def _worker(args) -> int:
-    from ..jobs.worker import work
+def _add_person(args) -> int:
+    import getpass
 
-    work()
+    from ..jobs.actor import Actor
+    from ..jobs.people import add_person
+    from ..serve.settings import must_be_set
+
+    must_be_set("ZIPPLUMB_DATABASE")
+    password = getpass.getpass("Password, 10 letters or more: ") if sys.stdin.isatty() else sys.stdin.readline().rstrip("\n")
+    add_person(args.login, args.name, args.role, password, by=Actor(None, "the command line", "administrator"))
+    print(f"{args.name} may sign in as {args.login}.")
     return 0
 
 
@@ -61,8 +78,22 @@ def parser() -> argparse.ArgumentParser:
     demo.add_argument("--fresh", action="store_true", help="begin again: the demo's data is thrown away")
     demo.add_argument("--pace", type=float, default=1.0, help="how fast the stand-in's hand is")
     demo.set_defaults(call=_demo)
-    commands.add_parser("link", help="keep the instruments connected").set_defaults(call=_link)
-    commands.add_parser("worker", help="carry out long work").set_defaults(call=_worker)
+    server = commands.add_parser("serve", help="run the product: web, link, worker, or all of them")
+    server.add_argument("what", choices=["all", "web", "link", "worker"])
+    server.add_argument("--host", default="127.0.0.1")
+    server.add_argument("--port", type=int, default=8000)
+    server.add_argument("--web", type=int, default=2, help="how many web processes")
+    server.add_argument("--workers", type=int, default=1, help="how many workers")
+    server.add_argument("--logs", help="a folder for the logs, instead of standard error")
+    server.add_argument("--pids", help="a file that names the running processes")
+    server.set_defaults(call=_serve)
+    commands.add_parser("migrate", help="bring the database to the newest schema").set_defaults(call=_migrate)
+    people = commands.add_parser("people", help="who may sign in").add_subparsers(required=True)
+    person = people.add_parser("add", help="add a person; the password is asked for, or read from standard input")
+    person.add_argument("login")
+    person.add_argument("name")
+    person.add_argument("role", choices=["technician", "reviewer", "administrator"])
+    person.set_defaults(call=_add_person)
     sim = commands.add_parser("sim", help="a stand-in instrument")
     sim.add_argument("kind", choices=["arm", "arm6", "tracker", "radar"])
     sim.add_argument("--real", required=True)

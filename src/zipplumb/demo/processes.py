@@ -1,8 +1,9 @@
-"""Starting everything, keeping it running, and stopping it: database, web, link, worker, stand-in."""
+"""Starting everything, keeping it running, and stopping it: the database, the stand-ins, and the product itself."""
 
 from __future__ import annotations
 
 import fcntl
+import json
 import os
 import secrets
 import shutil
@@ -12,7 +13,7 @@ import subprocess
 import sys
 import time
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import IO
 
@@ -22,7 +23,7 @@ from ..store.schema import upgrade
 from . import carrier_real
 from .seed import seed_job, seed_people_and_kit
 
-RESTART_S = 0.4
+LOOK_S = 0.2
 SIMS = {"arm": ("sim", "real.json"), "tracker": ("sim-tracker", "shop.json"), "radar": ("sim-radar", "shop.json")}
 LOCK = "lock"
 
@@ -96,17 +97,15 @@ class Processes:
                    "--control", str(self.sims[kind][1]), "--pace", str(self.pace)]
             for kind, (name, file) in SIMS.items()
         }  # fmt: skip
-        gunicorn = [
-            sys.executable, "-m", "gunicorn", "zipplumb.web.app:create_app()", "--bind", f"127.0.0.1:{self.web_port}",
-            "--worker-class", "gthread", "--workers", self.web_workers, "--threads", "64", "--timeout", "120",
-            "--graceful-timeout", "1", "--log-level", "warning",
+        product = [
+            *here, "serve", "all", "--port", str(self.web_port), "--web", str(self.web_workers), "--workers", "1",
+            "--logs", str(self.folder), "--pids", str(self.pids),
         ]  # fmt: skip
-        return {
-            **sims,
-            "link": [*here, "link"],
-            "worker": [*here, "worker"],
-            "web": list(map(str, gunicorn)),
-        }
+        return {**sims, "serve": product}
+
+    @property
+    def pids(self) -> Path:
+        return self.folder / "pids.json"
 
     def start(self, *names: str) -> None:
         for name, command in self._commands().items():
@@ -116,11 +115,23 @@ class Processes:
                     command, stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True
                 )
 
+    def pid_of(self, name: str, seconds: float = 20.0) -> int:
+        """Of a stand-in, of serve, or of a process of the product: web-1, link, worker-1."""
+        if name in self.children:
+            return self.children[name].pid
+        deadline = time.monotonic() + seconds
+        while time.monotonic() < deadline:
+            with suppress(OSError, ValueError):
+                if pid := json.loads(self.pids.read_text()).get(name):
+                    return pid
+            time.sleep(0.02)
+        raise RuntimeError(f"{name} does not run; see the logs in {self.folder}")
+
     def kill(self, name: str) -> None:
-        """End one process at once, as a crash would."""
-        child = self.children.pop(name)
-        os.killpg(child.pid, signal.SIGKILL)
-        child.wait()
+        """End one process at once, as a crash would. What supervises it starts it again."""
+        os.kill(self.pid_of(name), signal.SIGKILL)
+        if name in self.children:
+            self.children[name].wait()
 
     def mend(self) -> list[str]:
         """Start again what has ended by itself; their names."""
@@ -128,9 +139,10 @@ class Processes:
         for name in ended:
             self.children.pop(name)
         if ended:
-            time.sleep(RESTART_S)
             self.start(*ended)
-        self.cluster.start()
+        if not self.cluster.answers():
+            self.cluster.start()
+            ended.append("database")
         return ended
 
     def wait_for_web(self, seconds: float = 30.0) -> None:
@@ -180,9 +192,9 @@ def run_demo(folder: Path, port: int | None, fresh: bool, pace: float) -> int:
         processes.wait_for_web()
         _greet(processes)
         while True:
-            time.sleep(1)
+            time.sleep(LOOK_S)
             for name in processes.mend():
-                print(f"{name} had ended and was started again (log: {folder / name}.log)", flush=True)
+                print(f"{name} had ended and was started again (logs: {folder})", flush=True)
     except KeyboardInterrupt:
         print("\nStopping …", flush=True)
         return 0

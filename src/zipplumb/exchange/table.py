@@ -34,7 +34,7 @@ class CharacteristicText:
     uncertainty_value: float | None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class RowText:
     """One row. ``line``: what stands on its line where it has no characteristic; ``takes_hits``: it is measured."""
 

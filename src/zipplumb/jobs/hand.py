@@ -8,7 +8,7 @@ import socket
 
 from ..cad import CadModel
 from ..core.errors import DeviceError, InputError
-from ..devices.sim.real_part import spots_on
+from ..core.spots import spots_on
 from ..store.database import stored, transaction
 from ..store.models import Job, Part, Row
 from .actor import Actor

@@ -25,6 +25,7 @@ from . import kit, measure, trials, trust
 from .actor import INSTRUMENT
 
 log = logging.getLogger(__name__)
+LOCKS = 0x5A50  # the space of our advisory locks
 
 
 class JobsSink:
@@ -139,28 +140,56 @@ class JobsSink:
         return measure.step_from_device(self.instrument_id, by, session, number)
 
 
+class Held:
+    """Which instruments this link has for itself, among all links of one database: by locks of one connection."""
+
+    def __init__(self):
+        self.connection: psycopg.Connection | None = None
+        self.ids: set[int] = set()
+
+    def hold(self, wanted: set[int]) -> set[int]:
+        """Those of the wanted that are ours now. Raises psycopg.Error where the database is away; then none is."""
+        try:
+            if self.connection is None:
+                self.ids = set()
+                self.connection = psycopg.connect(database_url(), autocommit=True, connect_timeout=3)
+            self.connection.execute("SELECT 1")
+            for i in wanted - self.ids:
+                if self.connection.execute("SELECT pg_try_advisory_lock(%s, %s)", (LOCKS, i)).fetchone() == (True,):
+                    self.ids.add(i)
+            for i in self.ids - wanted:
+                self.connection.execute("SELECT pg_advisory_unlock(%s, %s)", (LOCKS, i))
+        except psycopg.Error:
+            self.connection, self.ids = None, set()
+            raise
+        self.ids &= wanted
+        return set(self.ids)
+
+
 def run_link() -> None:
-    """Keep an agent for every instrument, those added later included. Never returns."""
+    """Keep an agent for every instrument that no other link keeps, those added later included. Never returns."""
     agents: dict[int, tuple[tuple[str, int], Agent]] = {}
+    held = Held()
     while True:
         try:
             with transaction() as session:
-                wanted = {
-                    i.id: (i.host, i.port) for i in session.scalars(select(Instrument).where(Instrument.removed_at.is_(None)))
-                }
-        except SQLAlchemyError:
+                here = session.scalars(select(Instrument).where(Instrument.removed_at.is_(None)))
+                addresses = {i.id: (i.host, i.port) for i in here}
+            ours = held.hold(set(addresses))
+        except (SQLAlchemyError, psycopg.Error):
             log.warning("the database cannot be reached; trying again")
-            time.sleep(1)
+            time.sleep(0.5)
             continue
-        for gone in set(agents) - set(wanted):
-            agents.pop(gone)[1].stop.set()
-        for instrument_id, address in wanted.items():
-            running = agents.get(instrument_id)
-            if running and running[0] == address:
-                continue
-            if running:
-                running[1].stop.set()
+        _keep(agents, {i: address for i, address in addresses.items() if i in ours})
+        time.sleep(1)
+
+
+def _keep(agents: dict[int, tuple[tuple[str, int], Agent]], wanted: dict[int, tuple[str, int]]) -> None:
+    """Agents for what is wanted, at the addresses of now, and for nothing else."""
+    for instrument_id in [i for i, (address, _) in agents.items() if wanted.get(i) != address]:
+        agents.pop(instrument_id)[1].stop.set()
+    for instrument_id, address in wanted.items():
+        if instrument_id not in agents:
             agent = Agent(*address, JobsSink(instrument_id))
             threading.Thread(target=agent.run, daemon=True).start()
             agents[instrument_id] = (address, agent)
-        time.sleep(2)

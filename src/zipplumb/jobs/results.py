@@ -36,7 +36,8 @@ JOBS_REMEMBERED = 32
 class JobResults:
     """A job as it stands: what was asked, what was read, what was found.
 
-    ``instrument``: the one that stands at this job now; ``due``: why it is to be checked.
+    ``instrument``: the one that stands at this job now; ``due``: why it is to be checked. ``remembered``: what
+    others keep with the job from one time to the next, by name and row.
     """
 
     job: Job
@@ -46,6 +47,7 @@ class JobResults:
     kit: Kit
     instrument: Instrument | None
     due: tuple[str, ...] = ()
+    remembered: dict = field(default_factory=dict)
 
     def row(self, row_id: int) -> SheetRow:
         found = next((r for r in self.rows if r.id == row_id), None)
@@ -80,6 +82,9 @@ class _Memory:
     rows: dict[int, tuple[str, SheetRow]] = field(default_factory=dict)
     joined: dict[int, tuple[tuple, Reading | None]] = field(default_factory=dict)
     found: dict = field(default_factory=dict)
+    order: tuple[int, ...] | None = None
+    newest: int = 0
+    remembered: dict = field(default_factory=dict)
     surfaces: PartSurfaces | None = None
 
 
@@ -96,14 +101,17 @@ def _memory(job_id: int) -> _Memory:
         return memory
 
 
-def load(session: Session, job_id: int) -> JobResults:
-    """The job with all its results. Raises InputError for a job that is not there."""
+def load(session: Session, job_id: int, named: set[int] | None = None) -> JobResults:
+    """The job with all its results. Raises InputError for a job that is not there.
+
+    ``named``: the only rows that were written since last time, where that is known.
+    """
     job = session.get(Job, job_id)
     if job is None:
         raise InputError("That job is not there.", "Nothing was changed.", "Choose a job from the list.")
     memory = _memory(job_id)
     with memory.lock:
-        rows = _rows(session, job_id, memory)
+        rows = _rows(session, job_id, memory, named)
         batches = _batches(session, job_id, memory)
         applied = applied_calibrations(session)
         readings = _readings(batches, marks_of(session, models.Reading.job_id == job_id), {r.id for r in rows}, memory, applied)
@@ -111,7 +119,7 @@ def load(session: Session, job_id: int) -> JobResults:
         sheet = Sheet(rows, job.alignment_row_id)
         results, memory.found = evaluate(sheet, readings, kit, memory.found, _surfaces(job.part, memory, rows))
     due = trust_in(session, instrument, job_id).due if instrument else ()
-    return JobResults(job, rows, results, readings, kit, instrument, due)
+    return JobResults(job, rows, results, readings, kit, instrument, due, memory.remembered)
 
 
 def _surfaces(part: models.Part, memory: _Memory, rows: tuple[SheetRow, ...]) -> PartSurfaces | None:
@@ -125,7 +133,7 @@ def _surfaces(part: models.Part, memory: _Memory, rows: tuple[SheetRow, ...]) ->
     return memory.surfaces
 
 
-def _rows(session: Session, job_id: int, memory: _Memory) -> tuple[SheetRow, ...]:
+def _rows(session: Session, job_id: int, memory: _Memory, named: set[int] | None) -> tuple[SheetRow, ...]:
     """Rows in order; only those that were written since last time are fetched whole.
 
     PostgreSQL's ``xmin`` names the transaction that wrote a row's present version; a row
@@ -133,7 +141,11 @@ def _rows(session: Session, job_id: int, memory: _Memory) -> tuple[SheetRow, ...
     """
     version: ColumnElement[str] = literal_column("rows.xmin::text")
     query = select(Row.id, version).where(Row.job_id == job_id, Row.removed_at.is_(None))
-    versions = session.execute(query.order_by(Row.position, Row.id)).all()
+    if named is not None and memory.order is not None and named <= set(memory.order):
+        written_now = dict(session.execute(query.where(Row.id.in_(named))).all())  # type: ignore[arg-type]
+        versions = [(i, written_now.get(i, memory.rows[i][0])) for i in memory.order]
+    else:
+        versions = [(i, written) for i, written in session.execute(query.order_by(Row.position, Row.id))]
     new = [i for i, written in versions if memory.rows.get(i, ("", None))[0] != written]
     fetched: dict[int, SheetRow] = {}
     if new:
@@ -142,17 +154,27 @@ def _rows(session: Session, job_id: int, memory: _Memory) -> tuple[SheetRow, ...
             fetched[row_id] = SheetRow(row_id, recipe_from_dict(raw), finished_at is not None)
         ours = session.scalar(text("SELECT pg_current_xact_id_if_assigned()::xid::text"))
         memory.rows.update({i: (written, fetched[i]) for i, written in versions if i in fetched and written != ours})
+    remembered = all(i in memory.rows for i, _ in versions)
+    memory.order = tuple(i for i, _ in versions) if remembered else None
     return tuple(fetched.get(i) or memory.rows[i][1] for i, _ in versions)
 
 
 def _batches(session: Session, job_id: int, memory: _Memory) -> list[models.Reading]:
-    ids = session.scalars(select(models.Reading.id).where(models.Reading.job_id == job_id)).all()
-    new = [i for i in ids if i not in memory.batches]
-    if new:
-        for batch in session.scalars(select(models.Reading).where(models.Reading.id.in_(new))):
-            session.expunge(batch)
-            memory.batches[batch.id] = batch
-    return [memory.batches[i] for i in sorted(ids)]
+    """All batches of a job, in order; only those that are new are fetched.
+
+    Whoever keeps a reading holds the job's lock, so that their ids rise in the order in which they are committed.
+    Those of this very transaction may still be taken back, and are not remembered.
+    """
+    query = select(models.Reading).where(models.Reading.job_id == job_id, models.Reading.id > memory.newest)
+    ours = session.scalar(text("SELECT pg_current_xact_id_if_assigned()::xid::text"))
+    fetched = session.execute(query.add_columns(literal_column("readings.xmin::text")).order_by(models.Reading.id)).all()
+    for batch, _ in fetched:
+        session.expunge(batch)
+    for batch, written in fetched:
+        if written == ours:
+            break
+        memory.batches[batch.id], memory.newest = batch, batch.id
+    return [*memory.batches.values(), *(b for b, _ in fetched if b.id > memory.newest)]
 
 
 def _readings(

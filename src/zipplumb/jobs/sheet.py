@@ -159,10 +159,10 @@ def _as_seen(row: Row, seen: str | None) -> None:
         )
 
 
-def edit_row(actor: Actor, job_id: int, row_id: int, texts: Mapping[str, str], seen: str | None = None) -> None:
+def edit_row(actor: Actor, job_id: int, row_id: int, texts: Mapping[str, str], seen: str | None = None) -> str:
     """Change what was typed anew in a row's form; in the job's units and the row's own terms.
 
-    ``seen``: of the row as the person saw it (see ``seen_of``).
+    ``seen``: of the row as the person saw it (see ``seen_of``). Returns that of the row as it is now.
     """
     actor.must_change()
     with transaction() as session:
@@ -181,6 +181,7 @@ def edit_row(actor: Actor, job_id: int, row_id: int, texts: Mapping[str, str], s
         before, row.recipe = row.recipe, edited.model_dump(mode="json")
         record(session, actor, job_id, "edit", row=row_id, before=before, after=row.recipe)
         tell(session, job_id, "sheet", row=row_id)
+        return seen_of(edited)
 
 
 def set_limits(actor: Actor, job_id: int, row_id: int, lower: str, upper: str, key: str = "") -> None:
@@ -212,7 +213,7 @@ def _take_letter(session: Session, job_id: int, row_id: int, letter: str | None)
         )
 
 
-def switch_terms(actor: Actor, job_id: int, row_id: int, seen: str | None = None) -> None:
+def switch_terms(actor: Actor, job_id: int, row_id: int, seen: str | None = None) -> str:
     """Radius or diameter, as the drawing says it: nominal and limits turn together."""
     actor.must_change()
     with transaction() as session:
@@ -225,6 +226,7 @@ def switch_terms(actor: Actor, job_id: int, row_id: int, seen: str | None = None
         row.recipe = switched.model_dump(mode="json")
         record(session, actor, job_id, "terms", row=row_id, terms=row.recipe["terms"])
         tell(session, job_id, "sheet", row=row_id)
+        return seen_of(switched)
 
 
 def remove_row(actor: Actor, job_id: int, row_id: int, seen: str | None = None) -> None:

@@ -8,10 +8,11 @@ import time
 from functools import partial
 
 import psycopg
-from procrastinate import App, PsycopgConnector
+from procrastinate import App, PsycopgConnector, RetryStrategy
 from procrastinate.exceptions import ConnectorException
 from procrastinate.jobs import Job, Status
 from psycopg_pool import PoolTimeout
+from sqlalchemy.exc import InterfaceError, OperationalError
 
 from ..store.database import database_url
 from . import parts, report
@@ -20,14 +21,17 @@ from .queue import QUEUES
 log = logging.getLogger(__name__)
 TASKS = {"import_part": parts.import_part, "make_report": report.make_report}
 LEFT = {"import_part": parts.import_left, "make_report": report.report_left}  # what is said where no try succeeds
-BEAT_S, STALLED_S, TRIES = 1.0, 5.0, 3
+BEAT_S, STALLED_S, TRIES = 1.0, 5.0, 10
+
+
+AGAIN = RetryStrategy(max_attempts=TRIES, wait=1, retry_exceptions={OperationalError, InterfaceError})
 
 
 def queue_app() -> App:
     """The queue's application, on this process's database."""
     app = App(connector=PsycopgConnector(conninfo=database_url()))
     for name, queue in QUEUES.items():
-        app.task(name=name, queue=queue, pass_context=False)(TASKS[name])  # type: ignore[call-overload]
+        app.task(name=name, queue=queue, retry=AGAIN)(TASKS[name])  # type: ignore[call-overload]
     return app
 
 

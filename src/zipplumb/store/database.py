@@ -41,6 +41,14 @@ def transaction() -> Iterator[Session]:
         yield session
 
 
+@contextmanager
+def snapshot() -> Iterator[Session]:
+    """For reading: everything as it stood at one moment."""
+    with _sessions()() as session:
+        session.connection(execution_options={"isolation_level": "REPEATABLE READ"})
+        yield session
+
+
 def tell(session: Session, job_id: int | None, what: str, **more) -> None:
     """Let every page know, once this transaction is committed."""
     session.execute(

@@ -23,6 +23,7 @@ from . import (
     asked,
     auth,
     derive,
+    health,
     home,
     instruments,
     job,
@@ -38,10 +39,11 @@ from . import (
 )
 from .auth import Person, load_person
 from .doors import is_unguarded, must_pass
+from .live import Hub
 from .rows import row_html
 
 ROOM = Path(__file__).parent
-BLUEPRINTS = (auth, home, job, planning, part, kit, align, measure, derive, report, instruments, probes, trials, people)
+BLUEPRINTS = (auth, home, job, planning, part, kit, align, measure, derive, report, instruments, probes, trials, people, health)
 POLICY = (
     "default-src 'self'; img-src 'self' data: blob:; connect-src 'self'; object-src 'none'; "
     "base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
@@ -79,6 +81,7 @@ def create_app() -> Flask:
     app.after_request(_headers)
     app.after_request(_in_the_persons_units)
     _errors(app)
+    app.extensions["hub"] = Hub(app)
     return app
 
 

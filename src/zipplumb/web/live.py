@@ -1,150 +1,189 @@
-"""Live pages: one listener per web process turns the database's word into server-sent events.
+"""Live pages: in each web process one listener turns the database's word into server-sent events.
 
-A change is worked out and rendered once per process, and the same bytes go to every page of
-the job; so what is rendered here must not depend on who looks.
+A change is worked out and rendered once per process, and the same bytes go to every page of the job; so what is
+rendered here must not depend on who looks. Changes that come while one is worked out go together. A page that is
+too slow is dropped nothing that it would miss: it is sent everything anew when it is ready again.
 """
 
 from __future__ import annotations
 
+import asyncio
 import json
 import logging
-import queue
 import threading
 import time
-from collections.abc import Iterator
+from collections.abc import Awaitable, Callable, Iterable
+from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 import psycopg
-from flask import Flask, render_template
+from flask import Flask, Response, render_template
 from sqlalchemy import select
 from sqlalchemy.orm import lazyload
 
 from ..core.errors import PlumbError
 from ..core.units import Units, length_text
+from ..exchange.table import RowText
 from ..jobs.results import JobResults, load
-from ..store.database import CHANGED, TIP, database_url, transaction
+from ..store.database import CHANGED, TIP, database_url, snapshot
 from ..store.models import Instrument, Station
 from .rows import row_html
 from .view import JobView, scene_of
 
 log = logging.getLogger(__name__)
-BACKLOG = 200
-HEARTBEAT_S = 5.0
-WATCH_S = 1.0
+LISTEN = "X-Live"  # of an answer that is no page: what its asker may listen to
+BACKLOG, TIPS = 60, 3
+HEARTBEAT_S, WATCH_S, TOGETHER_S, BEGIN_S = 5.0, 1.0, 0.03, 3.0
+AWAY = "The database is away for a moment. Every confirmed hit is kept; this page goes on by itself."
+Word = dict[str, Any]
+Write = Callable[[bytes], Awaitable[None]]
+
+
+def may_listen(to: str) -> Response:
+    """The answer of a route that lets its asker listen: to "job 5", or to "kit"."""
+    return Response("", headers={LISTEN: to})
 
 
 def _event(name: str, data: dict) -> bytes:
     return f"event: {name}\ndata: {json.dumps(data, separators=(',', ':'))}\n\n".encode()
 
 
-def _as_they_come(mine: queue.Queue) -> Iterator[bytes]:
-    """Events for one page, and a sign of life while there are none."""
-    while True:
-        try:
-            yield mine.get(timeout=HEARTBEAT_S)
-        except queue.Empty:
-            yield b": still here\n\n"
+class Page:
+    """One open page, on the loop that writes to it."""
+
+    def __init__(self):
+        self.loop = asyncio.get_running_loop()
+        self.events: asyncio.Queue[bytes] = asyncio.Queue()
+        self.behind = False
+
+    def put(self, event: bytes, may_drop: bool) -> None:
+        if self.behind or (may_drop and self.events.qsize() > TIPS):
+            return
+        if self.events.qsize() >= BACKLOG:
+            self.behind = True
+            return
+        self.events.put_nowait(event)
+
+    def begin_anew(self, events: Iterable[bytes]) -> None:
+        """All that was to be sent is in these."""
+        self.behind = False
+        while not self.events.empty():
+            self.events.get_nowait()
+        for event in events:
+            self.events.put_nowait(event)
+
+
+@dataclass
+class Watched:
+    """A job that somebody looks at, as it was sent last."""
+
+    pages: set[Page] = field(default_factory=set)
+    state: JobResults | None = None
+    texts: dict[int, RowText] = field(default_factory=dict)
+    now: str = ""
 
 
 class Hub:
-    """Everybody who listens in this process, by job."""
+    """Everybody who listens in this process."""
 
     def __init__(self, app: Flask):
         self.app = app
         self.lock = threading.Lock()
-        self.pages: dict[int, set[queue.Queue]] = {}
-        self.sent: dict[int, dict[str, str]] = {}
-        self.latest: dict[int, JobResults] = {}
-        self.kit_pages: set[queue.Queue] = set()
+        self.working = threading.RLock()  # what is worked out goes out in that order
+        self.jobs: dict[int, Watched] = {}
+        self.kit: set[Page] = set()
+        self.due: dict[int, Word] = {}
+        self.wake, self.hearing = threading.Event(), threading.Event()
         self.away = False
         self.links: dict[int, bool] = {}
         self.watched = 0.0
-        self._thread: threading.Thread | None = None
+        self.begun = False
 
-    def stream(self, job_id: int) -> Iterator[bytes]:
-        """Events for one page, beginning with everything as it stands."""
-        mine: queue.Queue = queue.Queue(BACKLOG)
+    # ---- on the loop: a page that listens ------------------------------------------------
+
+    async def listen(self, to: str, write: Write) -> None:
+        """Write events until cancelled. ``to``: "job 5" or "kit"."""
+        page, job_id = Page(), int(to.partition(" ")[2] or 0)
+        await write(b"retry: 700\n\n")
+        await asyncio.to_thread(self._begin)
         with self.lock:
-            self.pages.setdefault(job_id, set()).add(mine)
-            self._start()
+            (self.jobs.setdefault(job_id, Watched()).pages if job_id else self.kit).add(page)
         try:
-            yield b"retry: 700\n\n"
-            yield from self._whole(job_id)
-            yield from _as_they_come(mine)
+            await asyncio.to_thread(self._whole, job_id, page)
+            while True:
+                try:
+                    event = await asyncio.wait_for(page.events.get(), HEARTBEAT_S)
+                except TimeoutError:
+                    event = b": still here\n\n"
+                await write(event)
+                if page.behind and page.events.empty():
+                    await asyncio.to_thread(self._whole, job_id, page)
         finally:
             with self.lock:
-                self.pages[job_id].discard(mine)
-                if not self.pages[job_id]:
-                    for known in (self.pages, self.sent, self.latest):
-                        known.pop(job_id, None)
+                self.kit.discard(page)
+                if watched := self.jobs.get(job_id):
+                    watched.pages.discard(page)
+                    if not watched.pages:
+                        self.jobs.pop(job_id)
 
-    def kit_stream(self) -> Iterator[bytes]:
-        """For a page of the kit: word of every change, upon which it asks for itself anew, and every tip."""
-        mine: queue.Queue = queue.Queue(BACKLOG)
+    def _begin(self) -> None:
+        """Both threads run, and the database is listened to: what changes from now on is heard."""
         with self.lock:
-            self.kit_pages.add(mine)
-            self._start()
+            if not self.begun:
+                self.begun = True
+                for work in (self._hear, self._work):
+                    threading.Thread(target=work, daemon=True).start()
+        self.hearing.wait(BEGIN_S)
+
+    def _whole(self, job_id: int, page: Page) -> None:
+        """Everything as it stands, in the place of all that was to be sent to a page."""
+        with self.working:
+            events = [_event("kit", {"what": "begin"})] if not job_id else self._whole_of(job_id)
+            page.loop.call_soon_threadsafe(page.begin_anew, events)
+
+    def _whole_of(self, job_id: int) -> list[bytes]:
+        watched = self.jobs.get(job_id)
         try:
-            yield b"retry: 700\n\n" + _event("kit", {"what": "begin"})
-            yield from _as_they_come(mine)
-        finally:
-            with self.lock:
-                self.kit_pages.discard(mine)
-
-    def _tell_kit(self, event: bytes, may_drop: bool = False) -> None:
-        with self.lock:
-            pages = list(self.kit_pages)
-        for page in pages:
-            if page.full() or (may_drop and page.qsize() > 3):
-                continue
-            page.put_nowait(event)
-
-    def _start(self) -> None:
-        if self._thread is None:
-            self._thread = threading.Thread(target=self._listen, daemon=True)
-            self._thread.start()
-
-    def _whole(self, job_id: int) -> list[bytes]:
-        try:
-            _, scene, state = self._rendered(job_id)
+            state = self._load(job_id)
         except Exception:
-            log.warning("a page begins while the database is away", exc_info=True)
+            log.warning("a page begins while the database is away", exc_info=log.isEnabledFor(logging.DEBUG))
             return [_event("trouble", {"words": AWAY})]
-        self.latest.setdefault(job_id, state)  # for the other pages, what changed since theirs is still to be sent
-        return [_event("update", {"html": self._all_html(state), "scene": scene, "rows": list(scene["rows"])})]
+        if watched is not None and watched.state is None:
+            self._remember(watched, state)
+        scene = scene_of(state)
+        return [_event("update", {"html": self._all_html(state), "scene": scene, "rows": list(scene["rows"]), "what": "begin"})]
 
-    def _rendered(self, job_id: int) -> tuple[dict[str, str], dict, JobResults]:
-        """The Now band and every row, what the stage draws, and the job itself."""
-        with transaction() as session:
-            state = load(session, job_id)
-        view = JobView.of(state)
-        with self.app.test_request_context():  # links are made without a page that asks
-            pieces = {"now": render_template("_now.html", view=view, oob=True)}
-            for row in view.rows:
-                pieces[f"row-{row.id}"] = row_html(row, job_id, oob=True)
-        return pieces, scene_of(state), state
+    def _send(self, pages: Iterable[Page], event: bytes, may_drop: bool = False) -> None:
+        with self.lock:
+            by_loop: dict[asyncio.AbstractEventLoop, list[Page]] = {}
+            for page in pages:
+                by_loop.setdefault(page.loop, []).append(page)
 
-    def _all_html(self, state: JobResults) -> str:
-        view = JobView.of(state)
-        with self.app.test_request_context():
-            now = render_template("_now.html", view=view, oob=True)
-            return now + render_template("_sheet_rows.html", view=view, oob=True)
+        def put(mine: list[Page]) -> None:
+            for page in mine:
+                page.put(event, may_drop)
 
-    # ---- listening ---------------------------------------------------------------------
+        for loop, mine in by_loop.items():
+            loop.call_soon_threadsafe(put, mine)
 
-    def _listen(self) -> None:
+    # ---- hearing ---------------------------------------------------------------------------
+
+    def _hear(self) -> None:
         while True:
             try:
                 with psycopg.connect(database_url(), autocommit=True, connect_timeout=3) as connection:
                     connection.execute(f"LISTEN {CHANGED}")
                     connection.execute(f"LISTEN {TIP}")
+                    self.hearing.set()
                     if self.away:
                         self.away = False
-                        self._everybody(lambda job_id: self._changed(job_id, {"what": "back"}))
-                        self._tell_kit(_event("kit", {"what": "back"}))
+                        self._due(None, {"what": "back"})
+                        self._send(self.kit, _event("kit", {"what": "back"}))
                     while True:
-                        for word in connection.notifies(timeout=WATCH_S, stop_after=100):
+                        for word in connection.notifies(timeout=WATCH_S):
                             self._heard(word.channel, json.loads(word.payload))
+                            self._watch_links()
                         self._watch_links()
             except psycopg.Error:
                 pass
@@ -152,7 +191,8 @@ class Hub:
                 log.exception("the listener starts again")
             if not self.away:
                 self.away = True
-                self._everybody(lambda job_id: self._send(job_id, _event("trouble", {"words": AWAY})))
+                for watched in list(self.jobs.values()):
+                    self._send(watched.pages, _event("trouble", {"words": AWAY}))
             time.sleep(0.5)
 
     def _watch_links(self) -> None:
@@ -161,61 +201,93 @@ class Hub:
         if now - self.watched < WATCH_S:
             return
         self.watched = now
-        with transaction() as session:
+        with snapshot() as session:
             query = select(Instrument).options(lazyload(Instrument.calibration))
             connected = {i.id: i.connected for i in session.scalars(query)}
             stations = session.scalars(select(Station.job_id).join(Instrument, Instrument.station_id == Station.id)).all()
         before, self.links = self.links, connected
         if before and before != connected:
-            self._tell_kit(_event("kit", {"what": "kit", "instrument": None}))
-            for job_id in set(stations) & set(self.pages):
-                self._changed(job_id, {"what": "kit"})
+            self._send(self.kit, _event("kit", {"what": "kit", "instrument": None}))
+            for job_id in set(stations):
+                self._due(job_id, {"what": "kit"})
 
-    def _heard(self, channel: str, word: dict) -> None:
+    def _heard(self, channel: str, word: Word) -> None:
         if channel == TIP:
-            self._tell_kit(_event("tip", {"instrument": word["instrument"], "tip": word["tip"]}), may_drop=True)
-            self._everybody(lambda job_id: self._tip(job_id, word))
+            self._send(self.kit, _event("tip", {"instrument": word["instrument"], "tip": word["tip"]}), may_drop=True)
+            for watched in list(self.jobs.values()):
+                self._tip(watched, word)
             return
         if word["what"] in ("kit", "back"):
-            self._tell_kit(_event("kit", word))
-        if word["job"] is None:
-            self._everybody(lambda job_id: self._changed(job_id, word))
-        elif word["job"] in self.pages:
-            self._changed(word["job"], word)
+            self._send(self.kit, _event("kit", word))
+        self._due(word["job"], word)
 
-    def _everybody(self, call) -> None:
-        for job_id in list(self.pages):
-            call(job_id)
+    def _due(self, job_id: int | None, word: Word) -> None:
+        """A change is to be worked out, together with those of the same job that wait already."""
+        with self.lock:
+            for number in self.jobs if job_id is None else {job_id} & set(self.jobs):
+                self.due[number] = _together(self.due.get(number), word)
+            self.wake.set()
 
-    def _changed(self, job_id: int, word: dict) -> None:
-        try:
-            pieces, scene, state = self._rendered(job_id)
-        except PlumbError:
+    # ---- working out ------------------------------------------------------------------------
+
+    def _work(self) -> None:
+        while True:
+            self.wake.wait()
+            with self.lock:
+                due, self.due = self.due, {}
+                self.wake.clear()
+            began = time.monotonic()
+            for job_id, word in due.items():
+                try:
+                    with self.working:
+                        self._changed(job_id, word)
+                except PlumbError:
+                    continue
+                except Exception:
+                    log.warning("a change could not be worked out; it is tried again", exc_info=True)
+                    time.sleep(0.5)
+                    self._due(job_id, word)
+            time.sleep(max(0.0, TOGETHER_S - (time.monotonic() - began)))
+
+    def _load(self, job_id: int, named: set[int] | None = None) -> JobResults:
+        with snapshot() as session:
+            return load(session, job_id, named)
+
+    def _remember(self, watched: Watched, state: JobResults) -> tuple[JobView, str]:
+        view = JobView.of(state)
+        with self.app.test_request_context():  # links are made without a page that asks
+            now = render_template("_now.html", view=view, oob=True)
+        watched.state, watched.texts, watched.now = state, {row.id: row for row in view.rows}, now
+        return view, now
+
+    def _changed(self, job_id: int, word: Word) -> None:
+        watched = self.jobs.get(job_id)
+        if watched is None:
             return
-        except Exception:
-            log.warning("a change could not be worked out; it comes with the next", exc_info=True)
-            return
-        before = self.sent.get(job_id, {})
-        self.sent[job_id] = pieces
-        previous, self.latest[job_id] = self.latest.get(job_id), state
-        if word.get("what") == "back" or not before or list(pieces) != list(before):
-            html, rows = self._all_html(state), list(scene["rows"])
+        before, texts, said = watched.state, watched.texts, watched.now
+        state = self._load(job_id, word.get("named"))
+        view, now = self._remember(watched, state)
+        if word["what"] == "back" or before is None or [r.id for r in state.rows] != [r.id for r in before.rows]:
+            html, rows = self._all_html(state), [r.id for r in state.rows]
         else:
-            html = "".join(v for k, v in pieces.items() if before.get(k) != v)
-            rows = [r for r in scene["rows"] if previous is None or previous.results.get(int(r)) is not state.results[int(r)]]
-        scene = {**scene, "rows": {r: scene["rows"][r] for r in rows}}
+            with self.app.test_request_context():
+                changed = [row for row in view.rows if texts.get(row.id) is not row]
+                html = "".join([now] * (now != said) + [row_html(row, job_id, oob=True) for row in changed])
+            rows = [r.id for r in state.rows if before.results[r.id] is not state.results[r.id]]
         message = {
-            "html": html,
-            "scene": scene,
-            "rows": rows,
-            "tone": word.get("tone"),
-            "what": word.get("what"),
-            "at": word.get("at"),
-        }
-        self._send(job_id, _event("update", message))
+            "html": html, "scene": scene_of(state, rows), "rows": [str(r) for r in rows], "tone": word.get("tone"),
+            "what": word.get("what"), "at": word.get("at"),
+        }  # fmt: skip
+        self._send(watched.pages, _event("update", message))
 
-    def _tip(self, job_id: int, word: dict) -> None:
-        state = self.latest.get(job_id)
+    def _all_html(self, state: JobResults) -> str:
+        view = JobView.of(state)
+        with self.app.test_request_context():
+            now = render_template("_now.html", view=view, oob=True)
+            return now + render_template("_sheet_rows.html", view=view, oob=True)
+
+    def _tip(self, watched: Watched, word: Word) -> None:
+        state = watched.state
         if state is None or word["station"] not in state.kit.stations:
             return
         world = state.kit.stations[word["station"]].world_from_station.points(word["tip"])
@@ -228,21 +300,18 @@ class Hub:
         }
         if alignment:
             message |= _from_nominal(state, tip, word.get("radius"))
-        self._send(job_id, _event("tip", message), may_drop=True)
-
-    def _send(self, job_id: int, event: bytes, may_drop: bool = False) -> None:
-        with self.lock:
-            pages = list(self.pages.get(job_id, ()))
-        for page in pages:
-            if may_drop and page.qsize() > 3:
-                continue
-            try:
-                page.put_nowait(event)
-            except queue.Full:
-                log.warning("a page is too slow; it is told everything when it comes back")
+        self._send(watched.pages, _event("tip", message), may_drop=True)
 
 
-AWAY = "The database is away for a moment. Every confirmed hit is kept; this page goes on by itself."
+def _together(waiting: Word | None, word: Word) -> Word:
+    """Two changes as one: the newest word of each sort, and every row that either names."""
+    named = {word["row"]} if word["what"] == "hits" and word.get("row") else None
+    if waiting is None:
+        return {**word, "named": named}
+    both = waiting["named"] | named if named is not None and waiting["named"] is not None else None
+    what = "back" if "back" in (waiting["what"], word["what"]) else word["what"]
+    newer = {name: word.get(name) if word.get(name) is not None else waiting.get(name) for name in ("tone", "at")}
+    return {**word, **newer, "what": what, "named": both}
 
 
 def _tip_text(tip, units: Units) -> str:

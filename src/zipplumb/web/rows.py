@@ -5,15 +5,19 @@ The same HTML goes to everybody, so a row's template must not ask who looks.
 
 from __future__ import annotations
 
-from functools import lru_cache
+from weakref import WeakKeyDictionary
 
 from flask import render_template
 from markupsafe import Markup
 
 from ..exchange.table import RowText
 
+_made: WeakKeyDictionary[RowText, dict[bool, Markup]] = WeakKeyDictionary()
 
-@lru_cache(maxsize=20_000)
+
 def row_html(row: RowText, job_id: int, oob: bool = False) -> Markup:
-    """One row; ``oob``: to be swapped in for the row that a page shows already."""
-    return Markup(render_template("_row.html", row=row, job_id=job_id, oob=oob))
+    """One row; ``oob``: to be swapped in for the row that a page shows already. Kept as long as the row's words are."""
+    made = _made.setdefault(row, {})
+    if oob not in made:
+        made[oob] = Markup(render_template("_row.html", row=row, job_id=job_id, oob=oob))
+    return made[oob]

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import lru_cache
 
 from ..core.deriving import Drawing
 from ..core.sheet import RowResult, SheetRow
@@ -13,6 +13,8 @@ from ..jobs.prompts import Prompt, prompt, spoiling
 from ..jobs.results import JobResults
 from ..jobs.rows_text import row_texts
 from ..store.models import Instrument, Job
+
+DRAWN = 400  # hits of one row on the stage
 
 
 @dataclass(frozen=True)
@@ -48,15 +50,14 @@ class JobView:
         )
 
 
-def scene_of(state: JobResults) -> dict:
-    """What the stage draws: per row its face, hits and state; part frame, mm."""
-    rows = {str(row.id): _scene_row(row, state.results[row.id]) for row in state.rows}
+def scene_of(state: JobResults, only: Sequence[int] | None = None) -> dict:
+    """What the stage draws: per row its face, hits and state; part frame, mm. ``only``: of some rows."""
+    chosen = state.rows if only is None else [state.row(i) for i in only]
+    rows = {str(row.id): _scene_row(row, state.results[row.id]) for row in chosen}
     return {"current": state.job.current_row_id, "order": [str(r.id) for r in state.rows], "rows": rows}
 
 
-@lru_cache(maxsize=20_000)
 def _scene_row(row: SheetRow, found: RowResult) -> dict:
-    """Remembered by the objects themselves: evaluate() hands the same ones over while nothing changed."""
     recipe = row.recipe
     raw: dict = {
         "face": recipe.cad_face,
@@ -66,12 +67,19 @@ def _scene_row(row: SheetRow, found: RowResult) -> dict:
         "name": recipe.name,
     }
     if found.contacts_part is not None:
-        raw["hits"] = found.contacts_part.round(3).tolist()
         worst = spoiling(found)
-        raw["worst"] = worst.index if worst else None
+        drawn = _thinned(len(found.contacts_part), worst.index if worst else None)
+        raw["hits"] = found.contacts_part[drawn].round(3).tolist()
+        raw["worst"] = drawn.index(worst.index) if worst else None
     if found.draw is not None and found.aligned_by is not None:
         raw["drawn"] = polylines(found.draw)
     return raw
+
+
+def _thinned(count: int, kept: int | None) -> list[int]:
+    """Which hits are drawn: all, or evenly so many as can be told apart, with one that has to be."""
+    some = set(range(0, count, max(1, -(-count // DRAWN))))
+    return sorted(some | ({kept} if kept is not None else set()))
 
 
 def polylines(drawing: Drawing) -> list[list[list[float]]]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from flask import Blueprint, Response, g, redirect, render_template, request, url_for
+from flask import Blueprint, g, redirect, render_template, request, url_for
 from sqlalchemy import select
 from werkzeug.exceptions import NotFound
 
@@ -12,8 +12,9 @@ from ...store.database import transaction
 from ...store.models import Instrument, InstrumentEvent, Job, Probe, Station, Trial
 from .. import asked
 from ..doors import administers, changes, reads
-from ..job import done, hub
+from ..job import done
 from ..kit_words import calibration_line, choose_units
+from ..live import may_listen
 
 blueprint = Blueprint("instruments", __name__, url_prefix="/instruments")
 
@@ -132,5 +133,4 @@ def move_hand(instrument_id: int, do: str):
 @reads
 def live():
     """Word of everything that changes in the kit, and of every tip."""
-    headers = {"Cache-Control": "no-store", "X-Accel-Buffering": "no"}
-    return Response(hub().kit_stream(), mimetype="text/event-stream", headers=headers)
+    return may_listen("kit")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from flask import Blueprint, Response, current_app, g, jsonify, redirect, render_template, request, url_for
+from flask import Blueprint, Response, g, jsonify, redirect, render_template, request, url_for
 from werkzeug.exceptions import NotFound
 
 from ...core.units import number_from_text
@@ -12,17 +12,12 @@ from ...store.database import stored, transaction
 from ...store.models import Job, Part
 from .. import asked
 from ..doors import changes, reads
-from ..live import Hub
+from ..live import may_listen
 from ..stages import STAGES, panel
 from ..view import JobView, scene_of
 from .slip import row_slip
 
 blueprint = Blueprint("job", __name__, url_prefix="/jobs/<int:job_id>")
-
-
-def hub() -> Hub:
-    app = current_app._get_current_object()  # type: ignore[attr-defined]
-    return app.extensions.setdefault("hub", Hub(app))
 
 
 def done():
@@ -62,8 +57,7 @@ def live(job_id: int):
     with transaction() as session:
         if session.get(Job, job_id) is None:
             raise NotFound()
-    headers = {"Cache-Control": "no-store", "X-Accel-Buffering": "no"}
-    return Response(hub().stream(job_id), mimetype="text/event-stream", headers=headers)
+    return may_listen(f"job {job_id}")
 
 
 @blueprint.get("/model")
@@ -95,15 +89,18 @@ def make_current(job_id: int, row_id: int):
 @changes
 def edit(job_id: int, row_id: int):
     texts = {k: v for k, v in request.form.items() if k not in ("csrf_token", "seen")}
-    sheet.edit_row(g.actor, job_id, row_id, texts, request.form.get("seen", ""))
-    return done()
+    return _edited(row_id, sheet.edit_row(g.actor, job_id, row_id, texts, request.form.get("seen", "")))
+
+
+def _edited(row_id: int, seen: str) -> str:
+    """The page may edit on: it has seen its own change."""
+    return render_template("_seen.html", row_id=row_id, seen=seen, oob=True)
 
 
 @blueprint.post("/rows/<int:row_id>/terms")
 @changes
 def terms(job_id: int, row_id: int):
-    sheet.switch_terms(g.actor, job_id, row_id, request.form.get("seen", ""))
-    return done()
+    return _edited(row_id, sheet.switch_terms(g.actor, job_id, row_id, request.form.get("seen", "")))
 
 
 @blueprint.post("/rows/<int:row_id>/remove")

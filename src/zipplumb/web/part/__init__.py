@@ -80,7 +80,7 @@ def face(job_id: int, index: int):
         state = load(session, job_id)
         if index >= len(state.job.part.faces):
             return "", 404
-        return render_template("_face.html", face=describe_face(state, index), view=JobView.of(state))
+        return render_template("_face.html", face=describe_face(state, index), view=JobView.of(state), seen_of=sheet.seen_of)
 
 
 @blueprint.post("/faces/<int:index>/plan")

@@ -1,0 +1,50 @@
+"""Spots on a face that a hand can reach: spread over it, and clear of its edges."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from .frames import Array, unit
+
+CLEAR_MM = 6.0
+
+
+def spots_on(corners: Array, normals: Array, count: int = 240, seed: int = 1) -> tuple[Array, Array]:
+    """Points spread over a face's triangles, clear of its edges where there is room.
+
+    Parameters
+    ----------
+    corners, normals : (t, 3, 3) arrays of the face's triangles
+    """
+    random = np.random.default_rng(seed)
+    sides = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    areas = np.linalg.norm(sides, axis=1)
+    if areas.sum() == 0:
+        return np.empty((0, 3)), np.empty((0, 3))
+    which = random.choice(len(corners), 12 * count, p=areas / areas.sum())
+    weights = random.dirichlet((1, 1, 1), len(which))
+    points = np.einsum("nk,nkj->nj", weights, corners[which])
+    outward = unit(np.einsum("nk,nkj->nj", weights, normals[which]))
+    clear = _from_boundary(points, corners)
+    wanted = min(CLEAR_MM, float(np.quantile(clear, 0.5)))
+    good = np.flatnonzero(clear >= wanted)[:count]
+    return points[good], outward[good]
+
+
+def _from_boundary(points: Array, corners: Array) -> Array:
+    """Distance of points to the edges that only one triangle has."""
+    ends = np.concatenate([corners[:, [0, 1]], corners[:, [1, 2]], corners[:, [2, 0]]])
+    names = np.round(ends, 3)
+    differ = names[:, 0] - names[:, 1]
+    flip = np.take_along_axis(differ, np.argmax(differ != 0, axis=1)[:, None], axis=1)[:, 0] > 0
+    names[flip] = names[flip][:, ::-1]
+    _, first, counts = np.unique(names.reshape(-1, 6), axis=0, return_index=True, return_counts=True)
+    edges = ends[first[counts == 1]]
+    if not len(edges):
+        return np.full(len(points), np.inf)
+    nearest = np.full(len(points), np.inf)
+    for a, b in edges:
+        along = b - a
+        share = np.clip((points - a) @ along / max(along @ along, 1e-12), 0, 1)
+        nearest = np.minimum(nearest, np.linalg.norm(points - a - share[:, None] * along, axis=1))
+    return nearest

@@ -1,0 +1,220 @@
+"""The product by itself: on an empty database, without its demo; and under kills. KILLS=1000 makes it the long one."""
+
+from __future__ import annotations
+
+import json
+import os
+import random
+import re
+import signal
+import subprocess
+import sys
+import time
+import urllib.request
+from contextlib import suppress
+from http.cookiejar import CookieJar
+from pathlib import Path
+from urllib.error import HTTPError
+from urllib.parse import urlencode
+
+import numpy as np
+import psycopg
+import pytest
+from fake_arm import FakeArm
+
+from zipplumb.store.cluster import Cluster, free_port
+
+ROOT = Path(__file__).parent.parent.parent
+KILLS = int(os.environ.get("KILLS", "24"))
+CLI = [sys.executable, "-m", "zipplumb.cli"]
+PASSWORD = "a fine password"
+PRESSES = "SELECT unnest(ns) FROM readings WHERE instrument_id = %s AND kind = 'press'"
+UNFINISHED = "SELECT id FROM parts WHERE state = 'importing' UNION ALL SELECT id FROM reports WHERE state = 'making'"
+OTHERS_END = """
+SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE usename = current_user AND pid <> pg_backend_pid()
+"""
+
+
+class Installation:
+    """A database of its own, ``zip-plumb serve``, and who looks after both."""
+
+    def __init__(self, folder: Path):
+        self.folder, self.port = folder, free_port()
+        folder.mkdir(parents=True)
+        self.cluster = Cluster(folder / "postgres")
+        self.environment = {**os.environ, "ZIPPLUMB_DATABASE": self.cluster.start(), "ZIPPLUMB_SECRET": "a secret of the tests"}
+        self.environment.pop("ZIPPLUMB_SIM_CONTROL", None)
+        self.url = f"http://127.0.0.1:{self.port}"
+        self.server: subprocess.Popen | None = None
+
+    def cli(self, *words: str, said: str = "") -> str:
+        done = subprocess.run([*CLI, *words], env=self.environment, input=said, text=True, capture_output=True, check=True)
+        return done.stdout
+
+    def serve(self) -> None:
+        told = ["--port", str(self.port), "--web", "2", "--workers", "2", "--pids", str(self.folder / "pids"),
+                "--logs", str(self.folder)]  # fmt: skip
+        log = (self.folder / "serve.log").open("ab")
+        self.server = subprocess.Popen([*CLI, "serve", "all", *told], env=self.environment, stdout=log, stderr=log)
+
+    def mend(self) -> None:
+        if self.server.poll() is not None:
+            self.serve()
+        if not self.cluster.answers():
+            self.cluster.start()
+
+    def pids(self) -> dict[str, int]:
+        with suppress(OSError, ValueError):
+            return json.loads((self.folder / "pids").read_text())
+        return {}
+
+    def until(self, true, seconds: float = 60.0):
+        end = time.monotonic() + seconds
+        while time.monotonic() < end:
+            with suppress(OSError, psycopg.Error):
+                if found := true():
+                    return found
+            self.mend()
+            time.sleep(0.05)
+        raise AssertionError("it did not come to that")
+
+    def ask(self, query: str, *values):
+        with psycopg.connect(self.environment["ZIPPLUMB_DATABASE"], connect_timeout=3) as connection:
+            return connection.execute(query, values).fetchall()
+
+    def stop(self) -> None:
+        self.server.send_signal(signal.SIGTERM)
+        self.server.wait(timeout=30)
+        self.cluster.destroy()
+        subprocess.run(["rm", "-rf", str(self.folder)], check=True)
+
+
+class Visitor:
+    """Somebody at the pages, over the network."""
+
+    def __init__(self, url: str):
+        self.url, self.token = url, ""
+        self.opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor(CookieJar()))
+
+    def get(self, path: str, timeout: float = 5.0) -> str:
+        with self.opener.open(self.url + path, timeout=timeout) as answer:
+            page = answer.read().decode()
+        if found := re.search(r'name="csrf-token" content="([^"]+)"', page):
+            self.token = found[1]
+        return page
+
+    def post(self, path: str, form: dict, file: bytes | None = None) -> str:
+        kind, body = "application/x-www-form-urlencoded", urlencode({"csrf_token": self.token, **form}).encode()
+        if file is not None:
+            edge = "----edge"
+            parts = [f'--{edge}\r\nContent-Disposition: form-data; name="{k}"\r\n\r\n{v}\r\n' for k, v in
+                     {"csrf_token": self.token, **form}.items()]  # fmt: skip
+            head = f'--{edge}\r\nContent-Disposition: form-data; name="file"; filename="part.step"\r\n\r\n'
+            body = "".join([*parts, head]).encode() + file + f"\r\n--{edge}--\r\n".encode()
+            kind = f"multipart/form-data; boundary={edge}"
+        request = urllib.request.Request(self.url + path, body, {"Content-Type": kind})
+        with self.opener.open(request, timeout=10) as answer:
+            self.at = answer.geturl()
+            return answer.read().decode()
+
+
+@pytest.fixture(scope="module")
+def installation():
+    found = Installation(ROOT / "var" / f"serve-{os.getpid()}")
+    yield found
+    found.stop()
+
+
+@pytest.fixture(scope="module")
+def step(tmp_path_factory):
+    path = tmp_path_factory.mktemp("cad") / "carrier.step"
+    call = f"from zipplumb.demo.carrier import write_step; from pathlib import Path; write_step(Path({str(path)!r}))"
+    subprocess.run([sys.executable, "-c", call], check=True, stdout=subprocess.DEVNULL)
+    return path.read_bytes()
+
+
+def test_it_runs_on_an_empty_database_with_a_person_added_by_hand(installation, step):
+    with pytest.raises(subprocess.CalledProcessError) as refused:
+        subprocess.run([*CLI, "serve", "all"], env={"PATH": os.defpath}, capture_output=True, text=True, check=True)
+    assert "ZIPPLUMB_DATABASE and ZIPPLUMB_SECRET are not set" in refused.value.stderr
+    assert "newest schema" in installation.cli("migrate")
+    installation.cli("people", "add", "olwen", "Olwen", "administrator", said=PASSWORD + "\n")
+    role = installation.ask("SELECT rolsuper, rolcreatedb, rolcreaterole FROM pg_roles WHERE rolname = current_user")
+    assert role == [(False, False, False)]
+    installation.serve()
+    installation.until(lambda: urllib.request.urlopen(installation.url + "/health", timeout=2).status == 200)
+    assert {"web-1", "web-2", "worker-1", "worker-2", "link"} <= set(installation.pids())
+    visitor = signed_in(installation)
+    page = visitor.post("/parts", {"name": "Carrier"}, step)
+    part = visitor.at.rsplit("/", 1)[1]
+    page = installation.until(lambda: (p := visitor.get(f"/parts/{part}")) and "20</b> faces" in p and p)
+    assert "Begin the job" in page
+    visitor.post(f"/parts/{part}/job", {"name": "First job", "body": "0"})
+    assert "First job" in visitor.get("/")
+    assert "stand-in" not in visitor.get("/jobs/1/measure").lower()
+    assert "● heard" in visitor.get("/state")
+
+
+def signed_in(installation) -> Visitor:
+    visitor = Visitor(installation.url)
+    visitor.get("/sign-in")
+    visitor.post("/sign-in", {"login": "olwen", "password": PASSWORD})
+    visitor.get("/")
+    return visitor
+
+
+def test_kills_lose_nothing_double_nothing_and_leave_nothing_stuck(installation, step):
+    """While hits are taken, files read and reports made: web, link, worker, a session of the database, its first
+    process, the supervisor. The arm is the test's own: it knows what was confirmed."""
+    visitor, chance, arm = signed_in(installation), random.Random(11), FakeArm()
+    job = int(installation.ask("SELECT min(id) FROM jobs")[0][0])
+    visitor.post("/instruments", {"name": "Fake arm", "kind": "arm", "host": "127.0.0.1", "port": arm.port, "u_hit": "0.01"})
+    instrument = int(visitor.at.rsplit("/", 1)[1])
+    visitor.post("/probes", {"name": "Ball", "kind": "ball", "diameter": "6", "diameter_unit": "mm", "length": "180"})
+    visitor.post(f"/instruments/{instrument}/probe", {"probe": visitor.at.rsplit("/", 1)[1]})
+    visitor.post(f"/jobs/{job}/instruments/{instrument}/bring", {})
+    visitor.post(f"/jobs/{job}/faces/0/plan", {})
+    arm.pressing.set()
+    installation.until(lambda: len(arm.confirmed) > 5)
+    back = []
+    for kill in range(KILLS):
+        victim = chance.choice(["web-1", "web-2", "link", "worker-1", "worker-2", "session", "database", "supervisor"])
+        with suppress(OSError, HTTPError):
+            if kill % 3 == 0:
+                visitor.post("/parts", {"name": f"Part {kill}"}, step)
+            elif kill % 3 == 1:
+                visitor.post(f"/jobs/{job}/reports", {"kind": "csv"})
+        end(installation, victim, chance)
+        began = time.monotonic()
+        if victim.startswith("worker"):  # what it left is seen below
+            time.sleep(0.1)
+            continue
+        installation.until(lambda since=began + 0.05: arm.confirmed_at > since)
+        installation.until(lambda: visitor.get("/", timeout=1.0))
+        back.append(time.monotonic() - began)
+    arm.pressing.clear()
+    installation.until(lambda: arm.confirmed == set(arm.sent))
+    stored = [n for (n,) in installation.ask(PRESSES, instrument)]
+    assert sorted(stored) == sorted(arm.confirmed)  # none lost, none doubled
+    assert set(arm.tones.values()) == {"taken"}
+    installation.until(lambda: installation.ask(UNFINISHED) == [], 90)
+    assert installation.ask("SELECT words FROM parts WHERE state = 'failed'") == []
+    print(f"{KILLS} kills, {len(stored)} hits; back after {np.median(back):.1f} s (median), {max(back):.1f} s (worst)")
+    assert np.median(back) < 3.0
+    arm.close()
+
+
+def end(installation, victim: str, chance: random.Random) -> None:
+    if victim == "session":
+        with suppress(psycopg.Error):
+            installation.ask(OTHERS_END)
+        return
+    if victim == "database":
+        pid = int((installation.cluster.data / "postmaster.pid").read_text().split()[0])
+    elif victim == "supervisor":
+        pid = installation.server.pid
+    else:
+        pid = installation.pids().get(victim, 0)
+    if pid:
+        with suppress(ProcessLookupError):
+            os.kill(pid, signal.SIGKILL)
