@@ -149,9 +149,9 @@ export class Stage {
 
   // Words go first: the picture follows a moment later, once for all that came meanwhile.
   update(scene) {
-    const standing = new Set(scene.order);
+    const standing = scene.order && new Set(scene.order); // told where rows came, went or moved
     const rows = { ...this.state.rows, ...scene.rows };
-    this.state = { ...scene, rows: Object.fromEntries(Object.entries(rows).filter(([id]) => standing.has(id))) };
+    this.state = { ...scene, rows: Object.fromEntries(Object.entries(rows).filter(([id]) => !standing || standing.has(id))) };
     this.coming ??= setTimeout(() => {
       this.coming = null;
       if (this.ready) this.paint();

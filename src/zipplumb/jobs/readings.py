@@ -7,7 +7,9 @@ twice; nothing that was read is changed or deleted: what does not count has a ma
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Iterable, Mapping
+from copy import copy
+from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
 
@@ -23,6 +25,7 @@ from ..store import models
 from ..store.models import DeviceEvent, Instrument, Mark
 
 PULL_OFF = "pull_off"
+Marks = Mapping[int, frozenset[int]]  # by reading, the numbers of its hits
 
 
 def first_time(session: Session, instrument_id: int, device_session: str, number: int | None) -> bool:
@@ -78,7 +81,7 @@ def conditions_of(instrument: Instrument, batch: HitBatch) -> dict[str, Any]:
     return {name: value for name, value in known.items() if value is not None}
 
 
-def marks_of(session: Session, whose: ColumnElement[bool]) -> dict[int, set[int]]:
+def marks_of(session: Session, whose: ColumnElement[bool]) -> dict[int, frozenset[int]]:
     """By reading, the numbers of its hits that do not count."""
     query = (
         select(Mark.reading_id, Mark.hit)
@@ -88,7 +91,7 @@ def marks_of(session: Session, whose: ColumnElement[bool]) -> dict[int, set[int]
     marks: dict[int, set[int]] = defaultdict(set)
     for reading_id, hit in session.execute(query):
         marks[reading_id].add(hit)
-    return marks
+    return {reading: frozenset(hits) for reading, hits in marks.items()}
 
 
 def take_back(session: Session, whose: ColumnElement[bool], whole_press: bool, by: int | None) -> list[str]:
@@ -124,43 +127,127 @@ def set_aside(session: Session, reading: models.Reading, hit: int, aside: bool, 
         standing.lifted_at = datetime.now(UTC)
 
 
-def together(
-    batches: Sequence[models.Reading], marks: dict[int, set[int]], calibration: Callable[[int], int] = lambda c: c
-) -> Reading | None:
-    """All batches of one row or trial as one reading; None where there is no hit.
+@dataclass(frozen=True, eq=False)
+class Batch:
+    """A batch as it is worked with: arrays of numbers, once and for all."""
 
-    Parameters
-    ----------
-    calibration : which one is worked with in the place of the one that a batch was read with
-    """
-    hits = sorted((b for b in batches if b.kind != PULL_OFF), key=lambda b: b.id)
-    if not hits:
-        return None
-    off = (b for b in batches if b.kind == PULL_OFF and not marks.get(b.id))
-    pull_off = max(off, key=lambda b: b.id, default=None)
-    counts = [len(b.ns) for b in hits]
-    sweeps = {key: k + 1 for k, key in enumerate(dict.fromkeys((b.session, b.sweep) for b in hits))}
+    id: int
+    row_id: int | None
+    kind: str
+    press: tuple[str, int]
+    station_id: int
+    calibration_id: int
+    poses: np.ndarray
+    approach: np.ndarray
+    times: np.ndarray
+    faces: np.ndarray
+    lines: tuple[np.ndarray, ...]
+    conditions: dict[str, Any]
 
-    def cal(batch: models.Reading) -> int:
-        return calibration(batch.calibration_id) if batch.calibration_id else 0
+    @classmethod
+    def of(cls, kept: models.Reading) -> Batch:
+        return cls(
+            kept.id, kept.row_id, kept.kind, (kept.session, kept.sweep), kept.station_id or 0, kept.calibration_id or 0,
+            np.reshape(np.array(kept.poses, float), (-1, 7)), np.reshape(np.array(kept.approach, float), (-1, 7)),
+            np.array(kept.times, float), np.array(kept.faces or [1] * len(kept.ns)), tuple(_lines(kept)), kept.conditions,
+        )  # fmt: skip
 
-    return Reading(
-        keys=tuple(f"{b.id}.{k}" for b in hits for k in range(len(b.ns))),
-        poses=np.concatenate([np.reshape(b.poses, (-1, 7)) for b in hits]),
-        approach=np.concatenate([np.reshape(np.array(b.approach, float), (-1, 7)) for b in hits]),
-        aside=np.array([k in marks.get(b.id, ()) for b in hits for k in range(len(b.ns))], bool),
-        stations=np.repeat([b.station_id or 0 for b in hits], counts),
-        calibrations=np.repeat([cal(b) for b in hits], counts),
-        times=np.concatenate([b.times for b in hits]),
-        pull_off=np.array(pull_off.poses) if pull_off else None,
-        pull_off_station=pull_off.station_id if pull_off else None,
-        pull_off_calibration=cal(pull_off) if pull_off else None,
-        sweeps=np.repeat([sweeps[b.session, b.sweep] for b in hits], counts),
-        faces=np.concatenate([np.array(b.faces or [1] * len(b.ns)) for b in hits]),
-        lines=tuple(line for b in hits for line in _lines(b)) if any(b.counts for b in hits) else (),
-        u_hit_mm=max(b.conditions.get("u_hit_mm", 0.0) for b in hits),
-        gaps=tuple((sum(counts[:k]), b.conditions["gap_s"]) for k, b in enumerate(hits) if "gap_s" in b.conditions),
-    )
+    def __len__(self) -> int:
+        return len(self.times)
+
+
+class History:
+    """All batches of one row or trial, joined as they come: a new one costs itself, not all that were before."""
+
+    def __init__(self, batches: Iterable[Batch] = ()):
+        self.new: list[Batch] = list(batches)
+        self.joined: dict[str, np.ndarray] = {}
+        self.keys: tuple[str, ...] = ()
+        self.lines: tuple[np.ndarray, ...] = ()
+        self.begins: dict[int, int] = {}
+        self.presses: dict[tuple[str, int], int] = {}
+        self.gaps: tuple[tuple[int, float], ...] = ()
+        self.u_hit_mm = 0.0
+        self.pull_offs: list[Batch] = []
+        self.told: tuple[Any, Reading | None] = (None, None)
+
+    def add(self, batch: Batch) -> None:
+        self.new.append(batch)
+
+    def copy(self) -> History:
+        """To which may be added without changing this one; what was joined is shared, and never written to."""
+        found = copy(self)
+        found.new, found.pull_offs = list(self.new), list(self.pull_offs)
+        found.begins, found.presses = dict(self.begins), dict(self.presses)
+        return found
+
+    def reading(
+        self, marks: Mapping[int, frozenset[int]] | None = None, applied: Mapping[int, int] | None = None
+    ) -> Reading | None:
+        """As one reading; None where there is no hit. ``marks``: hits that do not count, by batch.
+
+        ``applied``: the calibrations that are worked with in the place of those that were read with.
+        """
+        marks = marks or {}
+        applied = {k: v for k, v in applied.items() if k in self._read_with()} if applied else {}
+        asked = (len(self.new), len(self.pull_offs), marks, applied)
+        if self.new or self.told[0] != asked:
+            self._join()
+            asked = (0, len(self.pull_offs), marks, applied)
+            self.told = asked, self._reading(marks, applied)
+        return self.told[1]
+
+    def _read_with(self) -> set[int]:
+        known = {b.calibration_id for b in (*self.new, *self.pull_offs)}
+        return known | set(np.unique(self.joined["calibrations"]).tolist()) if self.joined else known
+
+    def _join(self) -> None:
+        new, self.new = self.new, []
+        self.pull_offs += [b for b in new if b.kind == PULL_OFF]
+        hits = [b for b in new if b.kind != PULL_OFF]
+        if not hits:
+            return
+        counts = [len(b) for b in hits]
+        count = len(self.keys)
+        for batch, size in zip(hits, counts, strict=True):
+            self.begins[batch.id] = count
+            if "gap_s" in batch.conditions:
+                self.gaps = (*self.gaps, (count, batch.conditions["gap_s"]))
+            self.presses.setdefault(batch.press, len(self.presses) + 1)
+            count += size
+        self.keys += tuple(f"{b.id}.{k}" for b in hits for k in range(len(b)))
+        self.lines += tuple(line for b in hits for line in b.lines)
+        self.u_hit_mm = max(self.u_hit_mm, *(b.conditions.get("u_hit_mm", 0.0) for b in hits))
+        each = {
+            "poses": [b.poses for b in hits], "approach": [b.approach for b in hits], "times": [b.times for b in hits],
+            "faces": [b.faces for b in hits], "stations": [np.repeat([b.station_id for b in hits], counts)],
+            "calibrations": [np.repeat([b.calibration_id for b in hits], counts)],
+            "sweeps": [np.repeat([self.presses[b.press] for b in hits], counts)],
+        }  # fmt: skip
+        self.joined = {n: np.concatenate([self.joined[n], *v] if self.joined else v) for n, v in each.items()}
+
+    def _reading(self, marks: Marks, applied: Mapping[int, int]) -> Reading | None:
+        if not self.keys:
+            return None
+        aside = np.zeros(len(self.keys), bool)
+        for batch, hits in marks.items():
+            if batch in self.begins:
+                aside[self.begins[batch] + np.array(sorted(hits))] = True
+        calibrations = self.joined["calibrations"]
+        for read_with, instead in applied.items():
+            calibrations = np.where(self.joined["calibrations"] == read_with, instead, calibrations)
+        off = max((b for b in self.pull_offs if not marks.get(b.id)), key=lambda b: b.id, default=None)
+        return Reading(
+            keys=self.keys,
+            aside=aside,
+            pull_off=off.poses.ravel() if off else None,
+            pull_off_station=off.station_id if off else None,
+            pull_off_calibration=applied.get(off.calibration_id, off.calibration_id) if off else None,
+            lines=self.lines if any(len(line) for line in self.lines) else (),
+            u_hit_mm=self.u_hit_mm,
+            gaps=self.gaps,
+            **{**self.joined, "calibrations": calibrations},
+        )
 
 
 def _lines(batch: models.Reading) -> Iterable[np.ndarray]:

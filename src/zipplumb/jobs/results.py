@@ -8,11 +8,11 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict, defaultdict
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
-from sqlalchemy import ColumnElement, literal_column, select, text
+from sqlalchemy import ColumnElement, func, literal_column, select, text
 from sqlalchemy.orm import Session, lazyload
 
 from ..cad import CadModel
@@ -21,15 +21,16 @@ from ..core.calibration import ProbeCalibration
 from ..core.errors import InputError
 from ..core.frames import Motion
 from ..core.readings import Reading
-from ..core.sheet import Kit, PartSurfaces, RowResult, Sheet, SheetRow, Station, evaluate, recipe_from_dict
+from ..core.sheet import Kit, Memory, PartSurfaces, RowResult, Sheet, SheetRow, Station, evaluate, recipe_from_dict
 from ..core.units import Unit
 from ..store import models
-from ..store.models import Calibration, Instrument, Job, Row
+from ..store.models import Calibration, Instrument, Job, Mark, Row
 from .probes import applied_calibrations
-from .readings import marks_of, together
+from .readings import Batch, History
 from .trust import trust_in
 
 JOBS_REMEMBERED = 32
+VERSION: ColumnElement[str] = literal_column("rows.xmin::text")  # names the transaction that wrote a row's present version
 
 
 @dataclass(frozen=True, eq=False)
@@ -77,13 +78,19 @@ class JobResults:
 
 @dataclass
 class _Memory:
+    """What one process remembers of a job. ``newest``: the last reading; ``marks``: by row and reading."""
+
     lock: threading.Lock = field(default_factory=threading.Lock)
-    batches: dict[int, models.Reading] = field(default_factory=dict)
     rows: dict[int, tuple[str, SheetRow]] = field(default_factory=dict)
-    joined: dict[int, tuple[tuple, Reading | None]] = field(default_factory=dict)
-    found: dict = field(default_factory=dict)
-    order: tuple[int, ...] | None = None
     newest: int = 0
+    histories: dict[int, History] = field(default_factory=dict)
+    marks: dict[int, dict[int, frozenset[int]]] = field(default_factory=dict)
+    readings: dict[int, Reading] = field(default_factory=dict)
+    read_with: set[int] = field(default_factory=set)
+    told: dict[int, dict[str, Any]] = field(default_factory=dict)
+    before: JobResults | None = None
+    applied: dict[int, int] = field(default_factory=dict)
+    found: Memory | None = None
     remembered: dict = field(default_factory=dict)
     surfaces: PartSurfaces | None = None
 
@@ -104,48 +111,87 @@ def _memory(job_id: int) -> _Memory:
 def load(session: Session, job_id: int, named: set[int] | None = None) -> JobResults:
     """The job with all its results. Raises InputError for a job that is not there.
 
-    ``named``: the only rows that were written since last time, where that is known.
+    ``named``: where it is known that nothing but hits of these rows came since last time; then nothing else is asked for.
     """
+    memory = _memory(job_id)
+    with memory.lock:
+        new = _new_batches(session, job_id, memory)
+        before = memory.before
+        if named is not None and before is not None and {b.row_id for b, _ in new} <= named and _known(new, before.kit):
+            found = _hits_came(session, job_id, memory, named, new, before)
+        else:
+            found = _whole(session, job_id, memory, new)
+        memory.before = found if all(kept for _, kept in new) else None
+        return found
+
+
+def _hits_came(
+    session: Session, job_id: int, memory: _Memory, named: set[int], new: list[tuple[Batch, bool]], before: JobResults
+) -> JobResults:
+    there = select(Row.id, VERSION, Row.recipe, Row.finished_at).where(Row.id.in_(named), Row.job_id == job_id)
+    for row_id, written, raw, finished in session.execute(there):
+        if memory.rows.get(row_id, ("",))[0] != written:
+            memory.rows[row_id] = written, SheetRow(row_id, recipe_from_dict(raw), finished is not None)
+    rows = tuple([memory.rows[row.id][1] if row.id in named else row for row in before.rows])
+    readings = _readings(session, memory, new, named, models.Reading.row_id.in_(named))
+    sheet = Sheet(rows, before.job.alignment_row_id)
+    results, memory.found = evaluate(sheet, readings, before.kit, memory.found, memory.surfaces)
+    return replace(before, rows=rows, results=results, readings=readings)
+
+
+def _whole(session: Session, job_id: int, memory: _Memory, new: list[tuple[Batch, bool]]) -> JobResults:
     job = session.get(Job, job_id)
     if job is None:
         raise InputError("That job is not there.", "Nothing was changed.", "Choose a job from the list.")
-    memory = _memory(job_id)
-    with memory.lock:
-        rows = _rows(session, job_id, memory, named)
-        batches = _batches(session, job_id, memory)
-        applied = applied_calibrations(session)
-        readings = _readings(batches, marks_of(session, models.Reading.job_id == job_id), {r.id for r in rows}, memory, applied)
-        kit, instrument = _kit(session, job_id, batches, applied)
-        sheet = Sheet(rows, job.alignment_row_id)
-        results, memory.found = evaluate(sheet, readings, kit, memory.found, _surfaces(job.part, memory, rows))
+    rows = _rows(session, job_id, memory)
+    memory.applied = applied_calibrations(session)
+    readings = _readings(session, memory, new, None, models.Reading.job_id == job_id)
+    kit, instrument = _kit(session, job_id, memory, new)
+    if memory.before is not None and _alike(kit, memory.before.kit):
+        kit = memory.before.kit
+    sheet = Sheet(rows, job.alignment_row_id)
+    results, memory.found = evaluate(sheet, readings, kit, memory.found, _surfaces(job, memory, rows))
     due = trust_in(session, instrument, job_id).due if instrument else ()
     return JobResults(job, rows, results, readings, kit, instrument, due, memory.remembered)
 
 
-def _surfaces(part: models.Part, memory: _Memory, rows: tuple[SheetRow, ...]) -> PartSurfaces | None:
+def _known(new: list[tuple[Batch, bool]], kit: Kit) -> bool:
+    """The kit has what these were read with."""
+    return all(b.station_id in kit.stations and b.calibration_id in kit.calibrations for b, _ in new)
+
+
+def _alike(one: Kit, other: Kit) -> bool:
+    """Two kits say the same."""
+
+    def told(kit: Kit) -> tuple:
+        stations = [(i, s.digest) for i, s in sorted(kit.stations.items())]
+        return stations, [(i, c.digest) for i, c in sorted(kit.calibrations.items())]
+
+    return told(one) == told(other)
+
+
+def _surfaces(job: Job, memory: _Memory, rows: tuple[SheetRow, ...]) -> PartSurfaces | None:
     """The part's surfaces, brought in only where a row rests on them."""
-    if not any(r.recipe.rests_on_surfaces for r in rows) or part.model is None:
+    packed = job.part.model if any(r.recipe.rests_on_surfaces for r in rows) else None
+    if packed is None:
+        memory.surfaces = None
         return None
+    part = job.part
     from ..cad.surfaces import Surfaces  # heavy, and few jobs need it
 
     if memory.surfaces is None or memory.surfaces.digest != part.sha256:
-        memory.surfaces = PartSurfaces(part.sha256, Surfaces(CadModel.unpack(part.model)).nearest)
+        memory.surfaces = PartSurfaces(part.sha256, Surfaces(CadModel.unpack(packed)).nearest)
     return memory.surfaces
 
 
-def _rows(session: Session, job_id: int, memory: _Memory, named: set[int] | None) -> tuple[SheetRow, ...]:
+def _rows(session: Session, job_id: int, memory: _Memory) -> tuple[SheetRow, ...]:
     """Rows in order; only those that were written since last time are fetched whole.
 
     PostgreSQL's ``xmin`` names the transaction that wrote a row's present version; a row
     written by this very transaction is not remembered.
     """
-    version: ColumnElement[str] = literal_column("rows.xmin::text")
-    query = select(Row.id, version).where(Row.job_id == job_id, Row.removed_at.is_(None))
-    if named is not None and memory.order is not None and named <= set(memory.order):
-        written_now = dict(session.execute(query.where(Row.id.in_(named))).all())  # type: ignore[arg-type]
-        versions = [(i, written_now.get(i, memory.rows[i][0])) for i in memory.order]
-    else:
-        versions = [(i, written) for i, written in session.execute(query.order_by(Row.position, Row.id))]
+    query = select(Row.id, VERSION).where(Row.job_id == job_id, Row.removed_at.is_(None))
+    versions = session.execute(query.order_by(Row.position, Row.id)).all()
     new = [i for i, written in versions if memory.rows.get(i, ("", None))[0] != written]
     fetched: dict[int, SheetRow] = {}
     if new:
@@ -154,66 +200,75 @@ def _rows(session: Session, job_id: int, memory: _Memory, named: set[int] | None
             fetched[row_id] = SheetRow(row_id, recipe_from_dict(raw), finished_at is not None)
         ours = session.scalar(text("SELECT pg_current_xact_id_if_assigned()::xid::text"))
         memory.rows.update({i: (written, fetched[i]) for i, written in versions if i in fetched and written != ours})
-    remembered = all(i in memory.rows for i, _ in versions)
-    memory.order = tuple(i for i, _ in versions) if remembered else None
     return tuple(fetched.get(i) or memory.rows[i][1] for i, _ in versions)
 
 
-def _batches(session: Session, job_id: int, memory: _Memory) -> list[models.Reading]:
-    """All batches of a job, in order; only those that are new are fetched.
+def _new_batches(session: Session, job_id: int, memory: _Memory) -> list[tuple[Batch, bool]]:
+    """Batches that came since last time, in order, and whether each is kept for good.
 
     Whoever keeps a reading holds the job's lock, so that their ids rise in the order in which they are committed.
     Those of this very transaction may still be taken back, and are not remembered.
     """
-    query = select(models.Reading).where(models.Reading.job_id == job_id, models.Reading.id > memory.newest)
+    written: ColumnElement[str] = literal_column("readings.xmin::text")
+    query = select(models.Reading, written).where(models.Reading.job_id == job_id, models.Reading.id > memory.newest)
+    fetched = session.execute(query.order_by(models.Reading.id)).all()
+    if not fetched:
+        return []
     ours = session.scalar(text("SELECT pg_current_xact_id_if_assigned()::xid::text"))
-    fetched = session.execute(query.add_columns(literal_column("readings.xmin::text")).order_by(models.Reading.id)).all()
-    for batch, _ in fetched:
-        session.expunge(batch)
-    for batch, written in fetched:
-        if written == ours:
-            break
-        memory.batches[batch.id], memory.newest = batch, batch.id
-    return [*memory.batches.values(), *(b for b, _ in fetched if b.id > memory.newest)]
+    return [(Batch.of(batch), written != ours) for batch, written in fetched]
 
 
 def _readings(
-    batches: list[models.Reading], marks: dict[int, set[int]], rows: set[int], memory: _Memory, applied: dict[int, int]
+    session: Session, memory: _Memory, new: list[tuple[Batch, bool]], named: set[int] | None, whose: ColumnElement[bool]
 ) -> dict[int, Reading]:
-    """By row; ``applied``: calibrations that are worked with in the place of those that the readings were made with."""
-    by_row: dict[int, list[models.Reading]] = defaultdict(list)
-    for batch in batches:
-        if batch.row_id is not None and batch.row_id in rows:
-            by_row[batch.row_id].append(batch)
-    found = {}
-    for row, mine in by_row.items():
-        used = tuple(_worked_with(b, applied) for b in mine)
-        which = tuple((b.id, frozenset(marks.get(b.id, ()))) for b in mine), used
-        if memory.joined.get(row, (None,))[0] != which:
-            memory.joined[row] = which, together(mine, marks, lambda c: applied.get(c, c))
-        reading = memory.joined[row][1]
+    """By row. Only rows of which something is new are put together again."""
+    kept, ours = [b for b, good in new if good], [b for b, good in new if not good]
+    for batch in kept:
+        if batch.row_id is not None:
+            memory.histories.setdefault(batch.row_id, History()).add(batch)
+            memory.newest = batch.id
+            if "level" in batch.conditions:
+                memory.told[batch.station_id] = batch.conditions
+            memory.read_with.add(batch.calibration_id)
+    marks: dict[int, dict[int, frozenset[int]]] = defaultdict(dict)
+    query = select(Mark.reading_id, models.Reading.row_id, func.array_agg(Mark.hit)).join(
+        models.Reading, models.Reading.id == Mark.reading_id
+    )
+    for reading_id, row_id, hits in session.execute(
+        query.where(whose, Mark.lifted_at.is_(None)).group_by(Mark.reading_id, models.Reading.row_id)
+    ):
+        marks[row_id or 0][reading_id] = frozenset(hits)
+    found = dict(memory.readings)
+    for row_id in memory.histories if named is None else named & set(memory.histories):
+        reading = memory.histories[row_id].reading(marks.get(row_id, {}), memory.applied)
+        found.pop(row_id, None) if reading is None else found.__setitem__(row_id, reading)
+    memory.readings = found
+    return found | _with_ours(memory, ours, marks) if ours else found
+
+
+def _with_ours(memory: _Memory, ours: list[Batch], marks: dict[int, dict[int, frozenset[int]]]) -> dict[int, Reading]:
+    """Rows to which this very transaction has added, put together for itself alone."""
+    found: dict[int, Reading] = {}
+    for row_id in {b.row_id for b in ours if b.row_id is not None}:
+        history = memory.histories.get(row_id, History()).copy()
+        for batch in ours:
+            if batch.row_id == row_id:
+                history.add(batch)
+        reading = history.reading(marks.get(row_id, {}), memory.applied)
         if reading is not None:
-            found[row] = reading
+            found[row_id] = reading
     return found
 
 
-def _worked_with(batch: models.Reading, applied: dict[int, int]) -> int:
-    """The calibration that a batch is worked out with; 0: none."""
-    read_with = batch.calibration_id or 0
-    return applied.get(read_with, read_with)
-
-
-def _kit(
-    session: Session, job_id: int, batches: list[models.Reading], applied: dict[int, int]
-) -> tuple[Kit, Instrument | None]:
+def _kit(session: Session, job_id: int, memory: _Memory, new: list[tuple[Batch, bool]]) -> tuple[Kit, Instrument | None]:
     """Stations and calibrations of a job, and the instrument that stands at it now."""
     query = select(models.Station, Instrument).join(Instrument, Instrument.id == models.Station.instrument_id)
     found = session.execute(query.where(models.Station.job_id == job_id).order_by(models.Station.id)).all()
-    told = {b.station_id: b.conditions for b in batches if "level" in b.conditions}  # the newest of each station
+    told = memory.told | {b.station_id: b.conditions for b, _ in new if "level" in b.conditions}
     stations = {station.id: _station(station.id, told.get(station.id), i) for station, i in found}
     here = next((instrument for station, instrument in found if instrument.station_id == station.id), None)
-    used = {_worked_with(b, applied) for b in batches}
-    used |= {i.calibration_id for _, i in found if i.calibration_id}
+    read_with = memory.read_with | {b.calibration_id for b, _ in new}
+    used = {memory.applied.get(c, c) for c in read_with} | {i.calibration_id for _, i in found if i.calibration_id}
     calibrations = {
         cal.id: ProbeCalibration(cal.id, np.array(cal.offset_mm), cal.diameter_mm, cal.u_radius_mm, cal.doubt, cal.u_offset_mm)
         for cal in session.scalars(select(Calibration).where(Calibration.id.in_(used)).options(lazyload(Calibration.probe)))

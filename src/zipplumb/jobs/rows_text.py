@@ -14,21 +14,32 @@ SHAPES = {"in": "●", "close": "◐", "out": "▲", "not proven": "◇", "to do
 
 def row_texts(state: JobResults) -> list[RowText]:
     """Every row of a job, in order."""
-    return [_remembered(state, row, k + 1) for k, row in enumerate(state.rows)]
+    told, units, current, results = _told(state), state.job.units, state.job.current_row_id, state.results
+    found = []
+    for number, row in enumerate(state.rows, start=1):
+        known = told.get(row.id)
+        # the very same words while nothing that they tell has changed
+        if known is None or known[0] is not row or known[1] is not results[row.id] or known[2:5] != (
+            number, units, row.id == current
+        ):  # fmt: skip
+            known = told[row.id] = _remembered(state, row, number)
+        found.append(known[5])
+    return found
 
 
-def _remembered(state: JobResults, row: SheetRow, number: int) -> RowText:
-    """The very same words while nothing that they tell has changed."""
-    told = state.remembered.setdefault("texts", {})
-    known, of = told.get(row.id), (row, state.results[row.id], number, state.job.units, row.id == state.job.current_row_id)
-    if known is None or known[0][0] is not of[0] or known[0][1] is not of[1] or known[0][2:] != of[2:]:
-        known = told[row.id] = (of, _row_text(state, row, number))
-    return known[1]
+def _told(state: JobResults) -> dict[int, tuple]:
+    """What was told last of every row, and what it was told of."""
+    return state.remembered.setdefault("texts", {})
+
+
+def _remembered(state: JobResults, row: SheetRow, number: int) -> tuple:
+    units, is_current = state.job.units, row.id == state.job.current_row_id
+    return row, state.results[row.id], number, units, is_current, _row_text(state, row, number)
 
 
 def row_text(state: JobResults, row_id: int) -> RowText:
     number = next(k for k, r in enumerate(state.rows) if r.id == row_id) + 1
-    return _remembered(state, state.row(row_id), number)
+    return _row_text(state, state.row(row_id), number)
 
 
 def word_of(found: RowResult) -> str:

@@ -22,7 +22,7 @@ from ..store.database import stored, transaction
 from ..store.models import Calibration, Instrument, Probe, Reading, Trial
 from .actor import INSTRUMENT, Actor, record
 from .probes import doubt, existing, newest, put_on_in, tell_all
-from .readings import first_time, marks_of, must_be_kept, store, take_back, together
+from .readings import Batch, History, first_time, marks_of, must_be_kept, store, take_back
 from .trial_kinds import TRIALS, TrialInputs
 
 # ---- beginning and ending ----------------------------------------------------------------------
@@ -233,7 +233,7 @@ def read_by(session: Session, trial_id: int) -> core_readings.Reading:
     """Everything that counts of a trial, in order."""
     mine = Reading.trial_id == trial_id
     batches = session.scalars(select(Reading).where(mine).order_by(Reading.first_n, Reading.id)).all()
-    found = together(batches, marks_of(session, mine))
+    found = History(Batch.of(b) for b in batches).reading(marks_of(session, mine))
     return found.counted if found is not None else core_readings.Reading.of_poses(np.empty((0, 7)))
 
 

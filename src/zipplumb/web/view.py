@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -29,7 +30,7 @@ class JobView:
     probe_short: str
     alignment: str
     due: str
-    counts: dict[str, int]
+    counts: Counter[str]
 
     @classmethod
     def of(cls, state: JobResults) -> JobView:
@@ -46,7 +47,7 @@ class JobView:
             f"Ø{length_text(cal.diameter_mm, job.units)}" if cal else "none",
             state.row(job.alignment_row_id).recipe.name if state.alignment and job.alignment_row_id else "",
             " ".join(state.due),
-            {word: sum(r.word == word for r in rows) for word in ("in", "close", "out", "not proven", "to do", "asks")},
+            Counter(row.word for row in rows),
         )
 
 
@@ -54,7 +55,8 @@ def scene_of(state: JobResults, only: Sequence[int] | None = None) -> dict:
     """What the stage draws: per row its face, hits and state; part frame, mm. ``only``: of some rows."""
     chosen = state.rows if only is None else [state.row(i) for i in only]
     rows = {str(row.id): _scene_row(row, state.results[row.id]) for row in chosen}
-    return {"current": state.job.current_row_id, "order": [str(r.id) for r in state.rows], "rows": rows}
+    scene = {"current": state.job.current_row_id, "rows": rows}
+    return scene if only is not None else scene | {"order": [str(r.id) for r in state.rows]}
 
 
 def _scene_row(row: SheetRow, found: RowResult) -> dict:

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
+from ..fingerprints import fingerprint
 from ..frames import Array
 
 
@@ -27,6 +29,12 @@ class ProbeCalibration:
     u_radius_mm: float
     doubt: str = ""
     u_offset_mm: float = 0.0
+
+    @cached_property
+    def digest(self) -> str:
+        """Of what it says."""
+        sizes = (self.diameter_mm, self.u_radius_mm, self.u_offset_mm)
+        return fingerprint(self.id, self.offset_mm.tobytes(), *sizes, self.doubt)
 
     @property
     def radius_mm(self) -> float:

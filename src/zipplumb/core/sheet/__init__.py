@@ -2,7 +2,7 @@
 
 from ..readings import Reading
 from .base import Asked, Needed, RowRecipe, needs_of
-from .evaluate import evaluate
+from .evaluate import Memory, evaluate
 from .given import Kit, PartSurfaces, Sheet, SheetRow, Station
 from .kinds import KINDS, MEASURED, kind_of
 from .recipes import recipe_from_dict
@@ -16,6 +16,7 @@ __all__ = [
     "FoundFeature",
     "FoundSystem",
     "Kit",
+    "Memory",
     "Needed",
     "PartSurfaces",
     "Reading",

@@ -7,7 +7,9 @@ taken over as it is; a fault in one node is that node's alone.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass
+from functools import cached_property
 from typing import Any, cast
 
 import numpy as np
@@ -25,7 +27,6 @@ from .measured import FeatureRecipe, RowHits
 from .results import FoundFeature, FoundSystem, RowResult, State
 from .systems import ActualFeature, SystemInputs, SystemRecipe
 
-Memory = dict[Name, Worked]
 UNPLACED = "Its place is known once the part is aligned."
 
 
@@ -51,10 +52,78 @@ def evaluate(
     results : RowResult by row id
     memory : to be given back as ``previous`` next time
     """
-    nodes = _Graph(sheet, readings, kit, surfaces).nodes
-    memory = work_out(nodes, previous or {})
-    results = {row.id: _result(row, memory["verdict", row.id]) for row in sheet.rows}
-    return results, memory
+    changed = previous.rows_changed(sheet, readings, kit, surfaces) if previous is not None else None
+    if previous is None or changed is None:
+        nodes = _Graph(sheet, readings, kit, surfaces, sheet.rows).nodes
+        worked = work_out(nodes, previous.worked if previous else {})
+        results = {row.id: _result(row, worked["verdict", row.id]) for row in sheet.rows}
+        return results, Memory(sheet, dict(readings), kit, surfaces, worked, results, _dependents(nodes))
+    dirty = previous.resting_on(changed)
+    ids = {cast(tuple[str, int], name)[1] for name in dirty}
+    touched = [row for row in sheet.rows if row.id in ids]
+    nodes = {n: node for n, node in _Graph(sheet, readings, kit, surfaces, touched).nodes.items() if n in dirty}
+    others = dict(previous.worked)
+    for name in dirty:
+        del others[name]
+    worked = work_out(nodes, previous.worked, others)
+    results = previous.results | {row.id: _result(row, worked["verdict", row.id]) for row in touched}
+    return results, Memory(sheet, dict(readings), kit, surfaces, worked, results, previous.dependents)
+
+
+@dataclass(frozen=True, eq=False)
+class Memory:
+    """What evaluate() was given and found. ``dependents``: by node, those that need it."""
+
+    sheet: Sheet
+    readings: dict[int, Reading]
+    kit: Kit
+    surfaces: PartSurfaces | None
+    worked: dict[Name, Worked]
+    results: dict[int, RowResult]
+    dependents: dict[Name, list[Name]]
+
+    def rows_changed(
+        self, sheet: Sheet, readings: Mapping[int, Reading], kit: Kit, surfaces: PartSurfaces | None
+    ) -> list[int] | None:
+        """Rows that are other objects now, or whose readings are; None where more than that is different."""
+        if kit is not self.kit or surfaces is not self.surfaces or sheet.alignment != self.sheet.alignment:
+            return None
+        if len(sheet.rows) != len(self.sheet.rows):
+            return None
+        now, before, changed = readings.get, self.readings.get, []
+        for row, was in zip(sheet.rows, self.sheet.rows, strict=True):
+            if row is was and now(row.id) is before(row.id):
+                continue
+            if row.id != was.id or row.recipe.role != was.recipe.role or row.needs != was.needs:
+                return None
+            read, had = now(row.id), before(row.id)
+            if (read.station_names if read else ()) != (had.station_names if had else ()):
+                return None
+            changed.append(row.id)
+        return changed
+
+    def resting_on(self, rows: list[int]) -> set[Name]:
+        """The nodes of some rows, and all that need them."""
+        left = [n for row in rows for n in _nodes_of(row) if n in self.worked]
+        found = set(left)
+        while left:
+            for needs_it in self.dependents.get(left.pop(), ()):
+                if needs_it not in found:
+                    found.add(needs_it)
+                    left.append(needs_it)
+        return found
+
+
+def _nodes_of(row: int) -> tuple[Name, Name, Name]:
+    return ("feature", row), ("system", row), ("verdict", row)
+
+
+def _dependents(nodes: Mapping[Name, Node]) -> dict[Name, list[Name]]:
+    found: dict[Name, list[Name]] = {}
+    for name, node in nodes.items():
+        for needed in node.needs:
+            found.setdefault(needed, []).append(name)
+    return found
 
 
 def _result(row: SheetRow, worked: Worked) -> RowResult:
@@ -66,9 +135,10 @@ def _result(row: SheetRow, worked: Worked) -> RowResult:
 class _Graph:
     """The nodes of one sheet, by what they are of."""
 
-    def __init__(self, sheet: Sheet, readings: Mapping[int, Reading], kit: Kit, surfaces: PartSurfaces | None):
+    def __init__(
+        self, sheet: Sheet, readings: Mapping[int, Reading], kit: Kit, surfaces: PartSurfaces | None, rows: Iterable[SheetRow]
+    ):
         self.sheet, self.readings, self.kit, self.surfaces = sheet, readings, kit, surfaces
-        self.names = {row.id: row.recipe.name for row in sheet.rows}
         self.active: tuple[Name, ...] = () if sheet.alignment is None else (("system", sheet.alignment),)
         self.digests: dict[tuple[int, ...], str] = {}
         self.nodes: dict[Name, Node] = {}
@@ -77,8 +147,12 @@ class _Graph:
         add: dict[str, Callable[[SheetRow], None]] = {
             "feature": self._add_feature, "system": self._add_system, "dimension": self._add_dimension,
         }  # fmt: skip
-        for row in sheet.rows:
+        for row in rows:
             add[row.recipe.role](row)
+
+    @cached_property
+    def names(self) -> dict[int, str]:
+        return {row.id: row.recipe.name for row in self.sheet.rows}
 
     # ---- features in the world --------------------------------------------------------------
 
@@ -119,12 +193,7 @@ class _Graph:
         """Names what some calibrations say."""
         if ids not in self.digests:
             found = [self.kit.calibrations.get(i) for i in ids]
-            parts = [
-                (c.id, c.offset_mm.tobytes(), c.diameter_mm, c.u_radius_mm, c.u_offset_mm, c.doubt)
-                for c in found
-                if c is not None
-            ]
-            self.digests[ids] = fingerprint(*parts)
+            self.digests[ids] = fingerprint(*(c.digest for c in found if c is not None))
         return self.digests[ids]
 
     # ---- coordinate systems ----------------------------------------------------------------

@@ -57,9 +57,11 @@ def fault_words(error: Exception) -> str:
     return f"It could not be worked out ({what}). All hits are kept. Look at its hits, or at what it rests on."
 
 
-def work_out(nodes: Mapping[Name, Node], previous: Mapping[Name, Worked]) -> dict[Name, Worked]:
-    """All nodes worked out, those of the same key taken over from ``previous``."""
-    done: dict[Name, Worked] = {}
+def work_out(
+    nodes: Mapping[Name, Node], previous: Mapping[Name, Worked], done: dict[Name, Worked] | None = None
+) -> dict[Name, Worked]:
+    """All nodes worked out, those of the same key taken over from ``previous``; ``done``: others that are as they were."""
+    done = {} if done is None else done
     for name, node in nodes.items():
         if name in done:
             continue
