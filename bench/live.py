@@ -31,7 +31,7 @@ def run() -> None:
         app = create_app()
         for rows in (20, 1000, 5000):
             bench = Bench(processes)
-            _fill(bench, rows)
+            fill(bench, rows)
             print(f"One changed hit, load to bytes, {rows} measured rows   {spread(_changes(app, bench, 40))}")
         bench = Bench(processes)
         bench.plan_plane("Long", [0, 0, 60], [0, 0, 1])
@@ -65,7 +65,7 @@ def _changes(app, bench, count: int) -> list[float]:
     return asyncio.run(listened())
 
 
-def _fill(bench, rows: int) -> None:
+def fill(bench, rows: int) -> None:
     """Planes, each with four hits and finished but the first, written as the link would have."""
     first = bench.plan_plane("Plane 1", [0, 0, 60], [0, 0, 1])
     random = np.random.default_rng(1)

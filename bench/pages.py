@@ -4,26 +4,24 @@ from __future__ import annotations
 
 import http.client
 import re
+import socket
 import sys
 import threading
 import time
 from pathlib import Path
 
-import numpy as np
 from measure import spread
 from playwright.sync_api import sync_playwright
 
 ROOT = Path(__file__).parent.parent
 sys.path.insert(0, str(ROOT / "tests" / "e2e"))
 
+from live import Bench, fill  # noqa: E402
 from person import Person, launched  # noqa: E402
 
 from zipplumb.demo.processes import Processes  # noqa: E402
-from zipplumb.jobs import sheet  # noqa: E402
 from zipplumb.jobs.actor import Actor  # noqa: E402
 from zipplumb.jobs.hand import move_hand  # noqa: E402
-from zipplumb.store.database import transaction  # noqa: E402
-from zipplumb.store.models import Job  # noqa: E402
 
 TECHNICIAN = Actor(1, "bench", "technician")
 SEEN = """() => {
@@ -43,6 +41,7 @@ def run() -> None:
         browser = launched(playwright)
         _hits(browser, processes)
         _pages(browser, processes)
+        _crowd(browser, processes)
         browser.close()
 
 
@@ -92,8 +91,8 @@ def _take(person, count: int) -> None:
 
 def _pages(browser, processes) -> None:
     person = Person(browser, processes)
-    many = _large_job(processes.job, 5000)
-    for name, job in (("demo job", processes.job), ("5,000 rows", many)):
+    many = _large_job(processes, 5000)
+    for name, job in (("demo job", processes.job), ("5,000 measured rows", many)):
         print(f"Page times on the server, {name}")
         for path in ("measure", "part", "kit", "align", "derive", "report"):
             seconds = []
@@ -105,15 +104,31 @@ def _pages(browser, processes) -> None:
             print(f"  {path:10} {spread(seconds[2:])}")
 
 
-def _large_job(like: int, rows: int) -> int:
-    with transaction() as session:
-        part = session.get(Job, like).part_id
-    job = sheet.create_job(TECHNICIAN, "Many rows", part)
-    random = np.random.default_rng(1)
-    with transaction() as session:
-        from zipplumb.store.models import Row
+def _crowd(browser, processes) -> None:
+    """Open pages and half-sent requests of strangers; what a person's page takes meanwhile."""
+    person = Person(browser, processes)
+    cookie = "; ".join(f"{c['name']}={c['value']}" for c in person.context.cookies())
+    live = f"GET /jobs/{processes.job}/live HTTP/1.1\r\nHost: x\r\nCookie: {cookie}\r\n\r\n".encode()
+    half = b"POST /sign-in HTTP/1.1\r\nHost: x\r\nContent-Length: 100000\r\nContent-Type: text/plain\r\n\r\nhalf"
+    opened = []
+    for count, sent in ((200, live), (100, half)):
+        for _ in range(count):
+            link = socket.create_connection(("127.0.0.1", processes.web_port), timeout=20)
+            link.sendall(sent)
+            opened.append(link)
+    time.sleep(2)
+    seconds = []
+    for _ in range(40):
+        begin = time.perf_counter()
+        assert person.context.request.get(f"{processes.url}/jobs/{processes.job}/measure", headers={"HX-Request": "true"}).ok
+        seconds.append(time.perf_counter() - begin)
+    print(f"A page, with 200 live pages and 100 half-sent requests   {spread(seconds)}")
+    for link in opened:
+        link.close()
 
-        for k in range(rows):
-            nominal = {"shape": "plane", "point": random.uniform(-200, 200, 3).tolist(), "normal": [0, 0, 1]}
-            session.add(Row(job_id=job, position=k, recipe={"kind": "plane", "name": f"Plane {k + 1}", "nominal": nominal}))
-    return job
+
+def _large_job(processes, rows: int) -> int:
+    """Rows with readings in every one."""
+    bench = Bench(processes)
+    fill(bench, rows)
+    return bench.job

@@ -1,10 +1,13 @@
+import re
 import subprocess
 import sys
+import time
 
 import numpy as np
 import pytest
 
 from zipplumb.cad import CadModel, Limits, read_step
+from zipplumb.cad.reader import _bare
 from zipplumb.core.errors import FileError
 
 
@@ -99,3 +102,79 @@ def test_a_crash_of_the_library_is_survived(step, monkeypatch):
     crash = [sys.executable, "-c", "import os; os.kill(os.getpid(), 11)"]
     monkeypatch.setattr(door.subprocess, "Popen", lambda command, **k: real(crash, **k))
     refused(step, "gave up")
+
+
+def mutated(step, tmp_path, change):
+    path = tmp_path / "mutant.step"
+    path.write_text(change(step.read_text()))
+    return path
+
+
+def test_a_face_that_is_lost_is_said(step, tmp_path):
+    """A plane that refers to nothing: its face cannot be built."""
+
+    def change(text):
+        plane = list(re.finditer(r"#(\d+) = PLANE\('',#\d+\);", text))[3]
+        return text[: plane.start()] + f"#{plane[1]} = PLANE('',#999999);" + text[plane.end() :]
+
+    model = read_step(mutated(step, tmp_path, change))
+    assert len(model.faces) < 20
+    said = " ".join(model.missing)
+    assert "1 of the file's 20 faces could not be built" in said
+    assert "breaks its standard" in said
+
+
+@pytest.mark.parametrize("number", ["NAN", "1.E308", "-INF"])
+def test_a_number_that_is_none_is_refused_at_once(step, tmp_path, number):
+    path = mutated(
+        step, tmp_path, lambda text: re.sub(r"(CARTESIAN_POINT\('',\()[-0-9.E]+,", rf"\g<1>{number},", text, count=1)
+    )
+    refused(path, "where a number belongs", seconds=20.0)
+
+
+def test_a_whole_file_misses_nothing(step):
+    assert read_step(step).missing == ()
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_a_damaged_file_is_refused_or_its_loss_is_said(step, tmp_path, seed):
+    """One letter of the data changed, or a line left out: whatever is read is whole, or says what it misses."""
+    random = np.random.default_rng(seed)
+    whole = read_step(step)
+    lines = step.read_text().splitlines(keepends=True)
+    data = [k for k, line in enumerate(lines) if line.startswith("#") and "PRODUCT" not in line and "APPLICATION" not in line]
+    at = int(random.choice(data))
+    if seed % 2:
+        del lines[at]
+    else:
+        where = int(random.integers(1, len(lines[at]) - 2))
+        lines[at] = lines[at][:where] + str(random.choice(list("#(),'0AZ."))) + lines[at][where + 1 :]
+    path = tmp_path / "mutant.step"
+    path.write_text("".join(lines))
+    try:
+        model = read_step(path, limits=Limits(seconds=60.0))
+    except FileError as error:
+        assert "Nothing of it was kept" in str(error)
+        return
+    assert np.all(np.isfinite(model.positions))
+    if len(model.faces) < len(whole.faces) or len(model.triangles) == 0:
+        assert model.missing, lines[at]
+
+
+def test_the_child_has_no_secrets_and_ends_with_its_parent(step, tmp_path, monkeypatch):
+    monkeypatch.setenv("ZIPPLUMB_SECRET", "never to be seen")
+    assert "ZIPPLUMB_SECRET" not in _bare("/tmp")
+    told = ["-m", "zipplumb.cad.child", str(step), str(tmp_path / "x"), "4000", "60"]
+    parent = f"""if True:
+        import os, subprocess, sys
+        subprocess.Popen([sys.executable, *{told!r}], stdin=subprocess.PIPE, stdout=subprocess.DEVNULL)
+        os._exit(0)"""
+    subprocess.run([sys.executable, "-c", parent], check=True)
+    end = time.monotonic() + 10
+    while "zipplumb.cad.child " + str(step) in _listed() and time.monotonic() < end:
+        time.sleep(0.05)
+    assert "zipplumb.cad.child " + str(step) not in _listed()
+
+
+def _listed():
+    return subprocess.run(["ps", "ax", "-o", "args"], capture_output=True, text=True, check=True).stdout

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from pathlib import Path
 
@@ -23,6 +24,7 @@ from OCP.OCP.collections import (
     Sequence_TCollection_AsciiString,
     Sequence_TDF_Label,
 )
+from OCP.ShapeFix import ShapeFix_Face
 from OCP.STEPCAFControl import STEPCAFControl_Reader
 from OCP.TCollection import TCollection_ExtendedString
 from OCP.TDataStd import TDataStd_Name
@@ -47,6 +49,15 @@ UNITS = {"millimetre": "mm", "mm": "mm", "inch": "in", "metre": "m", "m": "m", "
 Progress = Callable[[float, str], None]
 
 
+_FACES = ("StepShape_AdvancedFace", "StepShape_FaceSurface")
+# outside of texts: a word for no number, or more than 10^15 mm
+_NO_NUMBER = re.compile(
+    rb"[(,]\s*([-+]?(?:NAN|INF|1\.#IND|1\.#QNAN)\b[^,)]*|[-+]?[0-9.]+[Ee]\+?(?:1[6-9]|[2-9][0-9]|[0-9]{3,}))", re.I
+)
+    rb"[(,]\s*([-+]?(?:NAN|INF|1\.#IND|1\.#QNAN)\b[^,)]*|[-+]?[0-9.]+[Ee]\+?(?:1[6-9]|[2-9][0-9]|[0-9]{3,}))", re.I
+)
+
+
 class Unreadable(Exception):
     """The file is no STEP file that holds a body; the message is one sentence."""
 
@@ -59,8 +70,9 @@ def _each(shape: TopoDS_Shape, kind: TopAbs_ShapeEnum):
 
 
 def read(path: Path, progress: Progress) -> CadModel:
-    """Read, name, mesh. Raises Unreadable."""
+    """Read, name, mesh. Raises Unreadable; what of the file is not in the model, the model says."""
     progress(0.05, "Reading the file")
+    _only_numbers(path)
     reader = STEPCAFControl_Reader()
     reader.SetNameMode(True)
     if reader.ReadFile(str(path)) != IFSelect_ReturnStatus.IFSelect_RetDone:
@@ -71,10 +83,42 @@ def read(path: Path, progress: Progress) -> CadModel:
     if not reader.Transfer(document):
         raise Unreadable("It is STEP, but nothing in it could be built")
     bodies = _named_bodies(document)
+    missing = _lost(reader, bodies)
     if not bodies:
         raise Unreadable("It is STEP, but holds no body with faces; it may have been cut off")
     progress(0.5, "Drawing the faces")
-    return _meshed(units, bodies, progress)
+    return _meshed(units, bodies, progress, missing)
+
+
+def _only_numbers(path: Path) -> None:
+    """Numbers that are none, or beyond all parts, make the library run for ever."""
+    if found := _NO_NUMBER.search(path.read_bytes()):
+        raise Unreadable(f"It holds “{found[1].decode(errors='replace')[:20]}” where a number belongs")
+
+
+def _lost(reader: STEPCAFControl_Reader, bodies: list[tuple[str, TopoDS_Shape]]) -> list[str]:
+    """What the file has and the library did not build, or what the file does against its standard; a sentence each."""
+    session = reader.Reader().WS()
+    model = session.Model()
+    told = sum(model.Value(k).DynamicType().Name() in _FACES for k in range(1, model.NbEntities() + 1))
+    built = IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher()
+    for _, shape in bodies:
+        for face in _each(shape, TopAbs_ShapeEnum.TopAbs_FACE):
+            built.Add(face.Located(TopLoc_Location()))
+    found = []
+    if built.Extent() < told:
+        found.append(f"{told - built.Extent()} of the file's {told} faces could not be built; they are not here.")
+    checks, faults = session.ModelCheckList(True), []
+    checks.Start()
+    while checks.More():
+        if checks.Value().HasFailed():
+            faults.append(checks.Number())
+        checks.Next()
+    if faults:
+        where = ", ".join(f"#{model.StringLabel(model.Value(n)).ToCString().lstrip('#')}" for n in faults[:3] if n)
+        at = f" at {where}" if where else ""
+        found.append(f"The file breaks its standard in {len(faults)} places{at}; what is there may be wrong.")
+    return found
 
 
 def _units(reader: STEPCAFControl_Reader) -> str:
@@ -132,7 +176,7 @@ def _deflection(shapes: list[TopoDS_Shape]) -> float:
     return max(low.Distance(high) * 5e-4, 1e-3)
 
 
-def _meshed(units: str, bodies: list[tuple[str, TopoDS_Shape]], progress: Progress) -> CadModel:
+def _meshed(units: str, bodies: list[tuple[str, TopoDS_Shape]], progress: Progress, missing: list[str]) -> CadModel:
     deflection = _deflection([shape for _, shape in bodies])
     out: dict[str, list] = {k: [] for k in ("pos", "nor", "tri", "edge", "edge_body")}
     faces: list[Face] = []
@@ -145,6 +189,8 @@ def _meshed(units: str, bodies: list[tuple[str, TopoDS_Shape]], progress: Progre
         for raw in _each(shape, TopAbs_ShapeEnum.TopAbs_FACE):
             face = TopoDS.Face(raw)
             positions, normals, triangles = _face_mesh(face)
+            if not len(triangles) or not np.all(np.isfinite(positions)):
+                positions, normals, triangles = _healed_mesh(face, deflection)
             faces.append(_described(face, len(faces), b, positions))
             out["pos"].append(positions)
             out["nor"].append(normals)
@@ -157,6 +203,11 @@ def _meshed(units: str, bodies: list[tuple[str, TopoDS_Shape]], progress: Progre
         kept.append(Body(b, name, len(faces) - before))
         progress(0.5 + 0.45 * (b + 1) / len(bodies), f"Drew {b + 1} of {len(bodies)} bodies")
     lines = out["edge"]
+    undrawn = counts.count(0)
+    if undrawn == len(counts):
+        raise Unreadable("It is STEP, but none of its faces can be drawn")
+    if undrawn:
+        missing = [*missing, f"{undrawn} of {len(counts)} faces cannot be drawn, and so not picked; they can be typed."]
     return CadModel(
         units,
         tuple(kept),
@@ -168,7 +219,19 @@ def _meshed(units: str, bodies: list[tuple[str, TopoDS_Shape]], progress: Progre
         np.vstack(lines).astype(np.float32) if lines else np.empty((0, 3), np.float32),
         np.concatenate([[0], np.cumsum([len(line) for line in lines])]).astype(np.uint32),
         np.array(out["edge_body"], np.uint32),
+        tuple(missing),
     )
+
+
+def _healed_mesh(face, deflection: float) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Of a face that could not be meshed as it is: mended, and tried again; empty where that does not help."""
+    mending = ShapeFix_Face(face)
+    mending.Perform()
+    BRepMesh_IncrementalMesh(mending.Face(), deflection, False, 0.25, False)
+    positions, normals, triangles = _face_mesh(mending.Face())
+    if not np.all(np.isfinite(positions)):
+        return np.empty((0, 3)), np.empty((0, 3)), np.empty((0, 3), int)
+    return positions, normals, triangles
 
 
 def _face_mesh(face) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
