@@ -54,8 +54,6 @@ _FACES = ("StepShape_AdvancedFace", "StepShape_FaceSurface")
 _NO_NUMBER = re.compile(
     rb"[(,]\s*([-+]?(?:NAN|INF|1\.#IND|1\.#QNAN)\b[^,)]*|[-+]?[0-9.]+[Ee]\+?(?:1[6-9]|[2-9][0-9]|[0-9]{3,}))", re.I
 )
-    rb"[(,]\s*([-+]?(?:NAN|INF|1\.#IND|1\.#QNAN)\b[^,)]*|[-+]?[0-9.]+[Ee]\+?(?:1[6-9]|[2-9][0-9]|[0-9]{3,}))", re.I
-)
 
 
 class Unreadable(Exception):
