@@ -27,7 +27,7 @@ export function kit(frame) {
   stream.addEventListener("tip", (event) => {
     const { instrument, tip } = JSON.parse(event.data);
     for (const place of document.querySelectorAll(`[data-tip="${instrument}"]`))
-      place.textContent = ["X", "Y", "Z"].map((axis, k) => `${axis} ${tip[k].toFixed(2)}`).join("  ");
+      place.textContent = ["X", "Y", "Z"].map((axis, k) => `${axis} ${tip[k].toFixed(2)}`).join("  ").replaceAll("-", "−");
   });
   stream.addEventListener("error", () => {
     if (!lost) say("The server is away for a moment. Everything taken is kept; this page goes on by itself.");

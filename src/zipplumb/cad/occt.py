@@ -113,7 +113,7 @@ def _lost(reader: STEPCAFControl_Reader, bodies: list[tuple[str, TopoDS_Shape]])
             faults.append(checks.Number())
         checks.Next()
     if faults:
-        where = ", ".join(f"#{model.StringLabel(model.Value(n)).ToCString().lstrip('#')}" for n in faults[:3] if n)
+        where = ", ".join(f"#{model.IdentLabel(model.Value(n))}" for n in faults if n)[:60]
         at = f" at {where}" if where else ""
         found.append(f"The file breaks its standard in {len(faults)} places{at}; what is there may be wrong.")
     return found

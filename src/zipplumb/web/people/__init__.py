@@ -98,5 +98,17 @@ def _detail(detail: dict) -> list[tuple[str, str]]:
 
 
 def _short(value: object) -> str:
-    said = value if isinstance(value, str) else json.dumps(value, ensure_ascii=False)
+    """A value in words: a recipe by its name, limits as from and to, the rest as it is."""
+    if isinstance(value, dict):
+        known = value.get("name") or value.get("key")
+        limits = [value.get(side) for side in ("lower", "upper")]
+        said = f"{known or ''} {value.get('kind', '')}".strip() if known else json.dumps(value, ensure_ascii=False)
+        if any(limit is not None for limit in limits):
+            said += " " + " to ".join("any" if limit is None else f"{limit:g}" for limit in limits)
+    elif isinstance(value, list):
+        said = ", ".join(_short(item) for item in value) or "nothing"
+    else:
+        said = (
+            {None: "nothing", True: "yes", False: "no"}.get(value, str(value)) if not isinstance(value, float) else f"{value:g}"
+        )
     return said if len(said) <= 160 else said[:159] + "…"
