@@ -11,7 +11,7 @@ from sqlalchemy import select
 from ...jobs import people
 from ...jobs.actor import ROLES
 from ...store.database import transaction
-from ...store.models import Change, Job, User
+from ...store.models import Change, Job, Row, User
 from .. import asked
 from ..doors import administers, reads
 
@@ -82,11 +82,14 @@ def record():
         query = query.where(Change.id < before)
     with transaction() as session:
         found = session.execute(query.order_by(Change.id.desc()).limit(A_PAGE)).all()
-    lines = [(change, who or "the instrument", job, _detail(change.detail)) for change, who, job in found]
+        rows = {change.detail.get("row") for change, _, _ in found}
+        named = select(Row.id, Row.recipe["name"].astext).where(Row.id.in_([r for r in rows if isinstance(r, int)]))
+        names = {number: name for number, name in session.execute(named)}
+    lines = [(change, who or "the instrument", job, _detail(change.detail, names)) for change, who, job in found]
     return render_template("record.html", lines=lines, job_id=job_id, more=found[-1][0].id if len(found) == A_PAGE else None)
 
 
-def _detail(detail: dict) -> list[tuple[str, str]]:
+def _detail(detail: dict, rows: dict[int, str]) -> list[tuple[str, str]]:
     """What was changed, as words and values; of what was before and is after, only what differs."""
     before, after = detail.get("before"), detail.get("after")
     if isinstance(before, dict) and isinstance(after, dict):
@@ -94,7 +97,10 @@ def _detail(detail: dict) -> list[tuple[str, str]]:
         told = [(k, f"{_short(before.get(k))} → {_short(after.get(k))}") for k in differs]
     else:
         told = []
-    return told + [(k, _short(v)) for k, v in detail.items() if k not in ("before", "after")]
+    others = {k: v for k, v in detail.items() if k not in ("before", "after")}
+    if others.get("row") in rows:
+        others["row"] = rows[others["row"]]
+    return told + [(k, _short(v)) for k, v in others.items()]
 
 
 def _short(value: object) -> str:
@@ -107,8 +113,8 @@ def _short(value: object) -> str:
             said += " " + " to ".join("any" if limit is None else f"{limit:g}" for limit in limits)
     elif isinstance(value, list):
         said = ", ".join(_short(item) for item in value) or "nothing"
+    elif value is None or isinstance(value, bool):
+        said = "nothing" if value is None else "yes" if value else "no"
     else:
-        said = (
-            {None: "nothing", True: "yes", False: "no"}.get(value, str(value)) if not isinstance(value, float) else f"{value:g}"
-        )
+        said = f"{value:g}" if isinstance(value, float) else str(value)
     return said if len(said) <= 160 else said[:159] + "…"
