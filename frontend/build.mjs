@@ -1,16 +1,19 @@
 // Builds everything that a page needs into src/zipplumb/web/static/build; nothing comes from outside at run time.
 import { execFileSync } from "node:child_process";
-import { copyFileSync, mkdirSync } from "node:fs";
+import { copyFileSync, mkdirSync, rmSync } from "node:fs";
 import { build } from "esbuild";
 
 const out = "src/zipplumb/web/static/build";
+rmSync(`${out}/chunks`, { recursive: true, force: true });
 await build({
   entryPoints: { app: "frontend/main.js" },
   outdir: out,
   bundle: true,
   minify: true,
   sourcemap: true,
-  format: "iife",
+  format: "esm",
+  splitting: true,
+  chunkNames: "chunks/[name]-[hash]",
   target: "es2022",
 });
 execFileSync("node_modules/.bin/tailwindcss", ["-i", "frontend/styles/app.css", "-o", `${out}/tailwind.css`, "--minify"], {

@@ -14,6 +14,7 @@ export function live(bench, stage) {
       say("The connection is back. Everything confirmed is here.");
     }
     if (update.html) htmx.swap(document.body, update.html, { swapStyle: "none" });
+    speak();
     stage.update(update.scene);
     if (update.tone) tone(update.tone);
     refresh(update);
@@ -31,6 +32,13 @@ export function live(bench, stage) {
     if (stream.readyState === EventSource.CLOSED) setTimeout(() => location.reload(), 2000);
   });
   window.addEventListener("pagehide", () => stream.close());
+}
+
+// What is asked for now is spoken when it is another thing, not at every hit.
+function speak() {
+  const spoken = document.getElementById("spoken");
+  const ask = document.querySelector("#now .ask")?.textContent ?? "";
+  if (spoken.textContent !== ask) spoken.textContent = ask;
 }
 
 // What stands in the slip follows by itself, unless somebody is typing in it: also not when the

@@ -7,8 +7,8 @@ import { guardTyping, live } from "./live.js";
 import { notices } from "./notices.js";
 import { plumb } from "./plumb.js";
 import { report } from "./report.js";
+import { sheet } from "./sheet.js";
 import { slip } from "./slip.js";
-import { Stage } from "./stage/stage.js";
 import { unfold } from "./unfold.js";
 
 window.htmx = htmx;
@@ -19,6 +19,7 @@ const frame = document.querySelector("[data-kit-live]");
 if (frame) kit(frame);
 const bench = document.getElementById("bench");
 if (bench) {
+  const { Stage } = await import("./stage/stage.js"); // heavy: only where there is a stage
   const stage = new Stage(bench);
   window.zipplumb = { stage }; // for tests, which wait for the stage to have drawn
   slip();
@@ -27,5 +28,6 @@ if (bench) {
   keys(bench);
   plumb();
   unfold();
+  sheet();
   report(bench, stage);
 }

@@ -26,9 +26,9 @@ expect.set_options(timeout=20_000)
 class Person:
     """What somebody does at the screen, in their words."""
 
-    def __init__(self, chromium, running, login="tamsin"):
+    def __init__(self, chromium, running, login="tamsin", **more):
         self.running = running
-        self.context = chromium.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+        self.context = chromium.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True, **more)
         self.page = self.context.new_page()
         self.complaints: list[str] = []
         self.page.on("pageerror", lambda error: self.complaints.append(str(error)))

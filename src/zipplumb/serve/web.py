@@ -8,11 +8,15 @@ from __future__ import annotations
 
 import asyncio
 import socket
+import sys
 import tempfile
+from concurrent.futures import ThreadPoolExecutor
 from typing import IO, Any
 
 import uvicorn
-from a2wsgi import WSGIMiddleware
+from a2wsgi.wsgi import build_environ
+from werkzeug.datastructures import Headers
+from werkzeug.wrappers import Response
 
 from ..jobs.parts import LARGEST_MB
 from ..web.app import create_app
@@ -22,6 +26,7 @@ THREADS = 12
 IN_MEMORY, LARGEST = 1_000_000, LARGEST_MB * 1024 * 1024 + 65536
 QUIET_S, WHOLE_S = 15.0, 600.0  # between two pieces of a request, and for all of it
 CONNECTIONS = 2000
+SWITCH_S = 0.001
 Scope = dict[str, Any]
 
 
@@ -31,7 +36,8 @@ class Server:
     def __init__(self):
         flask = create_app()
         self.hub: Hub = flask.extensions["hub"]
-        self.pages = WSGIMiddleware(flask, workers=THREADS)
+        self.pages = flask.wsgi_app
+        self.threads = ThreadPoolExecutor(THREADS)
 
     async def __call__(self, scope: Scope, receive, send) -> None:
         if scope["type"] == "lifespan":
@@ -46,18 +52,22 @@ class Server:
                     await _read(receive, body)
             except (TimeoutError, ConnectionError):
                 return
-            listens_to = ""
-
-            async def watched(message: dict) -> None:
-                nonlocal listens_to
-                if message["type"] == "http.response.start":
-                    listens_to = dict(message["headers"]).get(LISTEN.lower().encode(), b"").decode()
-                if not listens_to:
-                    await send(message)
-
-            await self.pages(scope, _replayed(body), watched)  # type: ignore[arg-type]
-        if listens_to:
+            # one way to a thread and one way back: every further one waits for the interpreter's lock
+            loop = asyncio.get_running_loop()
+            status, headers, page = await loop.run_in_executor(self.threads, self._page, scope, body)
+        if listens_to := headers.get(LISTEN):
             await self._listen(listens_to, receive, send)
+            return
+        told = [(name.lower().encode("latin-1"), value.encode("latin-1")) for name, value in headers.items()]
+        await send({"type": "http.response.start", "status": status, "headers": told})
+        await send({"type": "http.response.body", "body": page})
+
+    def _page(self, scope: Scope, body: IO[bytes]) -> tuple[int, Headers, bytes]:
+        answer = Response.from_app(self.pages, build_environ(scope, body))  # type: ignore[arg-type]
+        try:
+            return answer.status_code, answer.headers, answer.get_data()
+        finally:
+            answer.close()
 
     async def _listen(self, to: str, receive, send) -> None:
         headers = [(b"content-type", b"text/event-stream"), (b"cache-control", b"no-store"), (b"x-accel-buffering", b"no")]
@@ -98,14 +108,6 @@ async def _read(receive, body: IO[bytes]) -> None:
             return
 
 
-def _replayed(body: IO[bytes]):
-    async def receive() -> dict:
-        piece = body.read(IN_MEMORY)
-        return {"type": "http.request", "body": piece, "more_body": len(piece) == IN_MEMORY}
-
-    return receive
-
-
 async def _until_gone(receive) -> None:
     while (await receive())["type"] != "http.disconnect":
         pass
@@ -124,6 +126,7 @@ def bound(host: str, port: int) -> socket.socket:
 
 def serve(listening: socket.socket) -> None:
     """One web process, until it is told to stop."""
+    sys.setswitchinterval(SWITCH_S)  # events are not to wait for a page that is worked out
     config = uvicorn.Config(
         Server(), log_level="warning", access_log=False, lifespan="on", limit_concurrency=CONNECTIONS,
         timeout_graceful_shutdown=1, proxy_headers=True, server_header=False,

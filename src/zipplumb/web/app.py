@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import hashlib
 import os
+from functools import lru_cache
 from pathlib import Path
 
-from flask import Flask, current_app, g, jsonify, render_template, request
+from flask import Flask, current_app, g, jsonify, render_template, request, url_for
 from flask_login import LoginManager, current_user
 from flask_wtf.csrf import CSRFError, CSRFProtect
 from jinja2 import ChoiceLoader, FileSystemLoader
@@ -68,6 +70,7 @@ def create_app() -> Flask:
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.jinja_env.globals.update(length_text=length_text, degrees_text=degrees_text, row_html=row_html, both_units=both_units)
     app.jinja_env.globals.update(shown=kit_words.shown, when=kit_words.when, from_s=kit_words.from_s, kit_units=kit_words.units)
+    app.jinja_env.globals.update(built=_built)
     CSRFProtect(app)
     login = LoginManager(app)
     login.login_view = "auth.sign_in"
@@ -83,6 +86,13 @@ def create_app() -> Flask:
     _errors(app)
     app.extensions["hub"] = Hub(app)
     return app
+
+
+@lru_cache(maxsize=8)
+def _built(name: str) -> str:
+    """The address of a built file: another one when it is another file."""
+    digest = hashlib.sha256((ROOM / "static" / "build" / name).read_bytes()).hexdigest()
+    return url_for("static", filename=f"build/{name}", v=digest[:12])
 
 
 def _signed_in_only():
