@@ -125,6 +125,12 @@ def test_a_sphere_that_moves_is_noticed(random):
     assert calibrate_on_sphere(believed(chain, angles, random), 25.4, 6.0, DRAWN).moved == ""
 
 
+def test_a_tip_far_from_where_the_library_has_it_is_said_as_such(random):
+    """Another probe was chosen, 44 mm shorter: the handle was not held alike."""
+    with pytest.raises(FitError, match="far from where the library has it"):
+        calibrate_on_sphere(believed(*ROUND, random), 25.4, 6.0, DRAWN - [0, 0, 44.0])
+
+
 def test_hits_that_cannot_tell_the_tip_are_refused(random):
     poses = np.tile([0.0, 0, 0, 1, 0, 0, 0], (20, 1))
     normals = Rotation.random(20, rng=1).apply([0, 0, 15.7])

@@ -166,10 +166,16 @@ def _descended(turns: Array, places: Array, tips: Array, start_mm: Array) -> Arr
     """Offset, center and the sum of the radii (7,) by Gauss-Newton."""
     sphere = fit("sphere", tips)
     answer = np.concatenate([np.asarray(start_mm, float), sphere.shape.center, [sphere.shape.radius]])
-    for _ in range(ITERATIONS):
+    for step_number in range(ITERATIONS):
         residuals, jacobian, _ = _linear(turns, places, answer)
         size = np.linalg.norm(jacobian, axis=0)
         u, values, vt = np.linalg.svd(jacobian / size, full_matrices=False)
+        if values[-1] < 1e-6 * values[0] and step_number:
+            raise FitError(
+                "From the drawn tip no way leads to one sphere: the tip is far from where the library has it.",
+                "The hits are kept.",
+                "Correct about how long the probe is, or choose the probe that is really on.",
+            )
         if values[-1] < 1e-6 * values[0]:
             raise FitError(
                 "The handle was held alike at all hits, so the tip cannot be told from the sphere.",
