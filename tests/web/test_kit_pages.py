@@ -6,14 +6,14 @@ from types import SimpleNamespace
 
 import numpy as np
 import pytest
-from sqlalchemy import select
+from sqlalchemy import event, select
 from visitor import words
 
 from zipplumb.core.frames import Motion
 from zipplumb.core.sheet import Kit, SheetRow, Station, recipe_from_dict
 from zipplumb.jobs import kit, probes
 from zipplumb.jobs.actor import Actor
-from zipplumb.store.database import transaction
+from zipplumb.store.database import engine, transaction
 from zipplumb.store.models import Instrument, Probe, Trial
 from zipplumb.web.live import Hub, Page, Watched
 
@@ -190,3 +190,22 @@ def test_the_tip_comes_with_how_far_its_surface_is_from_the_nominal(app, raw, ra
     word = asyncio.run(listen())
     assert np.allclose(word["tip"], [3.0, 4.0, 70.0])
     assert word.get("off") == off
+
+
+def test_pages_of_the_kit_ask_the_database_as_often_for_many_as_for_few(technician, app):
+    def questions(path):
+        asked = []
+
+        def count(*call):
+            asked.append(call[2])
+
+        event.listen(engine(), "before_cursor_execute", count)
+        assert technician.get(path).status_code == 200
+        event.remove(engine(), "before_cursor_execute", count)
+        return len(asked)
+
+    before = [questions(path) for path in ("/instruments", "/probes")]
+    for k in range(5):
+        added = kit.add_instrument(f"One of many {k}", "arm", "127.0.0.1", 1, 0.01, kit.spec_from_form("arm", {}))
+        kit.add_calibrated_probe(added, f"Ball of many {k}", [0.0, 0.0, 180.0], 6.0, 0.01, 0.002, "", ((3, 0.01),))
+    assert [questions(path) for path in ("/instruments", "/probes")] == before

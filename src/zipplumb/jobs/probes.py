@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime
 
@@ -181,24 +181,32 @@ class Use:
 
 
 def uses(session: Session, calibration_id: int) -> list[Use]:
-    """Where a calibration was used, through what was applied since too."""
+    """Where a calibration was used."""
+    return uses_of(session, [calibration_id]).get(calibration_id, [])
+
+
+def uses_of(session: Session, calibrations: Iterable[int]) -> dict[int, list[Use]]:
+    """Where each of some calibrations was used."""
     query = (
-        select(Job.id, Job.name, Row.recipe["name"].astext)
-        .join(Row, Row.job_id == Job.id)
-        .join(Reading, Reading.row_id == Row.id)
-        .where(Reading.calibration_id == calibration_id, Row.removed_at.is_(None))
+        select(Reading.calibration_id, Job.id, Job.name, Row.recipe["name"].astext)
+        .join(Row, Row.id == Reading.row_id)
+        .join(Job, Job.id == Row.job_id)
+        .where(Reading.calibration_id.in_(list(calibrations)), Row.removed_at.is_(None))
         .distinct()
         .order_by(Job.id)
     )
-    jobs: dict[tuple[int, str], list[str]] = {}
-    for job_id, job, row in session.execute(query):
-        jobs.setdefault((job_id, job), []).append(row)
-    return [Use(job_id, job, tuple(sorted(rows))) for (job_id, job), rows in jobs.items()]
+    jobs: dict[tuple[int, int, str], list[str]] = {}
+    for calibration, job_id, job, row in session.execute(query):
+        jobs.setdefault((calibration, job_id, job), []).append(row)
+    found: dict[int, list[Use]] = {}
+    for (calibration, job_id, job), rows in jobs.items():
+        found.setdefault(calibration, []).append(Use(job_id, job, tuple(sorted(rows))))
+    return found
 
 
-def history(session: Session, probe_id: int) -> list[Calibration]:
-    """Newest first; those taken out are left out."""
-    query = select(Calibration).where(Calibration.probe_id == probe_id, Calibration.removed_at.is_(None))
+def history(session: Session, *probes: int) -> list[Calibration]:
+    """Of one or more probes, newest first; those taken out are left out."""
+    query = select(Calibration).where(Calibration.probe_id.in_(probes), Calibration.removed_at.is_(None))
     return list(session.scalars(query.order_by(Calibration.made_at.desc(), Calibration.id.desc())))
 
 

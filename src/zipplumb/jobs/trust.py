@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from sqlalchemy import select
@@ -13,6 +14,8 @@ from ..store.database import stored, transaction
 from ..store.models import Calibration, Instrument, InstrumentEvent, Job, Trial
 from .probes import tell_all
 from .trial_kinds import TRIALS
+
+CHECKS = 6  # shown of a job
 
 
 @dataclass(frozen=True)
@@ -36,33 +39,41 @@ def happened(instrument_id: int, what: str, words: str = "") -> None:
         tell_all(session, instrument, event=what, tone="asks")
 
 
-def good(session: Session, instrument: Instrument) -> LastFoundGood | None:
+def trust_in(session: Session, instrument: Instrument, job_id: int | None = None) -> Trust:
+    """Whether the kit may be believed now, for a job if one is given."""
+    return trusts(session, [(instrument, job_id)])[0]
+
+
+def trusts(session: Session, kit: Sequence[tuple[Instrument, int | None]]) -> list[Trust]:
+    """The same of many instruments, each at its job, with as many questions to the database as for one."""
+    ids = [instrument.id for instrument, _ in kit]
+    jobs = {job_id for _, job_id in kit if job_id is not None}
+    trials = session.scalars(select(Trial).where(Trial.instrument_id.in_(ids)).order_by(Trial.id.desc())).all()
+    events = session.scalars(select(InstrumentEvent).where(InstrumentEvent.instrument_id.in_(ids))).all()
+    began = {job: at.timestamp() for job, at in session.execute(select(Job.id, Job.created_at).where(Job.id.in_(jobs)))}
+    found = []
+    for instrument, job_id in kit:
+        last = _good(instrument, [t for t in trials if t.instrument_id == instrument.id])
+        happenings = [Happening(e.what, e.at.timestamp()) for e in events if e.instrument_id == instrument.id]
+        reasons = due(time.time(), last, happenings, instrument.temperature_c, began.get(job_id) if job_id else None)
+        cal: Calibration | None = instrument.calibration
+        if cal is not None and cal.doubt:
+            reasons = (cal.doubt,)
+        here = [t for t in trials if t.instrument_id == instrument.id and t.job_id == job_id]
+        found.append(Trust(reasons, last, tuple(here[:CHECKS])))
+    return found
+
+
+def _good(instrument: Instrument, trials: Sequence[Trial]) -> LastFoundGood | None:
     """The newest of: its probe's calibration, a check that passed since."""
     cal = instrument.calibration
     found: list[LastFoundGood] = []
     if cal is not None and cal.method not in ("drawn", "stated") and not cal.doubt:
         found.append(LastFoundGood(cal.made_at.timestamp(), f"{cal.method} calibration", cal.temperature_c))
-    query = select(Trial).where(
-        Trial.instrument_id == instrument.id, Trial.state == "pass", Trial.calibration_id == instrument.calibration_id
-    )
-    for trial in session.scalars(query):
+    for trial in trials:
+        if trial.state != "pass" or trial.calibration_id != instrument.calibration_id:
+            continue
         made = TRIALS[trial.kind].makes or (cal is not None and cal.doubt)
         if not made and trial.ended_at is not None:
             found.append(LastFoundGood(trial.ended_at.timestamp(), TRIALS[trial.kind].title.lower(), trial.temperature_c))
     return max(found, key=lambda g: g.at_s, default=None)
-
-
-def trust_in(session: Session, instrument: Instrument, job_id: int | None = None) -> Trust:
-    """Whether the kit may be believed now, for a job if one is given."""
-    last = good(session, instrument)
-    events = session.scalars(select(InstrumentEvent).where(InstrumentEvent.instrument_id == instrument.id))
-    happenings = [Happening(e.what, e.at.timestamp()) for e in events]
-    began = stored(session, Job, job_id).created_at.timestamp() if job_id else None
-    reasons = due(time.time(), last, happenings, instrument.temperature_c, began)
-    cal: Calibration | None = instrument.calibration
-    if cal is not None and cal.doubt:
-        reasons = (cal.doubt,)
-    checks = session.scalars(
-        select(Trial).where(Trial.instrument_id == instrument.id, Trial.job_id == job_id).order_by(Trial.id.desc()).limit(6)
-    )
-    return Trust(reasons, last, tuple(checks))

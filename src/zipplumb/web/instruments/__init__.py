@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from flask import Blueprint, g, redirect, render_template, request, url_for
 from sqlalchemy import select
+from sqlalchemy.orm import Session
 from werkzeug.exceptions import NotFound
 
 from ...jobs import hand, kit, probes, trials
-from ...jobs.trust import trust_in
+from ...jobs.trust import trusts
 from ...store.database import transaction
 from ...store.models import Instrument, InstrumentEvent, Job, Probe, Station, Trial
 from .. import asked
@@ -19,28 +22,35 @@ from ..live import may_listen
 blueprint = Blueprint("instruments", __name__, url_prefix="/instruments")
 
 
-def card(session, instrument: Instrument) -> dict:
-    """What is said of one instrument."""
-    station = session.get(Station, instrument.station_id) if instrument.station_id else None
-    job = session.get(Job, station.job_id) if station else None
-    return {
-        "instrument": instrument,
-        "kind": kit.INSTRUMENT_KINDS[instrument.kind],
-        "probe": calibration_line(instrument.calibration),
-        "uncalibrated": instrument.calibration is not None and instrument.calibration.method == "drawn",
-        "station": station,
-        "job": job,
-        "trust": trust_in(session, instrument, job.id if job else None),
-        "trial": session.get(Trial, instrument.trial_id) if instrument.trial_id else None,
-        "lean_mrad": None if not instrument.level else 1000 * (instrument.level[0] ** 2 + instrument.level[1] ** 2) ** 0.5,
-    }
+def cards_of(session: Session, instruments: Sequence[Instrument]) -> list[dict]:
+    """What is said of instruments, with as many questions to the database as for one."""
+    at = select(Station, Job).join(Job, Job.id == Station.job_id)
+    places = {s.id: (s, j) for s, j in session.execute(at.where(Station.id.in_([i.station_id for i in instruments])))}
+    running = session.scalars(select(Trial).where(Trial.id.in_([i.trial_id for i in instruments])))
+    under_way = {trial.id: trial for trial in running}
+    where = [places.get(i.station_id or 0, (None, None)) for i in instruments]
+    trust = trusts(session, [(i, job.id if job else None) for i, (_, job) in zip(instruments, where, strict=True)])
+    return [
+        {
+            "instrument": instrument,
+            "kind": kit.INSTRUMENT_KINDS[instrument.kind],
+            "probe": calibration_line(instrument.calibration),
+            "uncalibrated": instrument.calibration is not None and instrument.calibration.method == "drawn",
+            "station": station,
+            "job": job,
+            "trust": its_trust,
+            "trial": under_way.get(instrument.trial_id or 0),
+            "lean_mrad": None if not instrument.level else 1000 * (instrument.level[0] ** 2 + instrument.level[1] ** 2) ** 0.5,
+        }
+        for instrument, (station, job), its_trust in zip(instruments, where, trust, strict=True)
+    ]
 
 
 @blueprint.get("")
 @reads
 def every():
     with transaction() as session:
-        cards = [card(session, i) for i in kit.instruments()]
+        cards = cards_of(session, kit.instruments())
         template = "_instruments.html" if request.headers.get("HX-Request") else "instruments.html"
         return render_template(template, cards=cards, kinds=kit.INSTRUMENT_KINDS, specs=kit.SPECIFICATIONS)
 
@@ -94,7 +104,7 @@ def one(instrument_id: int):
         )
         template = "_instrument.html" if request.headers.get("HX-Request") else "instrument.html"
         return render_template(
-            template, card=card(session, instrument), events=events, earlier=earlier, library=library, checks=checks,
+            template, card=cards_of(session, [instrument])[0], events=events, earlier=earlier, library=library, checks=checks,
             kinds=trials.TRIALS, specs=kit.SPECIFICATIONS[instrument.kind], factor=kit.FACTOR, suffix=kit.SUFFIX,
             drifting=started is not None, hand=hand.control_address(instrument.port),
         )  # fmt: skip

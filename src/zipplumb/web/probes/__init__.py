@@ -22,13 +22,15 @@ blueprint = Blueprint("probes", __name__, url_prefix="/probes")
 @reads
 def every(typed: probes.Typed | None = None):
     with transaction() as session:
+        library = session.scalars(select(Probe).where(Probe.removed_at.is_(None)).order_by(Probe.name)).all()
+        past = probes.history(session, *(probe.id for probe in library))
+        used = probes.uses_of(session, (cal.id for cal in past))
         lines = []
-        for probe in session.scalars(select(Probe).where(Probe.removed_at.is_(None)).order_by(Probe.name)):
-            made = [c for c in probes.history(session, probe.id) if c.method != "drawn"]
-            jobs = {u.job for c in probes.history(session, probe.id) for u in probes.uses(session, c.id)}
-            lines.append(
-                {"probe": probe, "both": both_units(probe.diameter_mm), "last": made[0] if made else None, "jobs": sorted(jobs)}
-            )
+        for probe in library:
+            mine = [cal for cal in past if cal.probe_id == probe.id]
+            jobs = {use.job for cal in mine for use in used.get(cal.id, ())}
+            last = next((cal for cal in mine if cal.method != "drawn"), None)
+            lines.append({"probe": probe, "both": both_units(probe.diameter_mm), "last": last, "jobs": sorted(jobs)})
     return render_template("probes.html", lines=lines, kinds=PROBE_KINDS, methods=METHODS, typed=typed, form=request.form)
 
 
@@ -50,13 +52,20 @@ def _page(probe_id: int, typed: probes.Typed | None = None):
         if probe is None or probe.removed_at is not None:
             raise NotFound()
         applied = probes.applied_calibrations(session)
-        past = []
-        for cal in probes.history(session, probe_id):
-            on = session.get(Instrument, cal.instrument_id) if cal.instrument_id else None
-            past.append({"cal": cal, "on": on, "uses": probes.uses(session, cal.id), "applied": applied.get(cal.id)})
+        made = probes.history(session, probe_id)
+        used = probes.uses_of(session, (cal.id for cal in made))
+        every_one = {i.id: i for i in session.scalars(select(Instrument).order_by(Instrument.id))}
+        past = [
+            {
+                "cal": cal,
+                "on": every_one.get(cal.instrument_id or 0),
+                "uses": used.get(cal.id, []),
+                "applied": applied.get(cal.id),
+            }
+            for cal in made
+        ]
         fitting = [
-            i for i in session.scalars(select(Instrument).order_by(Instrument.id))
-            if (i.kind == "arm") == (probe.kind != "reflector")
+            i for i in every_one.values() if i.removed_at is None and (i.kind == "arm") == (probe.kind != "reflector")
         ]  # fmt: skip
         return render_template(
             "probe.html", probe=probe, both=both_units(probe.diameter_mm), past=past, instruments=fitting, kinds=PROBE_KINDS,
