@@ -17,7 +17,7 @@ export function keys(bench) {
     U: () => post("/undo", { sweep: "1" }),
     j: () => post("/step/next"),
     k: () => post("/step/back"),
-    m: () => say(mute() ? "Sound is off." : "Sound is on."),
+    m: () => say(mute() ? "Sound is off." : "Sound is on.", true),
     "?": () => document.getElementById("keys").showModal(),
   };
   document.addEventListener("keydown", (event) => {

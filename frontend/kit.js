@@ -18,7 +18,7 @@ export function kit(frame) {
   });
   stream.addEventListener("kit", (event) => {
     const word = JSON.parse(event.data);
-    if (lost) say("The connection is back. Everything taken is here.");
+    if (lost) say("The connection is back. Everything taken is here.", true);
     lost = false;
     const mine = !frame.dataset.instrument || String(word.instrument) === frame.dataset.instrument;
     if (mine && word.tone) tone(word.tone);
@@ -66,7 +66,7 @@ function keys(trial) {
   const acts = {
     f: () => htmx.ajax("POST", `${trial}/finish`, { swap: "none", target: "body" }),
     u: () => htmx.ajax("POST", `${trial}/undo`, { swap: "none", target: "body" }),
-    m: () => say(mute() ? "Sound is off." : "Sound is on."),
+    m: () => say(mute() ? "Sound is off." : "Sound is on.", true),
   };
   document.addEventListener("keydown", (event) => {
     if (event.target.matches("input, select, textarea") || event.ctrlKey || event.metaKey || event.altKey) return;

@@ -11,7 +11,7 @@ export function live(bench, stage) {
     const update = JSON.parse(event.data);
     if (lost) {
       lost = false;
-      say("The connection is back. Everything confirmed is here.");
+      say("The connection is back. Everything confirmed is here.", true);
     }
     if (update.html) htmx.swap(document.body, update.html, { swapStyle: "none" });
     speak();

@@ -1,13 +1,15 @@
 // Sentences that come up and go away, and a word before a hopeless upload.
-export function say(words) {
+const MOST = 3;
+
+// `passing`: it may go away by itself; what went wrong stays until somebody has read it.
+export function say(words, passing = false) {
   const box = document.createElement("div");
   box.className = "notice";
-  box.setAttribute("role", "alert");
+  box.setAttribute("role", passing ? "status" : "alert");
   box.innerHTML = '<p></p><button type="button" data-close aria-label="Close">Close</button>';
   box.firstChild.textContent = words;
-  const notices = document.getElementById("notices");
-  notices.append(box);
-  while (notices.children.length > 3) notices.firstElementChild.remove();
+  document.getElementById("notices").append(box);
+  if (passing) setTimeout(() => box.remove(), 12000);
 }
 
 export function notices() {
@@ -22,8 +24,8 @@ export function notices() {
     say(`That file is larger than ${Math.round(largest / 1048576)} MB. Nothing was sent. Export only the bodies that are needed.`);
   });
   document.addEventListener("htmx:sendError", () => say("The server does not answer. Nothing was changed. It is tried again by itself when you press again."));
-  new MutationObserver((changes) => {
-    for (const change of changes)
-      for (const box of change.addedNodes) if (box.nodeType === 1) setTimeout(() => box.remove(), 12000);
-  }).observe(document.getElementById("notices"), { childList: true });
+  const notices = document.getElementById("notices");
+  new MutationObserver(() => {
+    while (notices.children.length > MOST) notices.firstElementChild.remove();
+  }).observe(notices, { childList: true });
 }

@@ -4,6 +4,7 @@ import { OrbitControls } from "three/addons/controls/OrbitControls.js";
 import htmx from "htmx.org";
 import { CURRENT, PICKED, PLANNED, WORDS } from "./colors.js";
 import { Marks } from "./marks.js";
+import { say } from "../notices.js";
 import { PartModel, unpack } from "./model.js";
 
 const VIEWS = { iso: [-0.62, -1, 0.62], front: [0, -1, 0.0001], side: [1, 0, 0.0001], top: [0, -0.0001, 1] };
@@ -54,9 +55,14 @@ export class Stage {
   }
 
   async load() {
-    const response = await fetch(this.bench.dataset.model);
-    if (!response.ok) return;
-    this.part = new PartModel(unpack(await response.arrayBuffer()), this.about.kept);
+    try {
+      const response = await fetch(this.bench.dataset.model);
+      if (!response.ok) throw new Error(response.statusText);
+      this.part = new PartModel(unpack(await response.arrayBuffer()), this.about.kept);
+    } catch {
+      say("The part could not be drawn. The run sheet works all the same. Load the page again to try once more.");
+      return;
+    }
     for (const { mesh, lines } of this.part.bodies) this.scene.add(mesh, lines);
     this.box = new Box3();
     for (const face of this.part.faces)
@@ -196,18 +202,24 @@ export class Stage {
 
   listen() {
     let down = null;
+    this.canvas.addEventListener("webglcontextlost", (event) => {
+      event.preventDefault(); // so that it may come back
+      say("The drawing is lost for a moment: the graphics were needed elsewhere. Nothing that was measured is touched.");
+    });
+    this.canvas.addEventListener("webglcontextrestored", () => this.draw());
     this.canvas.addEventListener("pointerdown", (event) => (down = [event.clientX, event.clientY]));
     this.canvas.addEventListener("pointerup", (event) => {
-      if (down && Math.hypot(event.clientX - down[0], event.clientY - down[1]) < 5) this.clicked(event);
+      if (down && this.ready && Math.hypot(event.clientX - down[0], event.clientY - down[1]) < 5) this.clicked(event);
       down = null;
     });
     document.addEventListener("click", (event) => {
       const { view, look } = event.target.dataset;
+      if (!this.ready) return;
       if (view) this.look(view);
       if (look) this.through(event.target);
     });
     document.addEventListener("change", (event) => {
-      if (event.target.dataset.body === undefined) return;
+      if (event.target.dataset.body === undefined || !this.ready) return;
       this.part.show(Number(event.target.dataset.body), event.target.checked);
       this.draw();
     });
