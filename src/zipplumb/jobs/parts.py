@@ -10,11 +10,10 @@ from dataclasses import asdict
 from pathlib import Path, PurePath
 
 from sqlalchemy import select
-from sqlalchemy.exc import InterfaceError, OperationalError
 
 from ..cad import CadModel, read_step
 from ..core.errors import FileError, InputError, PlumbError
-from ..store.database import stored, tell, transaction
+from ..store.database import AWAY, stored, tell, transaction
 from ..store.models import Job, Part
 from .actor import Actor, record
 from .queue import defer
@@ -61,7 +60,7 @@ def import_part(part_id: int) -> None:
             if part.state == "importing":
                 _keep_model(part, model)
             tell(session, None, "part", part=part_id)
-    except (OperationalError, InterfaceError):
+    except AWAY:
         raise  # the database is away: the task is tried again
     except PlumbError as error:
         _fail(part_id, str(error))

@@ -6,7 +6,6 @@ import logging
 from datetime import UTC, datetime
 
 from sqlalchemy import func, select
-from sqlalchemy.exc import InterfaceError, OperationalError
 from sqlalchemy.orm import Session
 
 from ..core.errors import InputError, PlumbError
@@ -14,7 +13,7 @@ from ..core.units import degrees_text, length_text
 from ..exchange.csv_file import write_csv
 from ..exchange.pdf_file import write_pdf
 from ..exchange.xlsx_file import write_xlsx
-from ..store.database import stored, tell, transaction
+from ..store.database import AWAY, stored, tell, transaction
 from ..store.models import Calibration, Instrument, Picture, Reading, Report, Station, User
 from .actor import Actor, record
 from .queue import defer
@@ -81,7 +80,7 @@ def make_report(report_id: int) -> None:
             report = stored(session, Report, report_id)
             report.data, report.state = _made(session, report), "ready"
             tell(session, report.job_id, "report", report=report_id)
-    except (OperationalError, InterfaceError):
+    except AWAY:
         raise  # the database is away: the task is tried again
     except Exception as error:
         log.exception("report %s", report_id)
@@ -95,11 +94,11 @@ def make_report(report_id: int) -> None:
 def report_left(report_id: int) -> None:
     """No try to make it came to an end."""
     with transaction() as session:
-        report = stored(session, Report, report_id)
-        report.state, report.message = (
-            "failed",
-            "Making it ended the worker each time. The job is untouched. Choose fewer rows.",
-        )
+        report = stored(session, Report, report_id, lock=True)
+        if report.state != "making":
+            return
+        report.state = "failed"
+        report.message = "Making it ended the worker each time. The job is untouched. Choose fewer rows."
         tell(session, report.job_id, "report", report=report_id)
 
 

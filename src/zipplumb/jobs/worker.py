@@ -12,19 +12,19 @@ from procrastinate import App, PsycopgConnector, RetryStrategy
 from procrastinate.exceptions import ConnectorException
 from procrastinate.jobs import Job, Status
 from psycopg_pool import PoolTimeout
-from sqlalchemy.exc import InterfaceError, OperationalError
 
-from ..store.database import database_url
+from ..store.database import AWAY, database_url
 from . import parts, report
 from .queue import QUEUES
 
 log = logging.getLogger(__name__)
 TASKS = {"import_part": parts.import_part, "make_report": report.make_report}
 LEFT = {"import_part": parts.import_left, "make_report": report.report_left}  # what is said where no try succeeds
+FORGET = "DELETE FROM procrastinate_jobs WHERE id = %(id)s AND status = 'failed'"
 BEAT_S, STALLED_S, TRIES = 1.0, 5.0, 10
 
 
-AGAIN = RetryStrategy(max_attempts=TRIES, wait=1, retry_exceptions={OperationalError, InterfaceError})
+AGAIN = RetryStrategy(max_attempts=TRIES, wait=1, retry_exceptions=set(AWAY))
 
 
 def queue_app() -> App:
@@ -64,10 +64,13 @@ async def _one_queue(app: App, queue: str) -> None:
 
 
 async def _take_up(app: App) -> None:
-    """Tasks of workers that are heard of no more are tried again, a few times."""
+    """Tasks of workers that are heard of no more are tried again, a few times; what failed for good is told."""
     while True:
         for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_S):
             await _again_or_left(app, job)
+        for job in await app.job_manager.list_jobs_async(status=Status.FAILED.value):
+            await asyncio.to_thread(partial(LEFT[job.task_name], **job.task_kwargs))
+            await app.connector.execute_query_async(FORGET, id=job.id)
         await asyncio.sleep(BEAT_S)
 
 
@@ -75,5 +78,4 @@ async def _again_or_left(app: App, job: Job) -> None:
     if job.attempts < TRIES:
         await app.job_manager.retry_job(job)
         return
-    await asyncio.to_thread(partial(LEFT[job.task_name], **job.task_kwargs))
     await app.job_manager.finish_job(job, Status.FAILED, delete_job=False)

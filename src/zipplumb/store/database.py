@@ -10,11 +10,13 @@ from functools import lru_cache
 from typing import TypeVar
 
 from sqlalchemy import Engine, create_engine, text
+from sqlalchemy.exc import InterfaceError, OperationalError, TimeoutError
 from sqlalchemy.orm import Session, sessionmaker
 
 from ..core.errors import InputError
 
 T = TypeVar("T")
+AWAY = (OperationalError, InterfaceError, TimeoutError)  # what is raised while the database is away: it passes by itself
 CHANGED, TIP = "zp_changed", "zp_tip"
 
 
