@@ -17,6 +17,8 @@ from pathlib import Path
 import psycopg
 from psycopg import sql
 
+from ..core.errors import InputError
+
 
 class Cluster:
     """A database cluster in ``folder``; ``start`` makes it where there is none."""
@@ -32,6 +34,12 @@ class Cluster:
         """Start it and return its address; one that runs already is used as it is."""
         if not (self.data / "PG_VERSION").exists():
             self._create()
+        elif not (self.home / "keeper").exists():
+            raise InputError(
+                f"The database in {self.folder} is of an earlier version, whose role was a superuser.",
+                "It was left as it is.",
+                "Choose another folder, or begin again with --fresh.",
+            )
         if not self._running():
             if not (self.home / "port").exists():  # the same one again: everybody knows it
                 (self.home / "port").write_text(str(free_port()))
