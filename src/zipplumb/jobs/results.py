@@ -78,13 +78,12 @@ class JobResults:
 
 @dataclass
 class _Memory:
-    """What one process remembers of a job. ``newest``: the last reading; ``marks``: by row and reading."""
+    """What one process remembers of a job. ``newest``: the last reading."""
 
     lock: threading.Lock = field(default_factory=threading.Lock)
     rows: dict[int, tuple[str, SheetRow]] = field(default_factory=dict)
     newest: int = 0
     histories: dict[int, History] = field(default_factory=dict)
-    marks: dict[int, dict[int, frozenset[int]]] = field(default_factory=dict)
     readings: dict[int, Reading] = field(default_factory=dict)
     read_with: set[int] = field(default_factory=set)
     told: dict[int, dict[str, Any]] = field(default_factory=dict)
@@ -241,7 +240,8 @@ def _readings(
     found = dict(memory.readings)
     for row_id in memory.histories if named is None else named & set(memory.histories):
         reading = memory.histories[row_id].reading(marks.get(row_id, {}), memory.applied)
-        found.pop(row_id, None) if reading is None else found.__setitem__(row_id, reading)
+        if reading is not None:  # there is none where all batches are pull-offs; hits are never taken away
+            found[row_id] = reading
     memory.readings = found
     return found | _with_ours(memory, ours, marks) if ours else found
 

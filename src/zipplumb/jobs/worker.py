@@ -10,7 +10,7 @@ from functools import partial
 import psycopg
 from procrastinate import App, PsycopgConnector, RetryStrategy
 from procrastinate.exceptions import ConnectorException
-from procrastinate.jobs import Job, Status
+from procrastinate.jobs import Status
 from psycopg_pool import PoolTimeout
 
 from ..store.database import AWAY, database_url
@@ -22,8 +22,6 @@ TASKS = {"import_part": parts.import_part, "make_report": report.make_report}
 LEFT = {"import_part": parts.import_left, "make_report": report.report_left}  # what is said where no try succeeds
 FORGET = "DELETE FROM procrastinate_jobs WHERE id = %(id)s AND status = 'failed'"
 BEAT_S, STALLED_S, TRIES = 1.0, 5.0, 10
-
-
 AGAIN = RetryStrategy(max_attempts=TRIES, wait=1, retry_exceptions=set(AWAY))
 
 
@@ -66,16 +64,19 @@ async def _one_queue(app: App, queue: str) -> None:
 async def _take_up(app: App) -> None:
     """Tasks of workers that are heard of no more are tried again, a few times; what failed for good is told."""
     while True:
-        for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_S):
-            await _again_or_left(app, job)
-        for job in await app.job_manager.list_jobs_async(status=Status.FAILED.value):
-            await asyncio.to_thread(partial(LEFT[job.task_name], **job.task_kwargs))
-            await app.connector.execute_query_async(FORGET, id=job.id)
+        try:
+            await _looked_after(app)
+        except Exception:  # a lost session must not end the watch: the worker itself goes on without it
+            log.warning("what other workers left could not be looked after; trying again", exc_info=True)
         await asyncio.sleep(BEAT_S)
 
 
-async def _again_or_left(app: App, job: Job) -> None:
-    if job.attempts < TRIES:
-        await app.job_manager.retry_job(job)
-        return
-    await app.job_manager.finish_job(job, Status.FAILED, delete_job=False)
+async def _looked_after(app: App) -> None:
+    for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_S):
+        if job.attempts < TRIES:
+            await app.job_manager.retry_job(job)
+        else:
+            await app.job_manager.finish_job(job, Status.FAILED, delete_job=False)
+    for job in await app.job_manager.list_jobs_async(status=Status.FAILED.value):
+        await asyncio.to_thread(partial(LEFT[job.task_name], **job.task_kwargs))
+        await app.connector.execute_query_async(FORGET, id=job.id)
