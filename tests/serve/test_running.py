@@ -181,7 +181,7 @@ def test_kills_lose_nothing_double_nothing_and_leave_nothing_stuck(installation,
     for kill in range(KILLS):
         victim = chance.choice(["web-1", "web-2", "link", "worker-1", "worker-2", "session", "database", "supervisor"])
         with suppress(OSError, HTTPError):
-            if kill % 6 == 0:
+            if kill % 3 == 0:
                 visitor.post("/parts", {"name": f"Part {kill}"}, step)
             elif kill % 3 == 1:
                 visitor.post(f"/jobs/{job}/reports", {"kind": "csv"})

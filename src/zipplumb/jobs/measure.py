@@ -8,7 +8,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session, lazyload
 
 from ..core.errors import InputError
-from ..core.sheet import MEASURED, kind_of, recipe_from_dict
+from ..core.sheet import kind_of, recipe_from_dict
 from ..devices.hits import HitBatch
 from ..store.database import stored, tell, transaction
 from ..store.models import Instrument, Job, Reading, Row, Station
@@ -188,11 +188,8 @@ def step(actor: Actor, job_id: int, by: int) -> None:
 
 
 def _step(session: Session, job: Job, by: int) -> str:
-    ids = session.scalars(
-        select(Row.id)
-        .where(Row.job_id == job.id, Row.removed_at.is_(None), Row.recipe["kind"].astext.in_(MEASURED))
-        .order_by(Row.position, Row.id)
-    ).all()
+    rows = session.scalars(select(Row).where(Row.job_id == job.id, Row.removed_at.is_(None)).order_by(Row.position, Row.id))
+    ids = [row.id for row in rows if kind_of(row.recipe).takes_hits]
     if not ids:
         raise InputError("There is no row to measure.", "Nothing was changed.", "Plan a row on the Part page.")
     at = ids.index(job.current_row_id) if job.current_row_id in ids else 0
