@@ -13,6 +13,7 @@ from zipplumb.core.frames import Motion
 from zipplumb.core.shapes import Circle, Cone, Cylinder, Line, Plane, Point, Slot, Sphere, Torus
 from zipplumb.core.sheet import KINDS, MEASURED, Kit, PartSurfaces, Sheet, Station, evaluate, recipe_from_dict
 from zipplumb.jobs.prompts import prompt
+from zipplumb.jobs.results import JobResults
 from zipplumb.jobs.rows_text import row_texts
 from zipplumb.jobs.words import DERIVATIONS, WORDS
 from zipplumb.jobs.words._derivations import NUMBERS
@@ -83,12 +84,7 @@ RESULTS = worked_out()
 def job(current, units="mm"):
     rows = tuple(BENCH.rows)
     found = SimpleNamespace(units=units, current_row_id=current, alignment_row_id=ACTIVE)
-    row = next(r for r in rows if r.id == current)
-    return SimpleNamespace(
-        remembered={},
-        job=found, rows=rows, results=RESULTS, readings=BENCH.readings, measured=[r for r in rows if r.recipe.kind in MEASURED],
-        current=row, row=lambda i: next(r for r in rows if r.id == i),
-    )  # fmt: skip
+    return JobResults(found, Sheet(rows, ACTIVE), RESULTS, BENCH.readings, KIT, None)
 
 
 @pytest.mark.parametrize("key", KINDS)

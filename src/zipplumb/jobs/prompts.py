@@ -74,7 +74,7 @@ def _words(state: JobResults, row: SheetRow, found: RowResult, instrument: Instr
     if found.state == "asks" and found.side is not None:
         why = words.doubt(row.recipe, found.side)
         return f"{name}: which side is air?", f"{why} Pull off again and press finish, or choose here.", "ask"
-    if row.finished and found.state == "done" and all(r.finished for r in state.measured):
+    if row.finished and found.state == "done" and state.sheet.finished:
         return "All rows are done. Make the report.", f"Touch again, and the hits go to {name}.", ""
     if found.state == "failed":
         return f"{name} cannot be worked out.", found.message, "warn"
@@ -119,11 +119,11 @@ def _size(state: JobResults, row: SheetRow, found: RowResult) -> tuple[str, str]
 
 def _last(state: JobResults, current: SheetRow) -> str:
     """The result of the row before, so that a finish is seen although the prompt has moved on."""
-    index = state.rows.index(current)
-    done = [r for r in state.rows[:index] if r.finished and state.results[r.id].characteristics]
-    if not done:
+    before = (state.rows[place] for place in range(state.place(current.id) - 1, -1, -1))
+    done = next((r for r in before if r.finished and state.results[r.id].characteristics), None)
+    if done is None:
         return ""
-    text = row_text(state, done[-1].id)
+    text = row_text(state, done.id)
     first = text.worst
     if first is None or not first.actual:
         return ""

@@ -30,6 +30,10 @@ from .readings import Batch, History
 from .trust import trust_in
 
 JOBS_REMEMBERED = 32
+EDITION = text(
+    "SELECT md5(string_agg(id || ':' || xmin, ',' ORDER BY position, id)) FROM rows WHERE job_id = :job AND removed_at IS NULL"
+)
+OURS: ColumnElement[str | None] = literal_column("pg_current_xact_id_if_assigned()::xid::text")  # this very transaction
 VERSION: ColumnElement[str] = literal_column("rows.xmin::text")  # names the transaction that wrote a row's present version
 
 
@@ -42,7 +46,7 @@ class JobResults:
     """
 
     job: Job
-    rows: tuple[SheetRow, ...]
+    sheet: Sheet
     results: dict[int, RowResult]
     readings: dict[int, Reading]
     kit: Kit
@@ -50,8 +54,16 @@ class JobResults:
     due: tuple[str, ...] = ()
     remembered: dict = field(default_factory=dict)
 
+    @property
+    def rows(self) -> tuple[SheetRow, ...]:
+        return self.sheet.rows
+
     def row(self, row_id: int) -> SheetRow:
-        found = next((r for r in self.rows if r.id == row_id), None)
+        return self.rows[self.place(row_id)]
+
+    def place(self, row_id: int) -> int:
+        """Where a row stands in the sheet, from 0. Raises InputError where it does not."""
+        found = self.sheet.places.get(row_id)
         if found is None:
             raise InputError("That row is not in this job any more.", "Nothing was changed.", "Choose another row.")
         return found
@@ -63,7 +75,7 @@ class JobResults:
     @property
     def measured(self) -> list[SheetRow]:
         """The rows that take hits, in order."""
-        return [r for r in self.rows if r.recipe.takes_hits]
+        return self.sheet.measured
 
     @property
     def alignment(self) -> Alignment | None:
@@ -73,16 +85,24 @@ class JobResults:
 
     @property
     def current(self) -> SheetRow | None:
-        return next((r for r in self.rows if r.id == self.job.current_row_id), None)
+        place = self.sheet.places.get(self.job.current_row_id or 0)
+        return None if place is None else self.rows[place]
 
 
 @dataclass
 class _Memory:
-    """What one process remembers of a job. ``newest``: the last reading."""
+    """What one process remembers of a job.
+
+    ``sheet``: as last read, and ``edition`` names all versions of its rows; ``newest``: the last reading;
+    ``marks``: hits that do not count, by row and batch.
+    """
 
     lock: threading.Lock = field(default_factory=threading.Lock)
     rows: dict[int, tuple[str, SheetRow]] = field(default_factory=dict)
+    sheet: Sheet | None = None
+    edition: str | None = None
     newest: int = 0
+    marks: dict[int, dict[int, frozenset[int]]] = field(default_factory=dict)
     histories: dict[int, History] = field(default_factory=dict)
     readings: dict[int, Reading] = field(default_factory=dict)
     read_with: set[int] = field(default_factory=set)
@@ -131,27 +151,27 @@ def _hits_came(
     for row_id, written, raw, finished in session.execute(there):
         if memory.rows.get(row_id, ("",))[0] != written:
             memory.rows[row_id] = written, SheetRow(row_id, recipe_from_dict(raw), finished is not None)
-    rows = tuple([memory.rows[row.id][1] if row.id in named else row for row in before.rows])
+    sheet = before.sheet.changed(memory.rows[row_id][1] for row_id in named & before.sheet.places.keys())
     readings = _readings(session, memory, new, named, models.Reading.row_id.in_(named))
-    sheet = Sheet(rows, before.job.alignment_row_id)
     results, memory.found = evaluate(sheet, readings, before.kit, memory.found, memory.surfaces)
-    return replace(before, rows=rows, results=results, readings=readings)
+    return replace(before, sheet=sheet, results=results, readings=readings)
 
 
 def _whole(session: Session, job_id: int, memory: _Memory, new: list[tuple[Batch, bool]]) -> JobResults:
     job = session.get(Job, job_id)
     if job is None:
         raise InputError("That job is not there.", "Nothing was changed.", "Choose a job from the list.")
-    rows = _rows(session, job_id, memory)
-    memory.applied = applied_calibrations(session)
+    sheet = _sheet(session, job, memory)
+    applied = applied_calibrations(session)
+    if applied != memory.applied:
+        memory.applied, memory.marks, memory.readings = applied, {}, {}
     readings = _readings(session, memory, new, None, models.Reading.job_id == job_id)
     kit, instrument = _kit(session, job_id, memory, new)
     if memory.before is not None and _alike(kit, memory.before.kit):
         kit = memory.before.kit
-    sheet = Sheet(rows, job.alignment_row_id)
-    results, memory.found = evaluate(sheet, readings, kit, memory.found, _surfaces(job, memory, rows))
+    results, memory.found = evaluate(sheet, readings, kit, memory.found, _surfaces(job, memory, sheet))
     due = trust_in(session, instrument, job_id).due if instrument else ()
-    return JobResults(job, rows, results, readings, kit, instrument, due, memory.remembered)
+    return JobResults(job, sheet, results, readings, kit, instrument, due, memory.remembered)
 
 
 def _known(new: list[tuple[Batch, bool]], kit: Kit) -> bool:
@@ -169,9 +189,9 @@ def _alike(one: Kit, other: Kit) -> bool:
     return told(one) == told(other)
 
 
-def _surfaces(job: Job, memory: _Memory, rows: tuple[SheetRow, ...]) -> PartSurfaces | None:
+def _surfaces(job: Job, memory: _Memory, sheet: Sheet) -> PartSurfaces | None:
     """The part's surfaces, brought in only where a row rests on them."""
-    packed = job.part.model if any(r.recipe.rests_on_surfaces for r in rows) else None
+    packed = job.part.model if sheet.rests_on_surfaces else None
     if packed is None:
         memory.surfaces = None
         return None
@@ -183,23 +203,38 @@ def _surfaces(job: Job, memory: _Memory, rows: tuple[SheetRow, ...]) -> PartSurf
     return memory.surfaces
 
 
-def _rows(session: Session, job_id: int, memory: _Memory) -> tuple[SheetRow, ...]:
+def _sheet(session: Session, job: Job, memory: _Memory) -> Sheet:
+    """The rows in order, the very same object while nobody has edited them."""
+    edition = session.scalar(EDITION, {"job": job.id})
+    sheet = memory.sheet
+    if sheet is None or edition != memory.edition:
+        rows, ours = _rows(session, job.id, memory)
+        sheet = memory.sheet = Sheet(rows, job.alignment_row_id)
+        memory.edition = None if ours else edition
+    elif sheet.alignment != job.alignment_row_id:
+        sheet = memory.sheet = replace(sheet, alignment=job.alignment_row_id)
+    return sheet
+
+
+def _rows(session: Session, job_id: int, memory: _Memory) -> tuple[tuple[SheetRow, ...], bool]:
     """Rows in order; only those that were written since last time are fetched whole.
 
     PostgreSQL's ``xmin`` names the transaction that wrote a row's present version; a row
-    written by this very transaction is not remembered.
+    written by this very transaction is not remembered. The second value: there are such rows.
     """
     query = select(Row.id, VERSION).where(Row.job_id == job_id, Row.removed_at.is_(None))
     versions = session.execute(query.order_by(Row.position, Row.id)).all()
     new = [i for i, written in versions if memory.rows.get(i, ("", None))[0] != written]
     fetched: dict[int, SheetRow] = {}
+    ours = None
     if new:
         changed = select(Row.id, Row.recipe, Row.finished_at).where(Row.id.in_(new))
         for row_id, raw, finished_at in session.execute(changed):
             fetched[row_id] = SheetRow(row_id, recipe_from_dict(raw), finished_at is not None)
-        ours = session.scalar(text("SELECT pg_current_xact_id_if_assigned()::xid::text"))
+        ours = session.scalar(select(OURS))
         memory.rows.update({i: (written, fetched[i]) for i, written in versions if i in fetched and written != ours})
-    return tuple(fetched.get(i) or memory.rows[i][1] for i, _ in versions)
+    rows = tuple(fetched.get(i) or memory.rows[i][1] for i, _ in versions)
+    return rows, ours is not None and any(written == ours for _, written in versions)
 
 
 def _new_batches(session: Session, job_id: int, memory: _Memory) -> list[tuple[Batch, bool]]:
@@ -209,12 +244,9 @@ def _new_batches(session: Session, job_id: int, memory: _Memory) -> list[tuple[B
     Those of this very transaction may still be taken back, and are not remembered.
     """
     written: ColumnElement[str] = literal_column("readings.xmin::text")
-    query = select(models.Reading, written).where(models.Reading.job_id == job_id, models.Reading.id > memory.newest)
-    fetched = session.execute(query.order_by(models.Reading.id)).all()
-    if not fetched:
-        return []
-    ours = session.scalar(text("SELECT pg_current_xact_id_if_assigned()::xid::text"))
-    return [(Batch.of(batch), written != ours) for batch, written in fetched]
+    query = select(models.Reading, written, OURS).where(models.Reading.job_id == job_id, models.Reading.id > memory.newest)
+    fetched = session.execute(query.order_by(models.Reading.id))
+    return [(Batch.of(batch), written != ours) for batch, written, ours in fetched]
 
 
 def _readings(
@@ -237,8 +269,13 @@ def _readings(
         query.where(whose, Mark.lifted_at.is_(None)).group_by(Mark.reading_id, models.Reading.row_id)
     ):
         marks[row_id or 0][reading_id] = frozenset(hits)
+    asked = marks.keys() | memory.marks.keys() if named is None else named
+    stale = {row for row in asked if marks.get(row) != memory.marks.get(row)} | {b.row_id for b in kept if b.row_id is not None}
+    memory.marks = {row: each for row, each in memory.marks.items() if row not in asked} | marks
+    if not memory.readings:
+        stale = set(memory.histories)
     found = dict(memory.readings)
-    for row_id in memory.histories if named is None else named & set(memory.histories):
+    for row_id in stale & memory.histories.keys():
         reading = memory.histories[row_id].reading(marks.get(row_id, {}), memory.applied)
         if reading is not None:  # there is none where all batches are pull-offs; hits are never taken away
             found[row_id] = reading

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
-from ..core.sheet import Characteristic, RowResult, SheetRow
+from dataclasses import dataclass
+
+from ..core.sameness import places_that_differ
+from ..core.sheet import Characteristic, RowResult, Sheet, SheetRow
 from ..core.tolerances import Verdict
 from ..core.units import Units, length_text, quantity_text, quantity_value, sentence_in
 from ..exchange.table import CharacteristicText, RowText
@@ -12,34 +15,38 @@ from .words import words_for
 SHAPES = {"in": "●", "close": "◐", "out": "▲", "not proven": "◇", "to do": "○", "asks": "?", "done": "●", "failed": "▲"}
 
 
+@dataclass(frozen=True, eq=False)
+class _Told:
+    """What was told last, and what it was told of."""
+
+    sheet: Sheet
+    results: dict[int, RowResult]
+    units: Units
+    current: int | None
+    texts: list[RowText]
+
+
 def row_texts(state: JobResults) -> list[RowText]:
-    """Every row of a job, in order."""
-    told, units, current, results = _told(state), state.job.units, state.job.current_row_id, state.results
-    found = []
-    for number, row in enumerate(state.rows, start=1):
-        known = told.get(row.id)
-        # the very same words while nothing that they tell has changed
-        if known is None or known[0] is not row or known[1] is not results[row.id] or known[2:5] != (
-            number, units, row.id == current
-        ):  # fmt: skip
-            known = told[row.id] = _remembered(state, row, number)
-        found.append(known[5])
-    return found
-
-
-def _told(state: JobResults) -> dict[int, tuple]:
-    """What was told last of every row, and what it was told of."""
-    return state.remembered.setdefault("texts", {})
-
-
-def _remembered(state: JobResults, row: SheetRow, number: int) -> tuple:
-    units, is_current = state.job.units, row.id == state.job.current_row_id
-    return row, state.results[row.id], number, units, is_current, _row_text(state, row, number)
+    """Every row of a job, in order: the very same words while nothing that they tell has changed."""
+    told: _Told | None = state.remembered.get("texts")
+    sheet, units, current = state.sheet, state.job.units, state.job.current_row_id
+    if told is None or told.units != units or (told.sheet is not sheet and told.sheet.places != sheet.places):
+        texts = [_row_text(state, row, number) for number, row in enumerate(sheet.rows, start=1)]
+    else:
+        differ = set(places_that_differ(state.results.values(), told.results.values()))
+        if sheet is not told.sheet:
+            differ.update(places_that_differ(sheet.rows, told.sheet.rows))
+        if told.current != current:
+            differ.update(sheet.places[i] for i in (told.current, current) if i in sheet.places)
+        texts = list(told.texts)
+        for place in differ:
+            texts[place] = _row_text(state, sheet.rows[place], place + 1)
+    state.remembered["texts"] = _Told(sheet, state.results, units, current, texts)
+    return texts
 
 
 def row_text(state: JobResults, row_id: int) -> RowText:
-    number = next(k for k, r in enumerate(state.rows) if r.id == row_id) + 1
-    return _row_text(state, state.row(row_id), number)
+    return _row_text(state, state.row(row_id), state.place(row_id) + 1)
 
 
 def word_of(found: RowResult) -> str:

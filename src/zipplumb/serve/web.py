@@ -7,6 +7,7 @@ A page's route answers who may listen to what (see web/live); the loop then does
 from __future__ import annotations
 
 import asyncio
+import gc
 import socket
 import sys
 import tempfile
@@ -27,6 +28,7 @@ IN_MEMORY, LARGEST = 1_000_000, LARGEST_MB * 1024 * 1024 + 65536
 QUIET_S, WHOLE_S = 15.0, 600.0  # between two pieces of a request, and for all of it
 CONNECTIONS = 2000
 SWITCH_S = 0.001
+RARELY = (50_000, 20, 200)  # a look through a large job's objects for what is unreachable takes half a second
 Scope = dict[str, Any]
 
 
@@ -127,8 +129,11 @@ def bound(host: str, port: int) -> socket.socket:
 def serve(listening: socket.socket) -> None:
     """One web process, until it is told to stop."""
     sys.setswitchinterval(SWITCH_S)  # events are not to wait for a page that is worked out
+    server = Server()
+    gc.freeze()
+    gc.set_threshold(*RARELY)
     config = uvicorn.Config(
-        Server(), log_level="warning", access_log=False, lifespan="on", limit_concurrency=CONNECTIONS,
+        server, log_level="warning", access_log=False, lifespan="on", limit_concurrency=CONNECTIONS,
         timeout_graceful_shutdown=1, proxy_headers=True, server_header=False,
     )  # fmt: skip
     uvicorn.Server(config).run(sockets=[listening])

@@ -23,6 +23,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import lazyload
 
 from ..core.errors import PlumbError
+from ..core.sameness import places_that_differ
 from ..core.units import Units, length_text
 from ..exchange.table import RowText
 from ..jobs.results import JobResults, load
@@ -80,7 +81,7 @@ class Watched:
 
     pages: set[Page] = field(default_factory=set)
     state: JobResults | None = None
-    texts: dict[int, RowText] = field(default_factory=dict)
+    texts: list[RowText] = field(default_factory=list)
     now: str = ""
 
 
@@ -257,7 +258,7 @@ class Hub:
         view = JobView.of(state)
         with self.app.test_request_context():  # links are made without a page that asks
             now = render_template("_now.html", view=view, oob=True)
-        watched.state, watched.texts, watched.now = state, {row.id: row for row in view.rows}, now
+        watched.state, watched.texts, watched.now = state, view.rows, now
         return view, now
 
     def _changed(self, job_id: int, word: Word) -> None:
@@ -267,13 +268,13 @@ class Hub:
         before, texts, said = watched.state, watched.texts, watched.now
         state = self._load(job_id, word.get("named"))
         view, now = self._remember(watched, state)
-        if word["what"] == "back" or before is None or [r.id for r in state.rows] != [r.id for r in before.rows]:
-            html, rows = self._all_html(state), [r.id for r in state.rows]
+        if word["what"] == "back" or before is None or state.sheet.places != before.sheet.places:
+            html, rows = self._all_html(state), list(state.sheet.places)
         else:
             with self.app.test_request_context():
-                changed = [row for row in view.rows if texts.get(row.id) is not row]
+                changed = [view.rows[place] for place in places_that_differ(view.rows, texts)]
                 html = "".join([now] * (now != said) + [row_html(row, job_id, oob=True) for row in changed])
-            rows = [r.id for r in state.rows if before.results[r.id] is not state.results[r.id]]
+            rows = [state.rows[p].id for p in places_that_differ(state.results.values(), before.results.values())]
         message = {
             "html": html, "scene": scene_of(state, rows), "rows": [str(r) for r in rows], "tone": word.get("tone"),
             "what": word.get("what"), "at": word.get("at"),

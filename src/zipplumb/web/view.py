@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
+from operator import attrgetter
 
 from ..core.deriving import Drawing
 from ..core.sheet import RowResult, SheetRow
@@ -30,7 +32,6 @@ class JobView:
     probe_short: str
     alignment: str
     due: str
-    counts: Counter[str]
 
     @classmethod
     def of(cls, state: JobResults) -> JobView:
@@ -47,8 +48,12 @@ class JobView:
             f"Ø{length_text(cal.diameter_mm, job.units)}" if cal else "none",
             state.row(job.alignment_row_id).recipe.name if state.alignment and job.alignment_row_id else "",
             " ".join(state.due),
-            Counter(row.word for row in rows),
         )
+
+    @cached_property
+    def counts(self) -> Counter[str]:
+        """How many rows stand how, by their words."""
+        return Counter(map(attrgetter("word"), self.rows))
 
 
 def scene_of(state: JobResults, only: Sequence[int] | None = None) -> dict:

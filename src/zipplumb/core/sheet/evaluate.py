@@ -18,6 +18,7 @@ from ..alignment import Alignment
 from ..alignment.steps import difference
 from ..fingerprints import fingerprint
 from ..readings import Reading
+from ..sameness import places_that_differ
 from .base import Needed
 from .given import Kit, PartSurfaces, Sheet, SheetRow, Station
 from .graph import GONE, ROUND, Failed, Name, Node, Worked, fault_words, work_out
@@ -60,7 +61,7 @@ def evaluate(
         return results, Memory(sheet, dict(readings), kit, surfaces, worked, results, _dependents(nodes))
     dirty = previous.resting_on(changed)
     ids = {cast(tuple[str, int], name)[1] for name in dirty}
-    touched = [row for row in sheet.rows if row.id in ids]
+    touched = sheet.of(ids)
     nodes = {n: node for n, node in _Graph(sheet, readings, kit, surfaces, touched).nodes.items() if n in dirty}
     others = dict(previous.worked)
     for name in dirty:
@@ -90,10 +91,12 @@ class Memory:
             return None
         if len(sheet.rows) != len(self.sheet.rows):
             return None
-        now, before, changed = readings.get, self.readings.get, []
-        for row, was in zip(sheet.rows, self.sheet.rows, strict=True):
-            if row is was and now(row.id) is before(row.id):
-                continue
+        now, before, changed, rows = readings.get, self.readings.get, [], self.sheet.rows
+        differ = set() if sheet is self.sheet else set(places_that_differ(sheet.rows, rows))
+        ids = self.sheet.places  # in their order
+        differ.update(places_that_differ(map(now, ids), map(before, ids)))
+        for place in sorted(differ):
+            row, was = sheet.rows[place], rows[place]
             if row.id != was.id or row.recipe.role != was.recipe.role or row.needs != was.needs:
                 return None
             read, had = now(row.id), before(row.id)

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 from ..calibration import ProbeCalibration
@@ -39,6 +39,39 @@ class Sheet:
 
     rows: tuple[SheetRow, ...]
     alignment: int | None = None
+
+    @cached_property
+    def places(self) -> dict[int, int]:
+        """Where each row stands, by its id."""
+        return {row.id: place for place, row in enumerate(self.rows)}
+
+    @cached_property
+    def measured(self) -> list[SheetRow]:
+        """The rows that take hits, in order."""
+        return [row for row in self.rows if row.recipe.takes_hits]
+
+    @cached_property
+    def finished(self) -> bool:
+        """Every row that takes hits is finished."""
+        return all(row.finished for row in self.measured)
+
+    @cached_property
+    def rests_on_surfaces(self) -> bool:
+        return any(row.recipe.rests_on_surfaces for row in self.rows)
+
+    def of(self, ids: Iterable[int]) -> list[SheetRow]:
+        """Some rows, in order."""
+        return [self.rows[place] for place in sorted(self.places[i] for i in ids)]
+
+    def changed(self, rows: Iterable[SheetRow]) -> Sheet:
+        """With these in the place of those of the same ids; itself where they are the very same."""
+        new = {self.places[row.id]: row for row in rows}
+        if all(self.rows[place] is row for place, row in new.items()):
+            return self
+        found = list(self.rows)
+        for place, row in new.items():
+            found[place] = row
+        return replace(self, rows=tuple(found))
 
 
 @dataclass(frozen=True, eq=False)
