@@ -9,7 +9,8 @@ from hypothesis import strategies as st
 from scipy.optimize import least_squares
 from scipy.spatial.transform import Rotation
 
-from zipplumb.core.alignment.holds import Hold, align_holds, touches_of
+from zipplumb.core.alignment.hold import Hold, touches_of
+from zipplumb.core.alignment.holds import align_holds
 from zipplumb.core.alignment.reference_points import align_reference_points, expansion_scale
 from zipplumb.core.alignment.touches import Pose
 from zipplumb.core.deriving.constructions import middle_plane
@@ -123,11 +124,11 @@ def test_six_touches_prove_nothing_whatever_was_touched(random):
     places = np.array([[-200, -100, 60], [200, -100, 60], [0, 100, 60], [-200, -140, 30], [200, -140, 30], [-250, 0, 30.0]])
     truth = somewhere(4)
 
-    def holds(count):
+    def holds(count, u_mm=0.5):
         off = random.normal(0, 0.5, (7, 3))
         ns, ps = np.vstack([normals, [[0, 0, 1.0]]])[:count], np.vstack([places, [[-100, 50, 60.0]]])[:count]
         return [
-            Hold(f"touch {k + 1}", Plane(p, n), Point(truth.points(p + o)), ("own",), facing=truth.vectors(n))
+            Hold(f"touch {k + 1}", Plane(p, n), Point(truth.points(p + o)), ("own",), u_mm, facing=truth.vectors(n))
             for k, (p, n, o) in enumerate(zip(ps, ns, off, strict=False))
         ]
 
@@ -137,6 +138,7 @@ def test_six_touches_prove_nothing_whatever_was_touched(random):
     assert np.abs(seven.solved.linear.residuals).max() > 0.01
     assert seven.ledger.spare == 1
     assert "to prove it" in seven.ledger.verdict
+    assert "Nothing tells which" in align_holds(holds(7, u_mm=0.001)).ledger.verdict
 
 
 def test_three_planes_by_level_are_the_datum_rule(random):

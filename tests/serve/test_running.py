@@ -77,7 +77,8 @@ class Installation:
                     return found
             self.mend()
             time.sleep(0.05)
-        raise AssertionError("it did not come to that")
+        logs = {log.name: log.read_text(errors="replace")[-3000:] for log in self.folder.glob("*.log")}
+        raise AssertionError("it did not come to that", self.pids(), logs)
 
     def ask(self, query: str, *values):
         with psycopg.connect(self.environment["ZIPPLUMB_DATABASE"], connect_timeout=3) as connection:
@@ -229,7 +230,7 @@ def test_a_task_that_failed_for_good_is_told_on_what_it_was_for(installation):
     (number,) = installation.ask(part)[0]
     installation.ask(
         "INSERT INTO procrastinate_jobs (queue_name, task_name, args, status, attempts) "
-        "VALUES ('imports', 'import_part', jsonb_build_object('part_id', %s::int), 'failed', 10) RETURNING id",
+        "VALUES ('imports', 'import_part', jsonb_build_object('part_id', %s::int), 'failed', 30) RETURNING id",
         number,
     )
     told = "SELECT words FROM parts WHERE id = %s AND state = 'failed'"

@@ -22,6 +22,7 @@ from .frames import Array
 
 STEP = 1e-5  # mm or rad, of the central differences
 SHARE = 0.95
+TWO_SIGMA = float(special.erf(np.sqrt(2)))  # 95.45 %: what k = 2 covers
 
 
 class Source(NamedTuple):
@@ -39,19 +40,21 @@ class Uncertainty:
     ----------
     terms : by source, (size, m): the change of the numbers with one standard uncertainty of each of the
         source's m independent components; a source has the same components wherever it is named
+    spare : by source, the degrees of freedom from which its size was estimated; infinite where left out
     """
 
     size: int
     terms: Mapping[Source, Array] = field(default_factory=dict)
+    spare: Mapping[Source, float] = field(default_factory=dict)
 
     @classmethod
-    def of_covariance(cls, source: Source, covariance: Array) -> Uncertainty:
-        """From a covariance (size, size) that all comes from one source."""
+    def of_covariance(cls, source: Source, covariance: Array, spare: float = np.inf) -> Uncertainty:
+        """From a covariance (size, size) that all comes from one source, estimated from ``spare`` degrees of freedom."""
         covariance = np.asarray(covariance, float)
         values, vectors = np.linalg.eigh(covariance)
         kept = values > 1e-14 * max(float(values[-1]), 0.0) if len(values) else values > 0
         columns = vectors[:, kept] * np.sqrt(values[kept])
-        return cls(len(covariance), {source: columns} if columns.shape[1] else {})
+        return cls(len(covariance), {source: columns} if columns.shape[1] else {}, {} if np.isinf(spare) else {source: spare})
 
     @cached_property
     def covariance(self) -> Array:
@@ -63,28 +66,42 @@ class Uncertainty:
 
     def through(self, jacobian: Array) -> Uncertainty:
         """Of numbers that follow from these by a jacobian (k, size)."""
-        return Uncertainty(len(jacobian), {s: jacobian @ t for s, t in self.terms.items()})
+        return Uncertainty(len(jacobian), {s: jacobian @ t for s, t in self.terms.items()}, self.spare)
 
     def __add__(self, other: Uncertainty) -> Uncertainty:
         terms = dict(self.terms)
         for source, term in other.terms.items():
             terms[source] = terms[source] + term if source in terms else term
-        return Uncertainty(self.size, terms)
+        return Uncertainty(self.size, terms, _fewer(self.spare, other.spare))
 
     def beside(self, other: Uncertainty) -> Uncertainty:
         """With another, whose components are independent of these though they may come from the same source."""
         terms = dict(self.terms)
         for source, term in other.terms.items():
             terms[source] = np.hstack([terms[source], term]) if source in terms else term
-        return Uncertainty(self.size, terms)
+        return Uncertainty(self.size, terms, _fewer(self.spare, other.spare))
 
     def at(self, k: int) -> Uncertainty:
         """Of the k-th number alone."""
-        return Uncertainty(1, {s: t[k : k + 1] for s, t in self.terms.items()})
+        return self.part(slice(k, k + 1))
+
+    def part(self, numbers: slice) -> Uncertainty:
+        """Of some of the numbers."""
+        size = len(range(*numbers.indices(self.size)))
+        return Uncertainty(size, {s: t[numbers] for s, t in self.terms.items()}, self.spare)
 
     def u(self, k: int = 0) -> float:
         """Standard uncertainty of the k-th number."""
         return float(np.sqrt(sum(float(t[k] @ t[k]) for t in self.terms.values())))
+
+    def freedom(self, k: int = 0) -> float:
+        """Effective degrees of freedom of the k-th number's uncertainty (Welch and Satterthwaite; JCGM 100, G.4)."""
+        known = sum(self.share(source, k) ** 4 / spare for source, spare in self.spare.items())
+        return self.u(k) ** 4 / known if known > 0 else float("inf")
+
+    def U(self, k: int = 0) -> float:
+        """Expanded uncertainty of the k-th number: k = 2, and more where u comes from few hits."""
+        return coverage_factor(max(self.freedom(k), 1.0), TWO_SIGMA) * self.u(k)
 
     def share(self, source: Source, k: int = 0) -> float:
         """Standard uncertainty of the k-th number from one source alone."""
@@ -95,6 +112,33 @@ class Uncertainty:
         """Every source with what it alone makes uncertain of the k-th number, largest first."""
         found = [(s, self.share(s, k)) for s in self.terms]
         return tuple(sorted((f for f in found if f[1] > 0), key=lambda f: -f[1]))
+
+
+def _fewer(one: Mapping[Source, float], other: Mapping[Source, float]) -> Mapping[Source, float]:
+    if not one or not other:
+        return one or other
+    return {source: min(one.get(source, np.inf), other.get(source, np.inf)) for source in one.keys() | other.keys()}
+
+
+def longest(offset: Uncertainty) -> float:
+    """What the length of a vector (m,) stays below in 95.45 % of cases where the true one is zero.
+
+    A Rayleigh distribution where m is two and all directions are alike; in general the gamma distribution with
+    the same mean and variance (Welch and Satterthwaite), which is exact in one direction and in all alike.
+    """
+    covariance = offset.covariance
+    mean, squares = float(np.trace(covariance)), float(np.sum(covariance**2))
+    if mean <= 0:
+        return 0.0
+    directions = mean**2 / squares
+    known = 0.0
+    for source, spare in offset.spare.items():
+        if source in offset.terms:
+            known += float(np.sum(offset.terms[source] ** 2)) ** 2 / spare
+    freedom = mean**2 / known if known > 0 else np.inf
+    if np.isinf(freedom):
+        return float(np.sqrt(squares / mean * special.chdtri(directions, 1 - TWO_SIGMA)))
+    return float(np.sqrt(mean * special.fdtri(directions, max(freedom, 1.0), TWO_SIGMA)))
 
 
 def exact(size: int) -> Uncertainty:
@@ -116,8 +160,8 @@ class Uncertain(Protocol):
         """A shape drawn at random from what this one may be."""
 
 
-def propagate(function: Callable[..., Any], features: Sequence[Uncertain]) -> tuple[Array, Uncertainty]:
-    """Values (k,) of ``function(*shapes)`` and their uncertainty, linearly.
+def propagate(function: Callable[..., Any], features: Sequence[Uncertain], wraps: bool = False) -> tuple[Array, Uncertainty]:
+    """Values (k,) of ``function(*shapes)`` and their uncertainty, linearly; ``wraps``: they are angles.
 
     The derivatives are central differences over the parameters of each feature in its own axes,
     so that every construction has its uncertainty without a formula of its own.
@@ -136,9 +180,15 @@ def propagate(function: Callable[..., Any], features: Sequence[Uncertain]) -> tu
             up, down = (
                 _numbers(function(*shapes[:i], feature.changed(parameter, by), *shapes[i + 1 :])) for by in (STEP, -STEP)
             )
-            jacobian[:, parameter] = slope(up - values, values - down) / STEP
+            forward, backward = up - values, values - down
+            jacobian[:, parameter] = (slope(turned(forward), turned(backward)) if wraps else slope(forward, backward)) / STEP
         total = total + feature.uncertainty.through(jacobian)
     return values, total
+
+
+def turned(angles: Array) -> Array:
+    """Small turns from differences of angles, which may be the same after a whole turn."""
+    return np.asarray((angles + np.pi) % (2 * np.pi) - np.pi)
 
 
 def slope(forward: Array, backward: Array) -> Array:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 from ..core.sameness import places_that_differ
@@ -49,6 +50,12 @@ def row_text(state: JobResults, row_id: int) -> RowText:
     return _row_text(state, state.row(row_id), state.place(row_id) + 1)
 
 
+def _unproven(found: RowResult) -> tuple[str, ...]:
+    """Why characteristics that are to be judged are not proven, each reason once."""
+    judged = [c.unproven for c in found.characteristics if c.verdict and c.unproven]
+    return tuple(dict.fromkeys(judged))
+
+
 def word_of(found: RowResult) -> str:
     """One word of how a row stands."""
     if found.state in ("asks", "failed"):
@@ -61,7 +68,7 @@ def word_of(found: RowResult) -> str:
 def _row_text(state: JobResults, row: SheetRow, number: int) -> RowText:
     recipe, found, units = row.recipe, state.results[row.id], state.job.units
     word = word_of(found)
-    told = found.state in ("done", "asks")
+    notes = (*found.doubts, *_unproven(found), *(found.warnings if found.state in ("done", "asks") else ()))
     return RowText(
         id=row.id,
         number=number,
@@ -75,7 +82,7 @@ def _row_text(state: JobResults, row: SheetRow, number: int) -> RowText:
         form=length_text(found.fit.form, units) if found.fit else "",
         hits=found.hits,
         wanted=recipe.wanted_hits,
-        message=sentence_in(found.message or " ".join((*found.doubts, *(found.warnings if told else ()))), units),
+        message=sentence_in(found.message or " ".join(notes), units),
         note=recipe.note,
         doubted=bool(found.doubts),
         current=row.id == state.job.current_row_id,
@@ -91,7 +98,7 @@ def characteristic_text(row: SheetRow, found: Characteristic, units: Units) -> C
     factor = recipe.share_of(found.key)
 
     def value(number: float | None) -> float | None:
-        return None if number is None else quantity_value(factor * number, unit, units)
+        return None if number is None or math.isinf(number) else quantity_value(factor * number, unit, units)
 
     def shown(number: float | None, sign: bool = False) -> str:
         return "" if number is None else quantity_text(factor * number, unit, units, sign)
@@ -108,7 +115,7 @@ def characteristic_text(row: SheetRow, found: Characteristic, units: Units) -> C
         actual=shown(found.actual),
         deviation="held" if found.held else shown(found.deviation, sign=True),
         tolerance=_limits_text(found, shown),
-        uncertainty=shown(found.U),
+        uncertainty="∞" if found.unproven else shown(found.U),
         out_by=shown(verdict.out_by) if verdict and verdict.out_by > 0 else "",
         share=_share(found, verdict),
         nominal_value=value(found.nominal),

@@ -2,7 +2,8 @@
 
 from .aligned import Alignment, Squareness
 from .datum_planes import align_datum_planes
-from .holds import Hold, HoldsAlignment, align_holds
+from .hold import Hold
+from .holds import HoldsAlignment, align_holds
 from .ledger import HoldLedger
 from .reference_points import ReferenceAlignment, align_reference_points, expansion_scale
 from .similarity import Similarity, similarity

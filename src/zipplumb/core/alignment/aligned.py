@@ -30,6 +30,14 @@ class Squareness:
     went_to: str
 
 
+@dataclass(frozen=True, eq=False)
+class Place:
+    """Another place that fits as well: how it lies from the one that was taken, in words, and part_from_world there."""
+
+    words: str
+    part_from_world: Motion
+
+
 @dataclass(frozen=True, eq=False, kw_only=True)
 class Alignment:
     """A solved coordinate system.
@@ -44,7 +52,8 @@ class Alignment:
     scale : by which world lengths are taken: part = scale * rotation @ world + translation
     residuals : by row, the deviations (mm) along the directions in which it holds
     squareness : how far real planes are from the nominal's angles
-    doubt : a sentence where the place may be wrong, else ""
+    doubt : a sentence where the place may be wrong, else ""; then nothing that rests on it is proven
+    others : places that fit equally well
     """
 
     part_from_world: Motion
@@ -54,6 +63,7 @@ class Alignment:
     residuals: Mapping[str, Array] = field(default_factory=dict)
     squareness: tuple[Squareness, ...] = ()
     doubt: str = ""
+    others: tuple[Place, ...] = ()
 
     @property
     def covariance(self) -> Array:

@@ -66,8 +66,8 @@ class HoldLedger:
     verdict: str
 
 
-def ledger_of(solved: Solved, names: Sequence[str]) -> HoldLedger:
-    """The ledger of a solved alignment; ``names`` of its rows."""
+def ledger_of(solved: Solved, names: Sequence[str], doubt: str = "") -> HoldLedger:
+    """The ledger of a solved alignment; ``names`` of its rows; ``doubt``: why it may be wrong."""
     weakness = _weakness(solved)
     loose = _loose(solved.loose[:6], solved.linear.center, solved.linear.length)
     units = [1.0] * 3 + [1 / solved.linear.length] * 3
@@ -77,7 +77,7 @@ def ledger_of(solved: Solved, names: Sequence[str]) -> HoldLedger:
         np.add.at(by_row, solved.touches.row, solved.gain[k] * solved.linear.jacobian[:, k])
         u = float(np.sqrt(max(solved.covariance[k, k], 0.0)) * units[k])
         freedoms.append(_freedom(k, solved.loose[k], u, names, by_row))
-    verdict = _verdict(solved.spare, loose, weakness)
+    verdict = _verdict(solved.spare, loose, weakness, doubt)
     return HoldLedger(tuple(freedoms), solved.rank, len(solved.touches), solved.spare, loose, weakness, verdict)
 
 
@@ -188,11 +188,14 @@ def _weakness(solved: Solved) -> str:
         return ""
     words = motion_words(about_origin(vectors[:, -1], solved.linear.center, solved.linear.length))
     return (
-        f"It hardly holds how the part {words}: there {mm(0.01, '.2g')} of a touch becomes {mm(0.01 * worst / typical, '.2g')}."
+        f"It hardly holds how the part {words}: there {mm(0.01, '.2g')} of a touch becomes "
+        f"{mm(0.01 * worst / typical, '.2g')}. Hold it by something that reaches farther."
     )
 
 
-def _verdict(spare_holds: int, loose: tuple[Loose, ...], weakness: str) -> str:
+def _verdict(spare_holds: int, loose: tuple[Loose, ...], weakness: str, doubt: str = "") -> str:
+    if doubt:
+        return doubt
     if loose:
         return "Something is loose: the part still " + " and ".join(m.words for m in loose) + "."
     if spare_holds == 0:

@@ -12,7 +12,8 @@ from scipy import special
 from ..errors import AlignmentError
 from ..features import Feature
 from ..shapes import Point
-from .holds import Hold, HoldsAlignment, align_holds
+from .hold import Hold
+from .holds import HoldsAlignment, align_holds
 from .similarity import similarity
 
 # per kelvin, 10^-6 (from memory: handbook values at room temperature)

@@ -3,7 +3,9 @@
 A touch says that a place seen in the world lies, in one direction of the part, where the
 nominal is. A surface point is one touch, a point held in X, Y and Z is three, a plane is three.
 Solved by Gauss-Newton in six small motions (a seventh for scale), level by level: what primary
-touches leave free is all that secondary ones may use.
+touches hold is all that secondary ones must leave alone. In a best fit a level takes what it holds
+firmly, and what it holds weakly is solved by it and the later ones together. In a datum system
+precedence is strict (ISO 5459): a level takes all that its nominal geometry can hold, however weakly.
 
 Turns are told as the length that they make at the touches' own distance from their middle, so
 that everything is in mm and nothing depends on the choice of a unit.
@@ -11,7 +13,7 @@ that everything is in mm and nothing depends on the choice of a unit.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -21,7 +23,9 @@ from ..kernels import rotation
 
 ITERATIONS = 60
 OPEN = 1e-7  # singular value, by the root of the touches' number, below which a motion is loose
-LEFT_OVER = 0.02  # and below which a level leaves it to the next: a bore that leans a little holds no turn about itself
+WEAK = 0.02  # and below which a level of a best fit shares it with the later ones
+EXACT = 1e-6  # and below which nominal geometry holds nothing: a bore no turn about itself, though the real one leans a little
+ROUNDING = 16 * np.finfo(float).eps
 
 
 @dataclass(frozen=True, eq=False)
@@ -31,7 +35,7 @@ class Touches:
     Attributes
     ----------
     world : (n, 3) places seen, in the world
-    part : (n, 3) nominal places
+    part : (n, 3) nominal places, on the nominal shape where it should have been touched
     directions : (n, 3) units in the part, along which they hold
     u_mm : (n,) standard uncertainty along the direction; the fit is weighed by it
     row : (n,) number of the row that each belongs to
@@ -156,15 +160,15 @@ class Solved:
         return np.hstack([np.eye(3), turn, scale])
 
 
-def solve(touches: Touches, start: Pose, scale_free: bool = False) -> Solved:
-    """The pose near ``start`` in which the touches leave least, primary ones first.
+def solve(touches: Touches, start: Pose, scale_free: bool = False, strict: bool = False) -> Solved:
+    """The pose near ``start`` in which the touches leave least, primary ones first; ``strict``: as in a datum system.
 
     Motions that nothing holds stay as they were. Raises AlignmentError where it does not settle.
     """
-    pose = start
+    pose, ranks = start, _nominal_ranks(touches, scale_free) if strict else None
     for _ in range(ITERATIONS):
         linear = linearised(touches, pose, scale_free)
-        gain, loose = _gain(touches, linear)
+        gain, loose = _gain(touches, linear, ranks)
         step = -gain @ linear.residuals
         before = float(np.sum((linear.residuals / touches.u_mm) ** 2))
         for _ in range(30):
@@ -174,30 +178,48 @@ def solve(touches: Touches, start: Pose, scale_free: bool = False) -> Solved:
                 break
             step = step / 2
         pose = trial
-        if np.linalg.norm(step) <= 1e-13 * (linear.length + float(np.abs(pose.motion.translation).max())):
+        # judged by what it does to the touches: where they hold weakly, rounding alone makes long steps
+        size = float(max(np.abs(pose.motion.translation).max(), np.abs(touches.part).max(), linear.length))
+        if np.abs(linear.jacobian @ step).max() <= ROUNDING * size:
             linear = linearised(touches, pose, scale_free)
-            gain, loose = _gain(touches, linear)
+            gain, loose = _gain(touches, linear, ranks)
             return Solved(touches, pose, linear, gain, loose, len(gain) - loose.shape[1])
     raise AlignmentError(
         "The alignment did not settle.", "The measured features are kept.", "Look for a feature that was mistaken for another."
     )
 
 
-def _gain(touches: Touches, linear: Linear) -> tuple[Array, Array]:
-    """How errors of the touches become motion (k, n), and what stays loose (k, m), level by level."""
+def _nominal_ranks(touches: Touches, scale_free: bool) -> list[int]:
+    """How many motions each level takes, were everything where it should be."""
+    ideal = replace(touches, world=touches.part)
+    linear = linearised(ideal, Pose(Motion.identity()), scale_free)
+    free, ranks = np.eye(linear.jacobian.shape[1]), []
+    for level in np.unique(touches.level):
+        rows = linear.jacobian[touches.level == level] @ free
+        _, values, vt = np.linalg.svd(rows)
+        ranks.append(int(np.sum(values > EXACT * np.sqrt(len(rows)))))
+        free = free @ vt[ranks[-1] :].T
+    return ranks
+
+
+def _gain(touches: Touches, linear: Linear, ranks: list[int] | None) -> tuple[Array, Array]:
+    """How errors of the touches become motion (k, n), and what stays loose (k, m), level by level.
+
+    ``ranks``: how many motions each level takes; None: what it holds firmly, and the last one all that is left.
+    """
     k = linear.jacobian.shape[1]
     free, gain = np.eye(k), np.zeros((k, len(touches)))
     levels = np.unique(touches.level)
-    for level in levels:
-        mine = touches.level == level
+    for turn, level in enumerate(levels):
+        mine = touches.level <= level if ranks is None else touches.level == level
         if not free.shape[1]:
             break
         rows = linear.jacobian[mine]
         weights = touches.u_mm[mine].min() / touches.u_mm[mine]
         few = len(rows) < free.shape[1]  # only then do the singular vectors miss the loose ones
         u, values, vt = np.linalg.svd((rows @ free) * weights[:, None], full_matrices=few)
-        least = OPEN if level == levels[-1] else LEFT_OVER
-        rank = int(np.sum(values > least * np.sqrt(len(rows))))
+        least = OPEN if level == levels[-1] else WEAK
+        rank = int(np.sum(values > least * np.sqrt(len(rows)))) if ranks is None else ranks[turn]
         inverse = free @ (vt[:rank].T / values[:rank]) @ (u[:, :rank].T * weights)
         gain = gain - (inverse @ rows) @ gain
         gain[:, mine] += inverse

@@ -71,6 +71,25 @@ def nearest_points(first: Line, second: Line) -> tuple[Array, Array]:
     return one, other
 
 
+def nearest_within(first: Line, second: Line, reach_first: Array, reach_second: Array) -> tuple[Array, Array]:
+    """Places of two lines that are nearest to each other, within what was read of each.
+
+    ``reach``: (m, 3) places that bound it. Source: C. Ericson, Real-Time Collision Detection (2005), 5.1.9.
+    """
+    ends = [(r - line.point) @ line.direction for line, r in ((first, reach_first), (second, reach_second))]
+    (low_s, high_s), (low_t, high_t) = ((float(e.min()), float(e.max())) for e in ends)
+    gap, along = first.point - second.point, float(first.direction @ second.direction)
+    c, f = float(first.direction @ gap), float(second.direction @ gap)
+    square = 1 - along * along
+    s = (along * f - c) / square if square > 1e-12 else (low_s + high_s) / 2
+    s = min(max(s, low_s), high_s)
+    t = along * s + f
+    if not low_t <= t <= high_t:
+        t = min(max(t, low_t), high_t)
+        s = min(max(along * t - c, low_s), high_s)
+    return first.point + s * first.direction, second.point + t * second.direction
+
+
 def meet_lines(first: Line, second: Line) -> Point:
     """The middle of the common perpendicular: where two lines meet as nearly as they do."""
     one, other = nearest_points(first, second)

@@ -19,6 +19,7 @@ class Derivation:
 
     ``make(*shapes)`` gives a shape (unit "") or a number; ``draw(*shapes)`` shows a number.
     ``away(*shapes)``: how far away it is (mm) where it is refused for being too far.
+    ``offset(*shapes)``: (3,) of which the number is the length, or by which an angle is off a fold, where there is such.
     ``in_axes``: it is told along the axes of a coordinate system, so it means nothing without one.
     """
 
@@ -28,6 +29,7 @@ class Derivation:
     draw: Callable[..., Drawing] | None = None
     away: Callable[..., float] | None = None
     in_axes: bool = False
+    offset: Callable[..., Any] | None = None
 
 
 @dataclass(frozen=True)

@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+from typing import TypeAlias
+
 import numpy as np
 
 from ..errors import DeriveError
 from ..frames import Array
 from ..shapes import Line, Plane
-from .constructions import KEPT, between, nearest_points
+from .constructions import KEPT, between, nearest_points, nearest_within
 
 AXES = "XYZ"
+NEARLY_PARALLEL = np.radians(10)
+Reach: TypeAlias = tuple[Array | None, Array | None]  # (m, 3) places on each that bound what was read
 
 
 def point_to_point(first: Array, second: Array) -> float:
@@ -36,13 +40,16 @@ def point_to_line(point: Array, line: Line) -> float:
     return float(line.distance(point[None])[0])
 
 
-def line_to_line(first: Line, second: Line) -> float:
-    """The least distance; for parallel lines the distance anywhere."""
-    try:
-        one, other = nearest_points(first, second)
-    except DeriveError:
-        return point_to_line(second.point, first)
-    return point_to_point(one, other)
+def line_to_line(first: Line, second: Line, reach: Reach = (None, None)) -> float:
+    """The least distance, within the reach of both where it is known; of lines nearly parallel without one their width.
+
+    Endless lines that are nearly parallel come nearest far away, where nothing is.
+    """
+    if reach[0] is not None and reach[1] is not None:
+        return point_to_point(*nearest_within(first, second, reach[0], reach[1]))
+    if lean_of(first, second) < NEARLY_PARALLEL:
+        return width_of_parallels(first, second)
+    return point_to_point(*nearest_points(first, second))
 
 
 def line_to_plane(line: Line, plane: Plane) -> float:
@@ -70,7 +77,7 @@ def widths(first: Plane | Line, second: Plane | Line, extent: Array) -> Array:
 def width_of_parallels(first: Plane | Line, second: Plane | Line) -> float:
     """The mean of the two perpendicular distances, from each one's middle to the other."""
     lean = lean_of(first, second)
-    if lean > np.radians(10):
+    if lean > NEARLY_PARALLEL:
         raise DeriveError(
             f"They are {np.degrees(lean):.1f}° from parallel, so they have no one width.", KEPT, "Ask for their angle."
         )

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..errors import DeriveError
-from ..frames import Array
+from ..frames import Array, cross
 from ..shapes import Plane
 
 
@@ -38,7 +38,7 @@ def plane_distance(first: Plane, second: Plane) -> PlaneDistance:
 
     Raises DeriveError for planes more than 10° from parallel, where one number says nothing.
     """
-    parallel = float(np.arctan2(np.linalg.norm(np.cross(first.normal, second.normal)), abs(first.normal @ second.normal)))
+    parallel = float(np.arctan2(np.linalg.norm(cross(first.normal, second.normal)), abs(first.normal @ second.normal)))
     if parallel > np.radians(10):
         raise DeriveError(
             f"The planes are {np.degrees(parallel):.1f}° from parallel, so they have no one distance.",

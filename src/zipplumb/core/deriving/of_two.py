@@ -21,7 +21,7 @@ from ..features import (
     radius_of,
     spot_of,
 )
-from ..frames import Array
+from ..frames import Array, cross
 from ..shapes import Circle, Cone, Cylinder, Line, Plane, Sphere
 from . import constructions as make
 from . import dimensions as size
@@ -40,7 +40,7 @@ def of_two(first: Feature, second: Feature) -> list[Derivation]:
     elif (p1 and a2) or (a1 and p2):
         found = _point_axis(swap=a1)
     elif a1 and a2:
-        found = _axes(a, b, second)
+        found = _axes(a, b, first, second)
     elif (a1 and f2) or (f1 and a2):
         found = _axis_plane(a if a1 else b, swap=f1)
     elif f1 and f2:
@@ -48,7 +48,7 @@ def of_two(first: Feature, second: Feature) -> list[Derivation]:
     else:
         found = []
     if not (f1 and f2):
-        found += _clearances(a, b)
+        found += _clearances(a, b, (first.extent, second.extent))
     if direction_of(a) is not None and direction_of(b) is not None:
         found += _angles()
     return found
@@ -64,6 +64,15 @@ def _ordered(found: list[Derivation], swap: bool) -> list[Derivation]:
 
 def _between_points(a: Any, b: Any) -> Drawing:
     return segment(center_point(a), center_point(b))
+
+
+def _from_center_to_center(a: Any, b: Any) -> Array:
+    return np.asarray(center_point(b) - center_point(a))
+
+
+def _across(a: Any, b: Any) -> Array:
+    """Of two directions; as long as the sine of their angle, and of how far it is off a straight one."""
+    return cross(own_direction(a), own_direction(b))
 
 
 def _points() -> list[Derivation]:
@@ -85,7 +94,11 @@ def _points() -> list[Derivation]:
 
     return [
         Derivation(
-            "distance_of_the_middles", "mm", lambda a, b: size.point_to_point(center_point(a), center_point(b)), _between_points
+            "distance_of_the_middles",
+            "mm",
+            lambda a, b: size.point_to_point(center_point(a), center_point(b)),
+            _between_points,
+            offset=_from_center_to_center,
         ),
         *(
             Derivation(
@@ -104,6 +117,7 @@ def _points() -> list[Derivation]:
                 lambda a, b, k=k: size.in_planes(center_point(a), center_point(b))[k],
                 shadow(k),
                 in_axes=True,
+                offset=lambda a, b, k=k: _from_center_to_center(a, b) * (np.arange(3) != k),
             )
             for k, plane in enumerate(("YZ", "XZ", "XY"))
         ),
@@ -137,10 +151,12 @@ def _point_axis(swap: bool) -> list[Derivation]:
     def distance(a: Any, b: Any) -> float:
         return size.point_to_line(center_point(a), axis_line(b))
 
+    def offset(a: Any, b: Any) -> Array:
+        axis = axis_line(b)
+        return cross(center_point(a) - axis.point, axis.direction)
+
     found = [
-        Derivation(
-            "perpendicular_distance", "mm", lambda a, b: size.point_to_line(center_point(a), axis_line(b)), perpendicular
-        ),
+        Derivation("perpendicular_distance", "mm", distance, perpendicular, offset=offset),
         Derivation("foot_on_the_axis", "", lambda a, b: make.drop_on_line(center_point(a), axis_line(b))),
         Derivation("parallel_line_through_it", "", lambda a, b: make.parallel_line_through(center_point(a), axis_line(b))),
         Derivation("perpendicular_line_through_it", "", lambda a, b: make.perpendicular_to_line(center_point(a), axis_line(b))),
@@ -150,17 +166,27 @@ def _point_axis(swap: bool) -> list[Derivation]:
     return _ordered(found, swap)
 
 
-def _axes(a: Any, b: Any, second: Feature) -> list[Derivation]:
+def _axes(a: Any, b: Any, first: Feature, second: Feature) -> list[Derivation]:
+    one, other = first.extent, second.extent
+
+    def across(a: Any, b: Any) -> Drawing:
+        return segment(axis_line(b).point, make.drop_on_line(axis_line(b).point, axis_line(a)).position)
+
     def nearest(a: Any, b: Any) -> Drawing:
-        try:
-            return segment(*make.nearest_points(axis_line(a), axis_line(b)))
-        except DeriveError:
-            return segment(axis_line(b).point, make.drop_on_line(axis_line(b).point, axis_line(a)).position)
+        if one is not None and other is not None:
+            return segment(*make.nearest_within(axis_line(a), axis_line(b), one, other))
+        parallel = size.lean_of(axis_line(a), axis_line(b)) < size.NEARLY_PARALLEL
+        return across(a, b) if parallel else segment(*make.nearest_points(axis_line(a), axis_line(b)))
+
+    def least(a: Any, b: Any) -> float:
+        return size.line_to_line(axis_line(a), axis_line(b), (one, other))
 
     found = [
-        Derivation("least_distance_of_the_axes", "mm", lambda a, b: size.line_to_line(axis_line(a), axis_line(b)), nearest),
-        Derivation("width", "mm", lambda a, b: size.width_of_parallels(axis_line(a), axis_line(b)), nearest),
+        Derivation("width", "mm", lambda a, b: size.width_of_parallels(axis_line(a), axis_line(b)), across),
+        Derivation("least_distance_of_the_axes", "mm", least, nearest),
     ]
+    if size.lean_of(axis_line(a), axis_line(b)) > size.NEARLY_PARALLEL:
+        found.reverse()
     if isinstance(a, Line) and isinstance(b, Line):
         found += _over_the_reach(second)
     return found + [
@@ -240,12 +266,12 @@ def _over_the_reach(second: Feature) -> list[Derivation]:
     return [
         Derivation("least_distance", "mm", at(np.min)),
         Derivation("greatest_distance", "mm", at(np.max)),
-        Derivation("out_of_parallel", "rad", size.lean_of),
+        Derivation("out_of_parallel", "rad", size.lean_of, offset=_across),
         Derivation("out_of_parallel_over_the_reach", "mm", at(np.ptp)),
     ]
 
 
-def _clearances(a: Any, b: Any) -> list[Derivation]:
+def _clearances(a: Any, b: Any, reach: size.Reach) -> list[Derivation]:
     """From edge to edge of round things: between, and over all."""
     if (radius_of(a) or 0.0) + (radius_of(b) or 0.0) == 0.0:
         return []
@@ -265,7 +291,7 @@ def _clearances(a: Any, b: Any) -> list[Derivation]:
         if plane_of(a) is not None or plane_of(b) is not None:
             axis, plane = (a, b) if plane_of(b) is not None else (b, a)
             return abs(size.line_to_plane(axis_line(axis), plane))
-        return size.line_to_line(axis_line(a), axis_line(b))
+        return size.line_to_line(axis_line(a), axis_line(b), reach)
 
     def draw(a: Any, b: Any) -> Drawing:
         return segment(spot_of(a), spot_of(b))
@@ -289,8 +315,8 @@ def _angles() -> list[Derivation]:
         return size.angle_in_space(own_direction(a), own_direction(b))
 
     return [
-        Derivation("angle", "rad", between, angle_drawn),
-        Derivation("supplement", "rad", lambda a, b: np.pi - between(a, b), angle_drawn),
+        Derivation("angle", "rad", between, angle_drawn, offset=_across),
+        Derivation("supplement", "rad", lambda a, b: np.pi - between(a, b), angle_drawn, offset=_across),
         *(
             Derivation(
                 f"angle_seen_along_{axis.lower()}", "rad",

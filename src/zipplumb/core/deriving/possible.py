@@ -2,18 +2,23 @@
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Sequence
 from dataclasses import dataclass
+
+import numpy as np
 
 from ..errors import DeriveError, PlumbError
 from ..features import Feature, differences, frame_of
 from ..uncertainty import Uncertainty, coverage_factor, exact, propagate
 from ..units import mm
-from .constructions import FARTHEST_MM
+from .constructions import FARTHEST_MM, KEPT
 from .derivation import Derivation, Given, Unit
 from .drawing import Drawing, drawn, reach_of
 from .registry import derivations_for
 
+log = logging.getLogger(__name__)
+UNKNOWN_RAD = np.pi / 2  # an angle known no better is not known
 NOTHING_DRAWN, NOTHING_GIVEN, NOTHING_KNOWN = Drawing(), Given(), exact(0)
 
 
@@ -77,13 +82,18 @@ def made(derivation: Derivation, features: Sequence[Feature]) -> Possible:
     shapes, key, unit, in_axes = [f.shape for f in features], derivation.key, derivation.unit, derivation.in_axes
     try:
         if unit:
-            values, uncertainty = propagate(derivation.make, features)
+            values, uncertainty = propagate(derivation.make, features, wraps=unit == "rad")
+            if unit == "rad" and 2 * uncertainty.u() > UNKNOWN_RAD:
+                raise DeriveError("The angle may be any: what makes it is too short.", KEPT, "Measure what is farther apart.")
             draw = derivation.draw(*shapes) if derivation.draw else NOTHING_DRAWN
             return Possible(key, unit, float(values[0]), uncertainty, draw=draw, in_axes=in_axes)
         feature = made_feature(derivation, features)
         return Possible(key, feature=feature, draw=drawn(feature.shape, reach_of(list(features))), in_axes=in_axes)
     except PlumbError as error:
         return Possible(key, unit, why_not=f"{error}{_how_far(derivation, features)}", in_axes=in_axes)
+    except Exception as error:  # one that cannot be must not take the others with it
+        log.error("a fault in %s", key, exc_info=error)
+        return Possible(key, unit, why_not=f"It could not be worked out ({type(error).__name__}). {KEPT}", in_axes=in_axes)
 
 
 def _how_far(derivation: Derivation, features: Sequence[Feature]) -> str:

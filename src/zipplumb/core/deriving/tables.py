@@ -9,11 +9,11 @@ from itertools import pairwise
 import numpy as np
 
 from ..errors import DeriveError
-from ..features import Feature, point_of, radius_of
+from ..features import Feature, center_point, point_of, radius_of
 from ..frames import Array, Motion
 from ..uncertainty import propagate
 from .derivation import Given
-from .possible import Possible, made
+from .possible import UNKNOWN_RAD, Possible, made
 from .registry import derivations_for
 
 
@@ -21,6 +21,7 @@ from .registry import derivations_for
 class Hole:
     """A row of a hole table; standard uncertainties beside the values.
 
+    The angle of a hole at the origin is not known: its uncertainty is infinite.
     ``place`` (3,) and ``polar`` (distance from the origin in the XY plane in mm, angle from X in
     rad) are told in the table's system; ``diameter_mm`` is NaN where a feature has none.
     """
@@ -46,13 +47,18 @@ def _hole(hole: Feature) -> Hole:
 
     def numbers(shape) -> Array:
         x, y, z = point_of(shape)
-        return np.array([x, y, z, np.hypot(x, y), np.arctan2(y, x), 2 * (radius_of(shape) or np.nan)])
+        return np.array([x, y, z, np.hypot(x, y), 2 * (radius_of(shape) or np.nan)])
+
+    def polar_angle(shape) -> float:
+        x, y, _ = center_point(shape)
+        return float(np.arctan2(y, x))
 
     values, uncertainty = propagate(numbers, [hole])
-    u = np.sqrt(np.diag(uncertainty.covariance))
+    (angle,), of_angle = propagate(polar_angle, [hole], wraps=True)
+    u, u_angle = np.sqrt(np.diag(uncertainty.covariance)), of_angle.u()
     return Hole(
-        hole.name, values[:3], u[:3], (float(values[3]), float(values[4])), (float(u[3]), float(u[4])),
-        float(values[5]), float(u[5]),
+        hole.name, values[:3], u[:3], (float(values[3]), float(angle)),
+        (float(u[3]), u_angle if 2 * u_angle < UNKNOWN_RAD else np.inf), float(values[4]), float(u[4]),
     )  # fmt: skip
 
 

@@ -7,8 +7,8 @@ where it helped to make the system) is correlated as it is in life.
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import replace
-from typing import Any
+from dataclasses import dataclass, replace
+from typing import Any, TypeAlias
 
 import numpy as np
 
@@ -16,11 +16,13 @@ from ..alignment import Alignment
 from ..features import Feature, carried_moves
 from ..frames import Array, Motion
 from ..tolerances import judge
-from ..uncertainty import STEP, Source, Uncertainty, exact, slope
+from ..uncertainty import STEP, Source, Uncertainty, exact, longest, slope, turned
 from .base import Asked, RowRecipe
 from .quantities import Quantity
-from .results import COVERAGE, UNKNOWN, Characteristic, FoundFeature, State
+from .results import Characteristic, FoundFeature, State
 
+ROUNDING = 4 * np.finfo(float).eps
+FOLLOWS, FOLLOWS_MM = 1e-6, 1e-3  # mm by mm, and mm by rad, that are more than rounding
 BY_CONSTRUCTION = 0.02  # of what its own sources do to it, left in a system that it made
 
 
@@ -34,10 +36,55 @@ def in_system(feature: Feature, system: Alignment | None) -> Feature:
     return replace(feature, shape=system.shape(feature.shape), local=motion @ scaled, extent=extent)
 
 
-def propagate_in(
-    function: Callable[..., Sequence[float]], features: Sequence[Feature], system: Alignment | None
-) -> tuple[Array, Uncertainty]:
-    """Values (k,) of ``function(*shapes)`` of features told in a system, and their uncertainty by source.
+@dataclass(frozen=True, eq=False)
+class Told:
+    """A number in a system: its value, its uncertainty by source, why it is not proven whatever U is, or "".
+
+    ``near``: U where the number is the length of something that may as well be nothing; else None.
+    """
+
+    value: float
+    uncertainty: Uncertainty
+    unproven: str = ""
+    near: float | None = None
+
+
+Value: TypeAlias = Callable[..., float]
+Offset: TypeAlias = Callable[..., Array]
+
+
+def told_in(
+    numbers: Sequence[tuple[Value, Offset | None]], features: Sequence[Feature], system: Alignment | None, wraps: bool = False
+) -> list[Told]:
+    """Numbers of features told in a system.
+
+    Parameters
+    ----------
+    numbers : functions of the shapes; where one is the length of an offset (3,), or how far that is from a right or
+        a straight angle, the offset too
+    wraps : they are angles, the same after a whole turn
+    """
+    lengths = [offset for _, offset in numbers if offset is not None]
+
+    def all_of(*shapes: Any) -> list[float]:
+        return [of(*shapes) for of, _ in numbers] + [float(v) for offset in lengths for v in offset(*shapes)]
+
+    values, uncertainty, unproven = _propagated(all_of, features, system, wraps)
+    found, at = [], len(numbers)
+    for k, (_, offset) in enumerate(numbers):
+        near = None
+        if offset is not None:
+            below = longest(uncertainty.part(slice(at, at + 3)))
+            near = below if float(np.linalg.norm(values[at : at + 3])) <= below else None
+            at += 3
+        found.append(Told(float(values[k]), uncertainty.at(k), unproven[k], near))
+    return found
+
+
+def _propagated(
+    function: Callable[..., Sequence[float]], features: Sequence[Feature], system: Alignment | None, wraps: bool
+) -> tuple[Array, Uncertainty, tuple[str, ...]]:
+    """Values (k,), their uncertainty by source, and why each is not proven.
 
     Parameters
     ----------
@@ -46,7 +93,8 @@ def propagate_in(
     Notes
     -----
     Linear (JCGM 100), by central differences over small moves of each shape in its own axes. A small motion
-    of the part moves all shapes together, so the system's share follows from the same derivatives.
+    of the part moves all shapes together, so the system's share follows from the same derivatives. What
+    follows a motion that nothing holds is not known at all.
     """
     shapes = [f.shape for f in features]
     values = np.array(function(*shapes), float)
@@ -59,17 +107,33 @@ def propagate_in(
         jacobian = np.zeros((len(values), feature.uncertainty.size))
         parameters = range(feature.uncertainty.size) if system is not None else _used(feature)
         for k in parameters:
-            up, down = at(feature.changed(k, STEP)), at(feature.changed(k, -STEP))
-            jacobian[:, k] = slope(up - values, values - down) / STEP
+            up, down = at(feature.changed(k, STEP)) - values, values - at(feature.changed(k, -STEP))
+            jacobian[:, k] = (slope(turned(up), turned(down)) if wraps else slope(up, down)) / STEP
         total = total + feature.uncertainty.through(jacobian)
         if system is not None:
             placed[:, :6] += jacobian[:, :6] @ carried_moves(Motion.identity(), feature.local)
             if system.uncertainty.size == 7:
                 up, down = at(feature.shape.scaled(1 + 1e-7)), at(feature.shape.scaled(1 - 1e-7))
                 placed[:, 6] += (up - down) / 2e-7
-    if system is not None:
-        total = total + system.uncertainty.through(placed[:, : system.uncertainty.size])
-    return values, total
+    if system is None:
+        return values, total, ("",) * len(values)
+    total = total + system.uncertainty.through(placed[:, : system.uncertainty.size])
+    return values, total, tuple(_unproven(each, system) for each in placed[:, :6])
+
+
+def _unproven(moves: Array, system: Alignment) -> str:
+    """Why a number that answers so to small slides and turns of the part is not proven in the system."""
+    loose = [each.words for each in system.ledger.loose if _follows(moves, each.motion)]
+    if loose:
+        return f"It is not known, since nothing holds how the part {' and '.join(loose)}."
+    return system.doubt if np.abs(moves[:3]).max() > FOLLOWS or np.abs(moves[3:]).max() > FOLLOWS_MM else ""
+
+
+def _follows(moves: Array, motion: Array) -> bool:
+    """A number changes with a motion of the part, more than by rounding."""
+    slide, turn = (float(np.linalg.norm(motion[part])) for part in (slice(3), slice(3, 6)))
+    answers = float(np.linalg.norm(moves[:3])) * slide + float(np.linalg.norm(moves[3:])) * turn
+    return abs(float(moves @ motion)) > FOLLOWS * (answers + slide) + FOLLOWS_MM * turn
 
 
 def _used(feature: Feature) -> list[int]:
@@ -88,7 +152,7 @@ def asked_of(recipe: RowRecipe, quantities: Sequence[Quantity]) -> list[tuple[As
 
 def planned(recipe: RowRecipe, quantities: Sequence[Quantity]) -> tuple[Characteristic, ...]:
     """Every characteristic asked, with nothing found yet."""
-    return tuple(decided(quantity, limits, None, UNKNOWN, "todo") for limits, quantity in asked_of(recipe, quantities))
+    return tuple(none_yet(quantity, limits) for limits, quantity in asked_of(recipe, quantities))
 
 
 def characteristics_of(
@@ -107,62 +171,55 @@ def characteristics_of(
     feature : told in the system; ``helped``: the row helped to make the system
     """
     asked = asked_of(recipe, quantities)
-    told = [q for _, q in asked if q.of is not None and (system is not None or not q.in_part)]
-    values, uncertainty, alone = _values(told, feature, system, helped)
+    there = [q for _, q in asked if q.of is not None and (system is not None or not q.in_part)]
+    in_it, alone = (_told_of(there, feature, one) for one in (system, None if helped else system))
     judged = []
     for limits, quantity in asked:
         if quantity.of is None:
-            judged.append(decided(quantity, limits, *_form(row, found), found.state))
-        elif quantity not in told:
-            judged.append(decided(quantity, limits, None, UNKNOWN, found.state))
+            form = _form(row, found)
+            judged.append(decided(quantity, limits, Told(*form), found.state) if form else none_yet(quantity, limits))
+        elif quantity not in there:
+            judged.append(none_yet(quantity, limits))
         else:
-            k = told.index(quantity)
-            actual, own = float(values[k]), uncertainty.at(k)
+            told, own = in_it[there.index(quantity)], alone[there.index(quantity)].uncertainty
             if found.tip is not None and quantity.tip_share:
-                actual -= quantity.tip_share * found.tip.radius_mm
                 shift = np.array([[-quantity.tip_share * found.tip.u_mm]])
-                own = own + Uncertainty(1, {found.tip.source: shift})
-            left = np.sqrt(sum(own.share(source) ** 2 for source in alone.terms))
-            held = helped and left < BY_CONSTRUCTION * alone.u(k)
-            judged.append(decided(quantity, limits, actual, own, found.state, held))
+                off = Uncertainty(1, {found.tip.source: shift})
+                told = replace(
+                    told, value=told.value - quantity.tip_share * found.tip.radius_mm, uncertainty=told.uncertainty + off
+                )
+            left = np.sqrt(sum(told.uncertainty.share(source) ** 2 for source in own.terms))
+            judged.append(decided(quantity, limits, told, found.state, helped and left < BY_CONSTRUCTION * own.u()))
     return tuple(judged)
 
 
-def _form(row: int, found: FoundFeature) -> tuple[float | None, Uncertainty]:
+def _told_of(quantities: Sequence[Quantity], feature: Feature, system: Alignment | None) -> list[Told]:
+    numbers = [(q.of, q.offset) for q in quantities if q.of is not None]
+    return told_in(numbers, [feature], system) if numbers else []
+
+
+def _form(row: int, found: FoundFeature) -> tuple[float, Uncertainty] | None:
     """The form, and its uncertainty: of its two extreme hits, as stated, since what is seen holds the form itself."""
     if found.fit is None or found.fit.spare < 1:
-        return None, UNKNOWN
+        return None
     return found.fit.form, Uncertainty(1, {Source("hits", row): np.array([[np.sqrt(2) * found.u_hit_mm]])})
 
 
-def _values(
-    told: Sequence[Quantity], feature: Feature, system: Alignment | None, helped: bool
-) -> tuple[Array, Uncertainty, Uncertainty]:
-    """Values, their uncertainty, and what of it would be the feature's alone."""
-    if not told:
-        return np.empty(0), UNKNOWN, UNKNOWN
-
-    def numbers(shape: Any) -> list[float]:
-        return [q.of(shape) for q in told]  # type: ignore[misc]
-
-    values, uncertainty = propagate_in(numbers, [feature], system)
-    return values, uncertainty, propagate_in(numbers, [feature], None)[1] if helped else uncertainty
+def none_yet(quantity: Quantity, limits: Asked) -> Characteristic:
+    """A characteristic of which nothing is known yet."""
+    return Characteristic(quantity.key, quantity.unit, quantity.nominal, lower=limits.lower, upper=limits.upper)
 
 
-def decided(
-    quantity: Quantity, limits: Asked, actual: float | None, uncertainty: Uncertainty, state: State, held: bool = False
-) -> Characteristic:
+def decided(quantity: Quantity, limits: Asked, told: Told, state: State, held: bool = False) -> Characteristic:
     """A characteristic with its deviation and, where limits were asked and the row is done, its verdict."""
-    found = Characteristic(
-        quantity.key, quantity.unit, quantity.nominal, actual, None, uncertainty, limits.lower, limits.upper, None, held
-    )
-    if actual is None or quantity.nominal is None or held:
+    found = replace(none_yet(quantity, limits), actual=told.value, uncertainty=told.uncertainty, held=held)
+    if quantity.nominal is None or held:
         return found
-    deviation = actual - quantity.nominal
-    verdict = None
-    if state == "done" and (limits.lower is not None or limits.upper is not None):
-        lower = -np.inf if limits.lower is None else limits.lower
-        upper = np.inf if limits.upper is None else limits.upper
-        U = COVERAGE * uncertainty.u() if uncertainty.size else 0.0
-        verdict = judge(deviation, lower, upper, U)
-    return replace(found, deviation=deviation, verdict=verdict)
+    found = replace(found, deviation=told.value - quantity.nominal, unproven=told.unproven, near=told.near)
+    if state != "done" or (limits.lower is None and limits.upper is None):
+        return found
+    lower = -np.inf if limits.lower is None else limits.lower
+    upper = np.inf if limits.upper is None else limits.upper
+    rounding = ROUNDING * max(abs(told.value), abs(quantity.nominal))
+    assert found.deviation is not None
+    return replace(found, verdict=judge(found.deviation, lower, upper, found.U or 0.0, rounding))

@@ -4,16 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
-from functools import cached_property
+from functools import cached_property, partial
 from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
+from scipy import special
 
 from ..calibration import ProbeCalibration
 from ..errors import FitError, PlumbError
 from ..features import Feature, carried_moves, differences, extent_of, frame_of, sizes_of, widening
-from ..fitting import FitResult, fit
+from ..fitting import FitResult, Placed, fit
 from ..frames import Array, points_of_poses, rotations_from_quaternions
 from ..probing import Side, contacts_from_centers, side_of_air, surface_from_centers
 from ..readings import Reading
@@ -27,7 +28,10 @@ from .results import FoundFeature, State
 HitCount = Annotated[int, Field(ge=1, le=10_000)]
 Air = Literal[-1, 1]
 Terms = Literal["diameter", "radius"]
+SURELY_WORSE = 0.01
 TIP_STEP = 1e-3  # mm, of a radius
+SAME_RADIUS_MM = 1e-9
+AS_ONE_TIP = 12  # rounds by which hits of several tips settle on one surface
 
 
 @dataclass(frozen=True, eq=False)
@@ -91,6 +95,15 @@ class RowHits:
         """Of the first hit."""
         return self.kit.calibrations[int(self.calibrations[0])]
 
+    @cached_property
+    def radii_mm(self) -> Array:
+        """(n,) of the tip at each hit."""
+        return np.array([self.kit.calibrations[c].radius_mm for c in self.calibrations.tolist()])
+
+    @property
+    def one_radius(self) -> bool:
+        return bool(np.ptp(self.radii_mm) < SAME_RADIUS_MM)
+
     @property
     def doubts(self) -> tuple[str, ...]:
         """Why the calibrations that it was read with are in doubt."""
@@ -151,9 +164,15 @@ def _pull_off(reading: Reading, kit: Kit) -> Array | None:
     return tip_centers(reading.pull_off[None], station, cal, kit)[0]
 
 
-def worse(stated_mm: float, seen_mm: float) -> float:
-    """A hit is as good as its maker states, unless its own scatter says worse."""
-    return max(stated_mm, seen_mm) if np.isfinite(seen_mm) else stated_mm
+def worse(stated_mm: float, seen_mm: float, spare: int) -> tuple[float, float]:
+    """Standard uncertainty of a hit (mm) and its degrees of freedom: as its maker states, unless its own scatter says worse.
+
+    What is stated is known well; what is seen surely worse than that is known from as many hits as are spare.
+    """
+    if not np.isfinite(seen_mm):
+        return stated_mm, np.inf
+    surely = seen_mm**2 * spare > stated_mm**2 * special.chdtri(spare, SURELY_WORSE)
+    return max(stated_mm, seen_mm), float(spare) if surely else np.inf
 
 
 def feature_of_hits(
@@ -170,17 +189,17 @@ def feature_of_hits(
     shape = surface(cal.radius_mm)
     size = 6 + len(sizes_of(shape))
     own = Source("hits", hits.row)
-    spread = result.unit_covariance * worse(hits.u_hit_mm, result.sigma) ** 2
+    u_hit, freedom = worse(hits.u_hit_mm, result.sigma, result.spare)
     into = widening(result)
-    found = Uncertainty.of_covariance(own, spread).through(into)
+    found = Uncertainty.of_covariance(own, result.unit_covariance * u_hit**2, freedom).through(into)
     shifts = hits.shifts()
     found = found + Uncertainty(size, {s: into @ result.response(each) for s, each in shifts.items()})
     if result.lies_in is not None:
         leaning = result.lies_in
         carried = np.zeros((size, len(leaning.parameters)))
         carried[:6] = carried_moves(leaning.local, result.local) @ widening(leaning)
-        spread = leaning.unit_covariance * worse(hits.u_hit_mm, leaning.sigma) ** 2
-        found = found.beside(Uncertainty.of_covariance(own, spread).through(carried))
+        u_hit, freedom = worse(hits.u_hit_mm, leaning.sigma, leaning.spare)
+        found = found.beside(Uncertainty.of_covariance(own, leaning.unit_covariance * u_hit**2, freedom).through(carried))
         found = found + Uncertainty(size, {s: carried @ leaning.response(each) for s, each in shifts.items()})
     if plane is not None:
         carried = np.zeros((size, plane.uncertainty.size))
@@ -336,8 +355,9 @@ class MeasuredRecipe(FeatureRecipe):
         plane = parents[Needed("feature", self.lies_in)].feature if self.lies_in is not None else None
         toward = self.toward(hits)
         base = self.begun(hits, "taking")
+        fitted = partial(fit, self.fit_kind, fixed={} if plane is None else {"plane": plane.shape}, toward=toward)
         try:
-            result = fit(self.fit_kind, hits.centers, fixed={} if plane is None else {"plane": plane.shape}, toward=toward)
+            result = fitted(hits.centers)
         except PlumbError as error:
             return replace(base, state="failed" if hits.finished else "taking", message=str(error))
         base = replace(
@@ -349,14 +369,29 @@ class MeasuredRecipe(FeatureRecipe):
         if not side.air:
             return replace(base, side=side, state="asks" if hits.finished else "taking")
         try:
+            if not hits.one_radius:
+                result = self._as_by_one_tip(fitted, hits, result, side.air)
+                base = replace(base, fit=result, residuals=result.residuals)
             feature = feature_of_hits(self.name, hits, result, lambda r: self.surface(result, r, side.air), plane)
             contacts = self.contacts(result, feature.shape, hits.calibration.radius_mm, side.air)
         except ValueError as error:
             return replace(base, side=side, state="failed", message=f"The hits make no surface: {error}.")
+        except PlumbError as error:
+            return replace(base, side=side, state="failed", message=str(error))
         return replace(
             base, state=self._state(hits, side), side=side, feature=feature, contacts=contacts,
             residuals=-result.residuals if side.air < 0 else result.residuals,
         )  # fmt: skip
+
+    def _as_by_one_tip(self, fitted: Callable[[Array], FitResult], hits: RowHits, result: FitResult, air: int) -> FitResult:
+        """As if all had been taken with the first tip: each center is carried along the normal by what its own tip differs."""
+        by = air * (hits.radii_mm[0] - hits.radii_mm)[:, None]
+        for _ in range(AS_ONE_TIP):
+            before = result.points
+            result = fitted(hits.centers + by * Placed.of(self.faced(result)).gradients(hits.centers))
+            if np.abs(result.points - before).max() < SAME_RADIUS_MM:
+                break
+        return result
 
     def unsided(self, base: FoundFeature, hits: RowHits, result: FitResult) -> FoundFeature:
         """What is left to do for a kind whose tip does not come off to one side."""

@@ -9,7 +9,7 @@ from typing import Any, Literal
 import numpy as np
 
 from ..features import axis_line, center_point, own_direction, point_of
-from ..frames import angle_between, cross
+from ..frames import Array, angle_between, cross
 from ..shapes import Plane
 
 AXES = "xyz"
@@ -23,6 +23,7 @@ class Quantity:
     ----------
     of : shape in the part -> number; None for the form, which the hits tell
     nominal : what it should be; None where nothing says so
+    offset : shape in the part -> (3,) of which the number is the length, where it is one
     in_part : it means something in a coordinate system only
     tip_share : how much of a tip that is not off yet it still holds
     """
@@ -33,6 +34,7 @@ class Quantity:
     nominal: float | None = None
     in_part: bool = False
     tip_share: float = 0.0
+    offset: Callable[[Any], Array] | None = None
 
 
 def form(key: str) -> Quantity:
@@ -59,7 +61,15 @@ def distance_off(nominal: Any) -> tuple[Quantity, ...]:
     if nominal is None:
         return ()
     at = center_point(nominal)
-    return (Quantity("off", "mm", lambda s: float(np.linalg.norm(center_point(s) - at)), 0.0, in_part=True),)
+
+    def offset(shape: Any) -> Array:
+        return np.asarray(center_point(shape) - at)
+
+    return (Quantity("off", "mm", _length_of(offset), 0.0, in_part=True, offset=offset),)
+
+
+def _length_of(offset: Callable[[Any], Array]) -> Callable[[Any], float]:
+    return lambda shape: float(np.linalg.norm(offset(shape)))
 
 
 def axis_off(nominal: Any) -> tuple[Quantity, ...]:
@@ -68,11 +78,11 @@ def axis_off(nominal: Any) -> tuple[Quantity, ...]:
         return ()
     at = axis_line(nominal).point
 
-    def off(shape: Any) -> float:
+    def offset(shape: Any) -> Array:
         axis = axis_line(shape)
-        return float(np.linalg.norm(cross(at - axis.point, axis.direction)))
+        return cross(at - axis.point, axis.direction)
 
-    return (Quantity("off", "mm", off, 0.0, in_part=True),)
+    return (Quantity("off", "mm", _length_of(offset), 0.0, in_part=True, offset=offset),)
 
 
 def height(nominal: Plane | None) -> tuple[Quantity, ...]:
@@ -88,4 +98,11 @@ def tilt(nominal: Any) -> tuple[Quantity, ...]:
     if nominal is None:
         return ()
     along = own_direction(nominal)
-    return (Quantity("tilt", "rad", lambda s: angle_between(own_direction(s), along), 0.0, in_part=True),)
+
+    def offset(shape: Any) -> Array:
+        return cross(own_direction(shape), along)
+
+    def angle(shape: Any) -> float:
+        return angle_between(own_direction(shape), along)
+
+    return (Quantity("tilt", "rad", angle, 0.0, in_part=True, offset=offset),)

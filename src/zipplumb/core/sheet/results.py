@@ -88,6 +88,8 @@ class Characteristic:
 
     ``held``: it is so by construction, since the active system rests on this row; then there is no
     deviation. ``lower``, ``upper``: limits of the deviation. ``uncertainty``: by source.
+    ``unproven``: why nothing is proven of it, though it has a value. ``near``: U where the true value may be
+    one that it cannot fall below, as the distance of two places that may be one.
     """
 
     key: str
@@ -100,16 +102,24 @@ class Characteristic:
     upper: float | None = None
     verdict: Verdict | None = None
     held: bool = False
+    unproven: str = ""
+    near: float | None = None
 
     @property
     def U(self) -> float | None:
-        """Expanded uncertainty (k = 2); None where it is not known."""
-        return COVERAGE * self.uncertainty.u() if self.uncertainty.size else None
+        """Expanded uncertainty (95.45 %); None where there is none, infinite where nothing is proven."""
+        if self.unproven:
+            return float("inf")
+        if self.near is not None:
+            return self.near
+        return self.uncertainty.U() if self.uncertainty.size else None
 
     @property
     def budget(self) -> tuple[tuple[Source, float], ...]:
         """Every source with its own share of U, largest first."""
-        return tuple((s, COVERAGE * u) for s, u in self.uncertainty.budget()) if self.uncertainty.size else ()
+        u = self.uncertainty.u() if self.uncertainty.size else 0.0
+        k = (self.U or 0.0) / u if u > 0 and not self.unproven else COVERAGE
+        return tuple((s, k * share) for s, share in self.uncertainty.budget()) if u > 0 else ()
 
 
 @dataclass(frozen=True, eq=False)

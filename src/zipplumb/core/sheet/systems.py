@@ -10,7 +10,7 @@ import numpy as np
 from pydantic import Field
 
 from ..alignment import Alignment, Hold, expansion_scale
-from ..alignment.holds import LETTERS, Letter
+from ..alignment.hold import LETTERS, Letter
 from ..errors import AlignmentError
 from ..features import Feature, axis_of, center_covariance, frame_of, plane_of, point_of
 from ..frames import Array

@@ -33,14 +33,15 @@ class Verdict:
     out_by: float
 
 
-def judge(deviation: float, lower: float, upper: float, U: float = 0.0) -> Verdict:
+def judge(deviation: float, lower: float, upper: float, U: float = 0.0, rounding: float = 0.0) -> Verdict:
     """Judge a deviation against its limits; all in mm, or all in rad.
 
     Parameters
     ----------
     deviation : actual - nominal
     lower, upper : the limits of the deviation, lower <= upper; infinite where there is none
-    U : expanded uncertainty (k = 2) of the deviation
+    U : expanded uncertainty (k = 2) of the deviation; infinite where it is not known
+    rounding : by how much the deviation may differ from what exact arithmetic gives
 
     Raises
     ------
@@ -49,11 +50,14 @@ def judge(deviation: float, lower: float, upper: float, U: float = 0.0) -> Verdi
     """
     if not math.isfinite(deviation) or any(math.isnan(v) for v in (lower, upper, U)) or U < 0:
         raise PlumbError("The result is no number, so it cannot be judged.", "All hits are kept.", "Look at its hits.")
-    out_by = max(deviation - upper, lower - deviation, 0.0)
+    over = max(deviation - upper, lower - deviation)
+    out_by = over if over > rounding else 0.0
     used = _used(deviation, lower, upper)
-    if out_by > U:
+    if not out_by and math.isclose(used, 1.0, rel_tol=1e-9):
+        used = min(used, 1.0)
+    if out_by > U + rounding:
         return Verdict("out", used, out_by)
-    if deviation + U > upper or deviation - U < lower:
+    if over > rounding - U:
         return Verdict("not proven", used, out_by)
     return Verdict("close" if used > CLOSE else "in", used, out_by)
 

@@ -90,8 +90,10 @@ def budget_words(state: JobResults, row_id: int, found: Characteristic) -> str:
     def shown(value: float) -> str:
         return quantity_text(factor * value, found.unit, units)
 
-    parts = [f"{source_words(source, names)} {shown(U)}" for source, U in found.budget[:SOURCES]]
     label = words_for(recipe).label(recipe, found.key)
+    if found.unproven:
+        return f"The {label} is not proven. {found.unproven}"
+    parts = [f"{source_words(source, names)} {shown(U)}" for source, U in found.budget[:SOURCES]]
     return f"U = {shown(found.U or 0.0)} (k = 2) of the {label}: {', '.join(parts) or 'nothing'}"
 
 

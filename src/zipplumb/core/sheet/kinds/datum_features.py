@@ -26,7 +26,7 @@ class DatumFeaturesRecipe(SystemRecipe):
     datums: Annotated[tuple[Datum, ...], Field(min_length=1, max_length=3)]
 
     def solve(self, given: SystemInputs) -> Alignment:
-        return align_holds([_hold(datum, given, level) for level, datum in enumerate(self.datums, start=1)])
+        return align_holds([_hold(datum, given, level) for level, datum in enumerate(self.datums, start=1)], strict=True)
 
 
 def _hold(datum: Datum, given: SystemInputs, level: int) -> Hold:

@@ -14,7 +14,7 @@ from ...features import Feature
 from ...units import Unit
 from ..base import Asked
 from ..derived import DerivedRecipe
-from ..judging import decided, in_system, propagate_in
+from ..judging import decided, in_system, told_in
 from ..quantities import Quantity
 from ..results import Characteristic, FoundFeature
 
@@ -47,11 +47,11 @@ class DimensionRecipe(DerivedRecipe):
             raise DeriveError("That is a feature, not a number.", "The features are kept.", "Choose a dimension.")
         if derivation.in_axes and system is None:
             raise NeedsSystem("A distance or an angle along an axis needs the part aligned.")
-        values, uncertainty = propagate_in(lambda *shapes: [derivation.make(*shapes)], features, system)
+        (told,) = told_in([(derivation.make, derivation.offset)], features, system, wraps=derivation.unit == "rad")
         quantity = Quantity(VALUE, derivation.unit, nominal=self._nominal(of, derivation.unit))
         limits = self.asked[0] if self.asked else Asked(key=VALUE)
         drawing = derivation.draw(*(f.shape for f in features)) if derivation.draw else Drawing()
-        return decided(quantity, limits, float(values[0]), uncertainty, "done"), drawing
+        return decided(quantity, limits, told, "done"), drawing
 
     def _nominal(self, of: Sequence[FoundFeature], unit: Any) -> float | None:
         typed = self.nominal_mm if unit == "mm" else self.nominal_rad

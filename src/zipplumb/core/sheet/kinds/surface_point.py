@@ -47,6 +47,9 @@ class SurfacePointRecipe(MeasuredRecipe):
             feature = feature_of_hits(self.name, hits, result, lambda _: result.shape, None)
             tip = TipLeft(cal.radius_mm, Source("tip", cal.id), cal.u_radius_mm)
             return replace(base, state=done, feature=feature, contacts=hits.centers, tip=tip)
+        if not hits.one_radius:
+            words = "It was touched with tips of different sizes. The hits are kept. Take its three hits with one tip."
+            return replace(base, state="failed" if hits.finished else "taking", message=words)
         try:
             found = surface_point(hits.centers[:3], cal.radius_mm, base.facing, hits.u_hit_mm)
         except PlumbError as error:
