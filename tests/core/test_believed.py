@@ -1,5 +1,6 @@
 """Verdicts that may be believed: what is loose, turned round, contradicted or in several places is never proven."""
 
+import re
 from decimal import Decimal
 
 import numpy as np
@@ -162,10 +163,8 @@ def random_holds(random, levels):
     """Anything that holds, anywhere on a part of about a metre, and exactly where it should be."""
     holds = []
     for k in range(random.integers(2, 7)):
-        at, way = (
-            random.uniform(-500, 500, 3),
-            np.eye(3)[random.integers(3)] if random.random() < 0.7 else random.normal(size=3),
-        )
+        at = random.uniform(-500, 500, 3)
+        way = np.eye(3)[random.integers(3)] if random.random() < 0.7 else random.normal(size=3)
         kind = random.integers(3)
         level = int(random.integers(1, 4)) if levels else 1
         if kind == 0:
@@ -234,10 +233,9 @@ def test_a_small_primary_holds_its_turn_in_a_datum_system_and_its_far_end_is_not
     lean = Motion(Rotation.from_rotvec([0, 1e-4, 0]).as_matrix(), np.zeros(3))
     reach = np.array([[x, y, 0.0] for x in (-20, 20) for y in (-20, 20)])
     holds = [Hold("A", pad, pad.moved(lean), ("own",), 0.003, 1, reach=lean.points(reach))]
-    holds += [
-        Hold(n, b, b, ("own",), 0.003, 2 + k, reach=b.point + np.outer([-30, 30], UP))
-        for k, (n, b) in enumerate(zip("BC", far, strict=True))
-    ]
+    for level, (name, bore) in enumerate(zip("BC", far, strict=True), start=2):
+        ends = bore.point + np.outer([-30, 30], UP)
+        holds.append(Hold(name, bore, bore, ("own",), 0.003, level, reach=ends))
     found = align_holds(holds, strict=True)
     assert found.ledger.rank == 6
     assert np.abs(found.residuals["A"]).max() < 1e-9  # the pad is taken whole
@@ -268,7 +266,7 @@ def test_spare_holds_that_contradict_are_named_and_nothing_is_proven_in_their_al
     results = worked(bench, active)
     alignment = results[active].alignment
     assert f"Row {nests[2]} disagrees" in alignment.doubt
-    assert "0.30" in alignment.doubt or "0.29" in alignment.doubt
+    assert 0.27 < float(re.search(r"by (0\.\d+)", alignment.doubt)[1]) < 0.33
     assert "to prove it" not in alignment.ledger.verdict
     assert results[face].first.verdict.word == "not proven"
     assert results[face].first.unproven == alignment.doubt
@@ -292,21 +290,14 @@ def test_spare_holds_that_agree_are_believed_999_times_in_1000():
 
 # ---- tips ------------------------------------------------------------------------------------------
 
-TWO_TIPS = Kit(
-    KIT.stations,
-    {
-        1: KIT.calibrations[1],
-        2: ProbeCalibration(2, np.zeros(3), 3.0, 0.01),
-        3: ProbeCalibration(3, np.zeros(3), 2 * TIP, 0.01),
-    },
-)
+SMALL, UNSURE = (ProbeCalibration(k, np.zeros(3), d, 0.01) for k, d in ((2, 3.0), (3, 2 * TIP)))
+TWO_TIPS = Kit(KIT.stations, {1: KIT.calibrations[1], 2: SMALL, 3: UNSURE})
 
 
-def with_tips(bench, row, tips, radius_mm):
-    """The hits of a row taken again by other tips, which touch the same surface; ``tips``: of each hit."""
+def with_tips(bench, row, tips):
+    """The hits of a row were taken by these."""
     reading = bench.readings[row]
     bench.readings[row] = type(reading)(**{**vars(reading), "calibrations": np.array(tips)})
-    return radius_mm
 
 
 @pytest.mark.parametrize("kind", ["bore", "plane", "sphere"])
@@ -323,13 +314,13 @@ def test_every_hit_has_the_radius_of_its_own_tip(kind):
         row = bench.add({"kind": "cylinder", "nominal": nominal}, round_ * (25 - radii)[:, None] + depth, -round_)
     elif kind == "sphere":
         out = round_ * np.repeat([1.0, 0.6], 8)[:, None] + np.repeat([0.0, 0.8], 8)[:, None] * UP
-        row = bench.add({"kind": "sphere", "inside": False, "nominal": {"shape": "sphere", "center": (0, 0, 0), "radius": 20.0}},
-                        out * (20 + radii)[:, None], out)  # fmt: skip
+        nominal = {"shape": "sphere", "center": (0, 0, 0), "radius": 20.0}
+        row = bench.add({"kind": "sphere", "inside": False, "nominal": nominal}, out * (20 + radii)[:, None], out)
     else:
         flat = round_ * np.repeat([30.0, 70.0], 8)[:, None]
         row = bench.add({"kind": "plane", "nominal": {"shape": "plane", "point": (0, 0, 0), "normal": (0, 0, 1)}},
                         flat + radii[:, None] * UP, UP)  # fmt: skip
-    with_tips(bench, row, tips, radii)
+    with_tips(bench, row, tips)
     found = worked(bench, kit=TWO_TIPS)[row]
     assert found.state == "done", found.message
     assert found.fit.form == pytest.approx(0, abs=1e-6)
@@ -348,7 +339,7 @@ def test_a_distance_of_rows_touched_by_two_tips_knows_both():
         bench = Bench(u_hit_mm=1e-4)
         top, bottom = bench.plane([0, 0, 60], UP), bench.plane([0, 0, 0], [0, 0, -1.0])
         for row, tip in ((top, first), (bottom, second)):
-            with_tips(bench, row, [tip] * len(bench.readings[row].keys), TIP)
+            with_tips(bench, row, [tip] * len(bench.readings[row].keys))
         row = bench.add({"kind": "dimension", "of": (top, bottom), "measure": "perpendicular_distance"})
         return worked(bench, kit=TWO_TIPS)[row].first.uncertainty.u()
 
@@ -361,7 +352,8 @@ def test_a_distance_of_rows_touched_by_two_tips_knows_both():
 
 
 @pytest.mark.parametrize("numbers", [
-    (np.nan, -1, 1, 0), (0, -1, 1, np.nan), (0, np.nan, 1, 0), (np.inf, -1, 1, 0), (0, -1, 1, -0.1), (np.nan, -np.inf, np.inf, 0),
+    (np.nan, -1, 1, 0), (0, -1, 1, np.nan), (0, np.nan, 1, 0), (np.inf, -1, 1, 0), (0, -1, 1, -0.1),
+    (np.nan, -np.inf, np.inf, 0),
 ])  # fmt: skip
 def test_what_is_no_number_is_never_in(numbers):
     with pytest.raises(PlumbError, match="no number"):
@@ -395,9 +387,7 @@ def test_held_points_of_a_plate_know_which_way_round_it_lies():
     places = np.array([[-200, -100, 0], [200, -100, 0], [0, 100, 0], [-200, -140, 0], [200, -140, 0], [-250, 0, 0]], float)
     held = [("Z",)] * 3 + [("Y",)] * 2 + [("X",)]
     truth = somewhere(11)
-    holds = [
-        Hold(f"P{k}", Point(p), Point(truth.points(p)), d, 0.01) for k, (p, d) in enumerate(zip(places, held, strict=True))
-    ]
+    holds = [Hold(str(p), Point(p), Point(truth.points(p)), d, 0.01) for p, d in zip(places, held, strict=True)]
     found = align_holds(holds)
     back = found.part_from_world @ truth
     assert np.allclose(back.rotation, np.eye(3), atol=1e-6)
