@@ -48,7 +48,7 @@ def test_a_warm_part_is_judged_at_twenty_degrees_whatever_is_asked_of_it():
     asked = ({"key": "value", **LIMITS},)
     length = {"kind": "dimension", "of": tuple(faces), "nominal_mm": 2000.0, "asked": asked}
     rows = [bench.add({**length, "measure": measure}) for measure in ("perpendicular_distance", "along_x")]
-    scale = {"material": "aluminium 6061", "temperature_c": 35.0}
+    scale = {"material": "aluminium 6061", "temperature_c": 35.0, "u_temperature_c": 0.0, "u_expansion": 0.0}
     active = bench.add({"kind": "reference_points", "points": tuple(nests), "scale": scale})
     results = worked(bench, active)
     for row in rows:
@@ -392,3 +392,20 @@ def test_held_points_of_a_plate_know_which_way_round_it_lies():
     back = found.part_from_world @ truth
     assert np.allclose(back.rotation, np.eye(3), atol=1e-6)
     assert not found.others
+
+
+def test_what_is_not_known_of_the_temperature_is_not_known_of_a_length():
+    """JCGM 100: 2 m of aluminium known to 1 K grows by 2000 × 23.6e-6 = 0.047 mm, more by what is not known of 23.6e-6."""
+
+    def u_of_length(**more):
+        bench = Bench(u_hit_mm=1e-4)
+        nests = [bench.point(p) for p in ((0, 0, 0), (2000.0, 0, 0), (2000.0, 900.0, 0))]
+        row = bench.add({"kind": "dimension", "of": (nests[0], nests[1]), "measure": "distance_of_the_middles"})
+        by = {"material": "aluminium 6061", "temperature_c": 25.0, **more}
+        return worked(bench, bench.add({"kind": "reference_points", "points": tuple(nests), "scale": by, "u_mm": 10}))[row]
+
+    one = u_of_length(u_temperature_c=1.0, u_expansion=0.0).first
+    assert one.uncertainty.u() == pytest.approx(2000 * 23.6e-6, rel=1e-2)
+    assert one.budget[0][0].what == "temperature"
+    both = u_of_length(u_temperature_c=1.0, u_expansion=0.1).first
+    assert both.uncertainty.u() == pytest.approx(2000 * 23.6e-6 * np.hypot(1, 0.5), rel=1e-2)

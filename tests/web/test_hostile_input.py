@@ -35,7 +35,7 @@ FORMS = {
     "job.move_hand": {"button": "take", "face": "1", "hits": "4", "point": "0,0,60", "wrong": "1"},
     "planning.refill": {**PLANE, "more": "of#1"}, "planning.plan": PLANE, "planning.refill_row": {**PLANE, "more": "of#1"},
     "part.plan": {}, "part.bodies": {"body": "0"},
-    "kit.bring": {"unmoved": "1"}, "align.plan": {}, "align.activate": {"row": "@row_id"},
+    "kit.bring": {"unmoved": "1"}, "align.plan": {}, "align.place": {"turn": "0,0,3.14"}, "align.activate": {"row": "@row_id"},
     "measure.finish": {}, "measure.undo": {"sweep": "1"}, "measure.step": {}, "measure.side": {"air": "1"},
     "measure.hit": {"aside": "1"},
     "derive.plan": {"key": "distance.perpendicular", "of": "@row_id", "ratio": "0.5", "height": "3", "offset": "1"},

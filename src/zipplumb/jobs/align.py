@@ -2,13 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
+import numpy as np
+from scipy.spatial.transform import Rotation
 from sqlalchemy import select
 
 from ..core.errors import InputError
 from ..core.sheet import kind_of
+from ..core.sheet.systems import SettledRecipe
 from ..store.database import stored, tell, transaction
 from ..store.models import Job, Row
 from .actor import Actor, record
+from .results import load
 from .sheet import add_row, named
 
 
@@ -32,6 +38,27 @@ def plan_datum_planes(actor: Actor, job_id: int, row_ids: list[int] | None = Non
             )
         names = dict(zip(("primary", "secondary", "tertiary"), row_ids, strict=True))
         return add_row(session, actor, job_id, named(session, job_id, {"kind": "datum_planes", **names}))
+
+
+def settle(actor: Actor, job_id: int, row_id: int, turn: Sequence[float]) -> None:
+    """Say in which of several places that fit equally well the part lies: the one nearest to a turn, part from world.
+
+    ``turn``: its rotation vector (3,), rad.
+    """
+    actor.must_change()
+    with transaction() as session:
+        stored(session, Job, job_id, lock=True)
+        state = load(session, job_id)
+        recipe, alignment = state.row(row_id).recipe, state.results[row_id].alignment
+        if not isinstance(recipe, SettledRecipe) or alignment is None or not alignment.others:
+            raise InputError("That alignment has one place only.", "Nothing was changed.", "Look at the page again.")
+        wanted = Rotation.from_rotvec(np.clip(turn, -7, 7))
+        places = (alignment.part_from_world, *(other.part_from_world for other in alignment.others))
+        chosen = min((Rotation.from_matrix(p.rotation) for p in places), key=lambda place: (place * wanted.inv()).magnitude())
+        row = stored(session, Row, row_id)
+        before, row.recipe = row.recipe, row.recipe | {"settled_turn": chosen.as_rotvec().tolist()}
+        record(session, actor, job_id, "edit", row=row_id, before=before, after=row.recipe)
+        tell(session, job_id, "sheet", row=row_id)
 
 
 def activate(actor: Actor, job_id: int, row_id: int | None) -> None:

@@ -6,6 +6,7 @@ from flask import Flask, request
 from werkzeug.routing import IntegerConverter
 
 from ..core.errors import InputError
+from ..core.units import number_from_text
 
 LARGEST = 2**31 - 1  # an id of the database
 
@@ -47,6 +48,14 @@ def one_id(name: str) -> int | None:
     """The id in a field; None where it is empty or not there. Raises InputError."""
     text = request.values.get(name, "").strip()
     return _id(name, text) if text else None
+
+
+def numbers(name: str, count: int) -> list[float]:
+    """Plain numbers in one field, by commas. Raises InputError."""
+    texts = request.values.get(name, "").split(",")
+    if len(texts) != count:
+        raise InputError(f"The {name} is {count} numbers.", "Nothing was changed.", "Choose it on the page.")
+    return [number_from_text(text, f"the {name}") for text in texts]
 
 
 def _id(name: str, text: str) -> int:

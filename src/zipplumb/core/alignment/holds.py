@@ -31,6 +31,7 @@ def align_holds(
     scale: float | None = 1.0,
     strict: bool = False,
     near: Motion | None = None,
+    u_scale: float = 0.0,
 ) -> HoldsAlignment:
     """The part's place from features that hold it.
 
@@ -39,6 +40,7 @@ def align_holds(
     start : a rough part_from_world; by default places are looked for from all that the features tell
     scale : of world lengths, held; None where it is free
     strict : levels are datums of a drawing: each takes all that its nominal geometry can hold (ISO 5459)
+    u_scale : standard uncertainty of a scale that is held
     near : a part_from_world that a person has chosen where several places are equally good
 
     Raises
@@ -52,6 +54,8 @@ def align_holds(
     places = places_of(holds, [start] if start is not None else rough_motions(holds), scale, strict)
     best, others = chosen(holds, places, near)
     uncertainty = _uncertainty(holds, best)
+    if u_scale and scale is not None:
+        uncertainty = uncertainty.through(np.eye(7)[:, :6]) + Uncertainty(7, {Source("temperature"): u_scale * _of_scale(best)})
     names = [h.name for h in holds]
     contradiction = None if strict else contradiction_of(best, _of_residuals(holds, best), names)
     if contradiction is not None:
@@ -67,6 +71,14 @@ def align_holds(
 def _uncertainty(holds: Sequence[Hold], solved: Solved) -> Uncertainty:
     """Of the small motion at the part's origin: what each source does to the touches, through their gain."""
     return _of_residuals(holds, solved).through(-solved.about_origin @ solved.gain)
+
+
+def _of_scale(solved: Solved) -> Array:
+    """(7, 1): how the part moves about its origin, and grows, where the scale is larger than it was taken to be."""
+    center = solved.linear.center
+    away = np.einsum("ij,ij->i", solved.pose.points(solved.touches.world) - center, solved.touches.directions)
+    moved = -solved.about_origin @ solved.gain @ away
+    return np.concatenate([moved[:3] - center, moved[3:], [1.0]])[:, None]
 
 
 def _of_residuals(holds: Sequence[Hold], solved: Solved) -> Uncertainty:

@@ -36,6 +36,12 @@ def expansion_scale(material: str, temperature_c: float) -> float:
     return 1 + EXPANSION[material] * 1e-6 * (temperature_c - REFERENCE_C)
 
 
+def u_expansion_scale(material: str, temperature_c: float, u_temperature_c: float, u_share: float) -> float:
+    """Standard uncertainty of ``expansion_scale``: (α u(T))² + (u(α) ΔT)² (JCGM 100); ``u_share``: u(α) by α."""
+    alpha = EXPANSION[material] * 1e-6
+    return float(alpha * np.hypot(u_temperature_c, u_share * (temperature_c - REFERENCE_C)))
+
+
 @dataclass(frozen=True)
 class PointOff:
     """One reference point: its deviation (mm) in X, Y, Z, its length, and how sure it is that it disagrees (0 to 1)."""
@@ -68,6 +74,7 @@ def align_reference_points(
     scale: float | None = 1.0,
     u_mm: ArrayLike = 0.02,
     features: Sequence[Feature] | None = None,
+    u_scale: float = 0.0,
 ) -> ReferenceAlignment:
     """From points with known coordinates.
 
@@ -78,6 +85,7 @@ def align_reference_points(
         ``expansion_scale``, or None where it is free
     u_mm : standard uncertainty of each, its weight
     features : the same points with what is known of them, by source; left out, ``u_mm`` is that
+    u_scale : standard uncertainty of a scale that is held
 
     Raises
     ------
@@ -96,7 +104,7 @@ def align_reference_points(
         Hold(name, Point(n), Point(a), ("X", "Y", "Z"), float(s), feature=f)
         for name, n, a, s, f in zip(names, nominal, actual, u, known, strict=True)
     ]
-    found = align_holds(holds, rough, scale)
+    found = align_holds(holds, rough, scale, u_scale=u_scale)
     told = {f.name: getattr(found, f.name) for f in fields(found)}
     return ReferenceAlignment(**told, offs=_judged(names, found))
 

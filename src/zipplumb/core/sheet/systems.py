@@ -8,14 +8,15 @@ from typing import Annotated, Any
 
 import numpy as np
 from pydantic import Field
+from scipy.spatial.transform import Rotation
 
-from ..alignment import Alignment, Hold, expansion_scale
+from ..alignment import Alignment, Hold, expansion_scale, u_expansion_scale
 from ..alignment.hold import LETTERS, Letter
 from ..errors import AlignmentError
 from ..features import Feature, axis_of, center_covariance, frame_of, plane_of, point_of
-from ..frames import Array
+from ..frames import Array, Motion
 from ..uncertainty import Source
-from .base import Model, RowRecipe, SystemRef
+from .base import Internal, Model, RowRecipe, SystemRef, Vector
 from .given import PartSurfaces, Station
 from .results import FoundFeature
 
@@ -144,9 +145,25 @@ class SystemRecipe(RowRecipe):
         raise NotImplementedError
 
 
+class SettledRecipe(SystemRecipe):
+    """Where several places fit equally well, a person says which. ``settled_turn``: its rotation vector, part from world."""
+
+    settled_turn: Annotated[Vector | None, Internal()] = None
+
+    @property
+    def near(self) -> Motion | None:
+        if self.settled_turn is None:
+            return None
+        return Motion(Rotation.from_rotvec(self.settled_turn).as_matrix(), np.zeros(3))
+
+
 class ByMaterial(Model):
+    """``u_temperature_c``: standard uncertainty of the temperature; ``u_expansion``: of the coefficient, as a share of it."""
+
     material: Annotated[str, Field(max_length=40)]
     temperature_c: float
+    u_temperature_c: Annotated[float, Field(ge=0, le=20)] = 0.5
+    u_expansion: Annotated[float, Field(ge=0, le=1)] = 0.05
 
 
 def scale_factor(scale: ByMaterial | str) -> float | None:
@@ -154,3 +171,10 @@ def scale_factor(scale: ByMaterial | str) -> float | None:
     if isinstance(scale, ByMaterial):
         return 1 / expansion_scale(scale.material, scale.temperature_c)
     return 1.0 if scale == "fixed" else None
+
+
+def u_scale_factor(scale: ByMaterial | str) -> float:
+    """Standard uncertainty of the scale that is held: of the temperature, and of the coefficient of expansion."""
+    if not isinstance(scale, ByMaterial):
+        return 0.0
+    return u_expansion_scale(scale.material, scale.temperature_c, scale.u_temperature_c, scale.u_expansion)

@@ -17,7 +17,9 @@ FIELDS = {
     "nominal_rad": "Nominal angle", "u_mm": "Uncertainty", "point": "Point", "position": "Point", "center": "Center",
     "apex": "Apex", "normal": "Normal", "direction": "Direction", "radius": "Radius", "half_angle": "Half angle",
     "major_radius": "Radius of the ring", "minor_radius": "Radius of the tube", "length": "Length", "width": "Width",
-    "ends": "Ends", "scale": "Scale", "temperature_c": "Temperature, °C", "material": "Material", "features": "Features",
+    "ends": "Ends", "scale": "Scale", "temperature_c": "Temperature, °C",
+    "u_temperature_c": "Temperature known to, °C", "u_expansion": "Expansion known to, as a share",
+    "material": "Material", "features": "Features",
     "feature": "Feature", "make": "What is made", "measure": "What is measured", "start": "Start from",
 }  # fmt: skip
 CHOICES = {

@@ -11,7 +11,8 @@ _WHAT = {
     "offset": "the probe's offset",
     "station": "where the instrument stands",
     "level": "the instrument's level",
-    "temperature": "the temperature",
+    "temperature": "the temperature and the expansion",
+    "contradiction": "the spare holds' contradiction",
 }
 
 

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from flask import Blueprint, g, render_template
+from scipy.spatial.transform import Rotation
 from sqlalchemy.orm import Session
 
+from ...core.alignment import Alignment
 from ...core.units import degrees_text, length_text
 from ...jobs import align
 from ...jobs.results import JobResults
@@ -28,9 +30,29 @@ def panel(session: Session, state: JobResults, view: JobView) -> str:
             (f"{s.first} to {s.second}", degrees_text(s.error_rad), length_text(s.over_mm, units), s.went_to)
             for s in (found.alignment.squareness if found.alignment else ())
         ]
-        cards.append({"row": row, "found": found, "squareness": squareness, "active": row.id == state.job.alignment_row_id})
+        active = row.id == state.job.alignment_row_id
+        cards.append(
+            {"row": row, "found": found, "squareness": squareness, "active": active, "places": _places(found.alignment)}
+        )
     lettered = sorted((text.datum, text.name) for text in view.rows if text.datum)
     return render_template("_align.html", view=view, cards=cards, lettered=lettered, kinds=kinds_to_plan("system"))
+
+
+def _places(alignment: Alignment | None) -> list[tuple[str, str]]:
+    """Where the part may lie as well, and as it is drawn: in words, and as a turn."""
+    if alignment is None or not alignment.others:
+        return []
+    found = [("as it is drawn now", alignment.part_from_world)]
+    found += [(place.words, place.part_from_world) for place in alignment.others]
+    turns = (Rotation.from_matrix(motion.rotation).as_rotvec() for _, motion in found)
+    return [(words, ",".join(f"{v:.6f}" for v in turn)) for (words, _), turn in zip(found, turns, strict=True)]
+
+
+@blueprint.post("/alignments/<int:row_id>/place")
+@changes
+def place(job_id: int, row_id: int):
+    align.settle(g.actor, job_id, row_id, asked.numbers("turn", 3))
+    return done()
 
 
 @blueprint.post("/alignments")

@@ -5,7 +5,6 @@ from __future__ import annotations
 from flask import Blueprint, Response, g, jsonify, redirect, render_template, request, url_for
 from werkzeug.exceptions import NotFound
 
-from ...core.units import number_from_text
 from ...jobs import hand, measure, sheet
 from ...jobs.results import load
 from ...store.database import stored, transaction
@@ -134,7 +133,7 @@ def move_hand(job_id: int, do: str):
         if name in form:
             more[name] = asked.one_id(name)
     if "point" in form:
-        more["point"] = [number_from_text(v, "the point") for v in form["point"].split(",")]
+        more["point"] = asked.numbers("point", 3)
     if do == "pull_off":
         more["wrong"] = form.get("wrong") == "1"
     hand.move_hand(g.actor, job_id, do, **more)

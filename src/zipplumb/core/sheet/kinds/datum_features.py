@@ -12,7 +12,7 @@ from ...deriving import construct
 from ...errors import AlignmentError
 from ...features import Feature, plane_of
 from ..base import FeatureRef, Model
-from ..systems import KEPT, SystemInputs, SystemRecipe
+from ..systems import KEPT, SettledRecipe, SystemInputs
 
 
 class Datum(Model):
@@ -21,12 +21,13 @@ class Datum(Model):
     features: Annotated[tuple[FeatureRef, ...], Field(min_length=1, max_length=2)]
 
 
-class DatumFeaturesRecipe(SystemRecipe):
+class DatumFeaturesRecipe(SettledRecipe):
     kind: Literal["datum_features"] = "datum_features"
     datums: Annotated[tuple[Datum, ...], Field(min_length=1, max_length=3)]
 
     def solve(self, given: SystemInputs) -> Alignment:
-        return align_holds([_hold(datum, given, level) for level, datum in enumerate(self.datums, start=1)], strict=True)
+        holds = [_hold(datum, given, level) for level, datum in enumerate(self.datums, start=1)]
+        return align_holds(holds, strict=True, near=self.near)
 
 
 def _hold(datum: Datum, given: SystemInputs, level: int) -> Hold:

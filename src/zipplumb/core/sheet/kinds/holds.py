@@ -8,7 +8,7 @@ from pydantic import Field, model_validator
 
 from ...alignment import Alignment, align_holds
 from ..base import FeatureRef, Model
-from ..systems import ByMaterial, SystemInputs, SystemRecipe, TypedU, scale_factor
+from ..systems import ByMaterial, SettledRecipe, SystemInputs, TypedU, scale_factor, u_scale_factor
 
 Share = Literal["X", "Y", "Z", "own"]
 
@@ -28,14 +28,14 @@ class Held(Model):
         return self
 
 
-class HoldsRecipe(SystemRecipe):
+class HoldsRecipe(SettledRecipe):
     kind: Literal["holds"] = "holds"
     holds: Annotated[tuple[Held, ...], Field(min_length=1)]
     scale: Literal["fixed", "free"] | ByMaterial = "fixed"
 
     def solve(self, given: SystemInputs) -> Alignment:
         holds = [given[h.feature].hold(h.directions, h.u_mm, h.level) for h in self.holds]
-        return align_holds(holds, scale=scale_factor(self.scale))
+        return align_holds(holds, scale=scale_factor(self.scale), near=self.near, u_scale=u_scale_factor(self.scale))
 
 
 KIND = HoldsRecipe

@@ -10,7 +10,7 @@ from ...alignment import Alignment, align_reference_points
 from ...errors import AlignmentError
 from ...features import center_point, point_of
 from ..base import FeatureRef
-from ..systems import KEPT, LEAST_U_MM, ByMaterial, SystemInputs, SystemRecipe, TypedU, scale_factor
+from ..systems import KEPT, LEAST_U_MM, ByMaterial, SystemInputs, SystemRecipe, TypedU, scale_factor, u_scale_factor
 
 
 class ReferencePointsRecipe(SystemRecipe):
@@ -32,6 +32,7 @@ class ReferencePointsRecipe(SystemRecipe):
             scale_factor(self.scale),
             weights,
             [p.feature for p in points],
+            u_scale_factor(self.scale),
         )
 
 
