@@ -5,7 +5,7 @@ import pytest
 from scipy.optimize import least_squares, minimize
 
 from zipplumb.core.fitting import fit
-from zipplumb.core.fitting.solid import half_sphere
+from zipplumb.core.fitting.starts import half_sphere
 
 UP = {"normal": [0, 0, 1]}
 

@@ -12,6 +12,8 @@ from .result import FitResult
 MANY = 500  # points that are enough to tell a span
 NARROW = 90.0  # degrees of a round
 SHALLOW = 0.2  # depth of a cylinder or cone by its diameter
+WEAKLY = 5.0  # times a hit's own error
+PARAMETERS = {"x": "center", "y": "center", "z": "place along the axis", "rx": "axis", "ry": "axis", "rz": "long direction"}
 LOOSE = 0.5  # degrees of expanded uncertainty of a direction
 
 
@@ -29,8 +31,8 @@ def span_deg(angles: Array) -> float:
     return float(np.degrees(2 * np.pi - gaps.max()))
 
 
-def doubts_of_round(placed: Placed, result: FitResult) -> tuple[str, ...]:
-    """Of everything with a radius or a length."""
+def doubts_of_round(placed: Placed, result: FitResult, badly: bool = False) -> tuple[str, ...]:
+    """Of everything with a radius or a length; ``badly``: it leaves more than a shape of the right kind would."""
     points = result.points if len(result.points) <= MANY else result.points[:: len(result.points) // MANY]
     x, y, z = ((points - placed.origin) @ placed.axes).T
     kind, found = placed.kind, []
@@ -48,7 +50,23 @@ def doubts_of_round(placed: Placed, result: FitResult) -> tuple[str, ...]:
         found += _depth(placed, result, z)
     if kind == "cone":
         found += _flatness(placed, result)
-    return (*found, *no_spare(result))
+    if badly and kind in ("cone", "torus"):  # of which a piece has many valleys
+        off = mm(result.rms, ".2g")
+        found.append(f"The hits lie {off} off it (rms): another {kind} may fit them better. Take more, farther round.")
+    return (*(found or _weakly_held(placed, result)), *no_spare(result))
+
+
+def _weakly_held(placed: Placed, result: FitResult) -> list[str]:
+    """What the covariance itself says: a parameter that a hit's error moves by many times its own size, at the hits' reach."""
+    reach = float(np.abs((result.points - placed.origin) @ placed.axes).max())
+    found: dict[str, str] = {}
+    for k, parameter in enumerate(result.parameters):
+        turns = parameter in ("rx", "ry", "rz", "half_angle")
+        moved = float(np.sqrt(result.unit_covariance[k, k])) * (reach if turns else 1.0)
+        if moved > WEAKLY:
+            factor, unit = (float(np.degrees(1)), "°") if turns else (1.0, "mm")
+            found.setdefault(PARAMETERS.get(parameter, parameter.replace("_", " ")), _known(result, parameter, factor, unit))
+    return [f"The hits hardly hold the {what}: it is {known}." for what, known in found.items()]
 
 
 def _rounds(placed: Placed, result: FitResult, x: Array, y: Array, z: Array) -> list[str]:

@@ -21,23 +21,18 @@ from .flat import linear_of, principal_axes
 from .held import NOTHING, Held, word
 from .placed import Placed, columns_of, names_of
 from .result import FitResult
+from .starts import elsewhere, half_sphere
 
 FEW = 48  # points that are enough to choose a valley
 LOOK = 20  # steps by which a start shows what it is worth
+FEW_SPARE = 3  # with no more hits to spare, other shapes of the kind may fit as well or better
+ROUGHLY = (1e-8, 80)
+THICK = 0.02  # rms by the spread in the direction in which they spread least
 GOOD = 2e-3  # rms by size: so close a fit needs no second opinion
 SPREAD_WORDS = {
     1: ("lie on one straight line", "Take hits off that line."),
     2: ("lie in one plane", "Take hits at different depths."),
 }
-
-
-def half_sphere(count: int) -> Array:
-    """Directions spread evenly over half a sphere (golden spiral)."""
-    k = np.arange(count) + 0.5
-    z = k / count
-    turn = np.pi * (1 + np.sqrt(5)) * k
-    across = np.sqrt(1 - z * z)
-    return np.column_stack([across * np.cos(turn), across * np.sin(turn), z])
 
 
 LOOKS = ((half_sphere(40), 1), (half_sphere(200), 4), (half_sphere(400), 6))  # directions, and how many are followed
@@ -69,11 +64,19 @@ def fit_solid(kind: str, points: Array, held: Held, hint: Array | None = None, o
     best = _sphere_start(rel, spreads, axes, held, spot, offset) if kind == "sphere" else _best_axis(
         kind, rel, axes, held, spot, columns, hint, offset, GOOD * spreads[0] / np.sqrt(len(points))
     )  # fmt: skip
-    if best is None or np.abs(best.sizes[0]) > 1e4 * spreads[0]:
+    found = Descent(kind, rel, columns, offset)
+    if best is not None:
+        found.follow(_tidied(best, hint, held))
+    if kind != "sphere" and held.axis is None and found.doubtful:
+        for start in elsewhere(kind, thinned(rel), held, spot, offset):
+            found.follow(start, ROUGHLY)
+        if found.least is not None:
+            found.follow(_tidied(found.least, hint, held))
+    placed, normal, rest = found.least, found.normal, found.rest
+    if placed is None or np.abs(placed.sizes[0]) > 1e4 * spreads[0]:
         raise FitError(
             f"No {word(kind)} settled on these hits.", "The hits are kept.", "Take hits farther round, at more depths."
         )
-    placed, normal, rest = _tidied(best, hint, held).settled(rel, columns, offset)
     if not rest:
         raise FitError(
             "The shape did not settle on these hits.",
@@ -81,13 +84,20 @@ def fit_solid(kind: str, points: Array, held: Held, hint: Array | None = None, o
             "Take hits farther apart, or all round, and try again.",
         )
     placed = Placed(kind, center + placed.origin, placed.axes, placed.sizes)
-    return round_result(kind, placed, points, placed.residuals(points) - offset, columns, normal)
+    return round_result(kind, placed, points, placed.residuals(points) - offset, columns, normal, found.bad)
 
 
 def round_result(
-    kind: str, placed: Placed, points: Array, residuals: Array, columns: Indices, normal: Array, **more
+    kind: str,
+    placed: Placed,
+    points: Array,
+    residuals: Array,
+    columns: Indices,
+    normal: Array,
+    badly: bool = False,
+    **more,
 ) -> FitResult:
-    """The result of a descent, with what is doubtful about it in words."""
+    """The result of a descent, with what is doubtful about it in words; ``badly``: see ``doubts_of_round``."""
     covariance, sound = kernels.inverse(normal)
     if not sound:
         raise FitError(
@@ -95,8 +105,37 @@ def round_result(
         )
     return FitResult(
         kind, "gaussian", placed.shape(), residuals, names_of(kind, columns), covariance, placed.local, points,
-        linear_of(placed, columns), placed=placed, doubts=partial(doubts_of_round, placed), **more,
+        linear_of(placed, columns), placed=placed, doubts=partial(doubts_of_round, placed, badly=badly), **more,
     )  # fmt: skip
+
+
+class Descent:
+    """The least shape that descents from several starts have led to."""
+
+    def __init__(self, kind: str, points: Array, columns: Indices, offset: float):
+        self.kind, self.points, self.columns, self.offset = kind, points, columns, offset
+        self.least: Placed | None = None
+        self.normal, self.rest, self.cost = np.empty((0, 0)), False, np.inf
+
+    def follow(self, start: Placed, how: tuple[float, int] = (1e-11, 200)) -> None:
+        """``how``: see ``Placed.settled``. What came to rest is taken for what did not, and then what is lower, or the same."""
+        placed, normal, rest = start.settled(self.points, self.columns, self.offset, *how)
+        cost = float(np.sum((placed.residuals(self.points) - self.offset) ** 2))
+        if not np.isfinite(cost) or not np.isfinite(placed.sizes).all():
+            return
+        if (rest, -cost) >= (self.rest, -self.cost * (1 + 1e-9)):
+            self.least, self.normal, self.rest, self.cost = placed, normal, rest, cost
+
+    @property
+    def doubtful(self) -> bool:
+        """It fits no better than another shape of its kind might, or too few hits are spare to tell."""
+        return not self.rest or self.bad or len(self.points) <= len(self.columns) + FEW_SPARE
+
+    @property
+    def bad(self) -> bool:
+        """It leaves more than a shape of the right kind would, seen by the hits' reach and by how thick they lie."""
+        spread = np.sqrt(np.maximum(np.linalg.eigvalsh(self.points.T @ self.points / len(self.points)), 0.0))
+        return bool(np.sqrt(self.cost / len(self.points)) > min(GOOD * float(np.linalg.norm(spread)), THICK * float(spread[0])))
 
 
 def _sphere_start(rel: Array, spreads: Array, axes: Array, held: Held, spot: Array | None, offset: float) -> Placed:

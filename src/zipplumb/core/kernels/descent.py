@@ -161,7 +161,7 @@ def descend(kind, points, origin, axes, sizes, columns, offset, loose, iteration
     origin, axes, sizes : (3,), (3, 3) columns, (2,): the start
     columns : the free parameters: 0 to 5 for x y z rx ry rz, 6 and 7 for the sizes
     offset : distance from the shape at which the points are to lie, mm
-    loose : a step that changes every residual by less than this share of their size ends it
+    loose : a step that changes the residuals by less than this share of their size ends it
     iterations : at most so many steps
 
     Returns
@@ -186,9 +186,11 @@ def descend(kind, points, origin, axes, sizes, columns, offset, loose, iteration
             continue
         place, turned, other = stepped(origin, axes, sizes, step, columns)
         trial = normal_equations(kind, points, place, turned, other, columns, offset, trial_normal, trial_gradient)
-        reach = 0.0
+        square = 0.0  # what the step does to all residuals: where they hold it weakly, rounding alone makes it long
         for a in range(k):
-            reach = max(reach, abs(step[a]) * math.sqrt(normal[a, a]))
+            for b in range(k):
+                square += step[a] * normal[a, b] * step[b]
+        reach = math.sqrt(max(square, 0.0))
         # steps shrink by a steady factor, so the next one is known before it is taken
         coming = reach * min(1.0, 2 * reach / before) if before > 0 and damping == 0 else reach
         small = coming <= floor + loose * math.sqrt(cost)
