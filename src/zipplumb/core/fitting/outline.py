@@ -43,13 +43,13 @@ def fit_outline(kind: str, points: Array, held: Held, toward: Array | None = Non
     unsettled = FitError(f"No {word(kind)} settled on these hits.", "The hits are kept.", "Take hits all round the edge.")
     if best is None:
         raise unsettled
-    settled, normal, rest = best.settled(flat, columns, offset)
+    settled, normal, rest, _ = best.settled(flat, columns, offset)
     if not rest:
         raise unsettled
     if kind == "ellipse" and settled.sizes[0] < settled.sizes[1]:  # the longer half axis comes first
         x, y, z = settled.axes.T
         turned = Placed(model, settled.origin, np.ascontiguousarray(np.array([y, -x, z]).T), settled.sizes[::-1].copy())
-        settled, normal, _ = turned.settled(flat, columns, offset)
+        settled, normal, _, _ = turned.settled(flat, columns, offset)
     placed = Placed(model, center + frame @ settled.origin, frame @ settled.axes, np.abs(settled.sizes))
     result = round_result(model, placed, points, placed.residuals(points) - offset, columns, normal, lies_in=lies_in)
     return _as_arc(result) if kind == "arc" else result

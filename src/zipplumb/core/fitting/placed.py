@@ -106,11 +106,11 @@ class Placed:
 
     def settled(
         self, points: Array, columns: Indices, offset: float = 0.0, loose: float = 1e-11, iterations: int = 200
-    ) -> tuple[Placed, Array, bool]:
-        """The least-squares shape near this one, its normal matrix, and whether it came to rest."""
+    ) -> tuple[Placed, Array, bool, float]:
+        """The least-squares shape near this one, its normal matrix, whether it came to rest, and its sum of squares."""
         code = kernels.CODES[self.kind]
-        *found, _, normal, rest = kernels.descend(code, points, *self._numbers(), columns, offset, loose, iterations)
-        return Placed(self.kind, *found), normal, rest
+        *found, cost, normal, rest = kernels.descend(code, points, *self._numbers(), columns, offset, loose, iterations)
+        return Placed(self.kind, *found), normal, rest, cost
 
     def shape(self) -> Any:
         """The shape, with the sense of its axis as it is."""

@@ -169,7 +169,7 @@ class Recogniser:
             plane = fit_plane(self._points, FREE, placed.axes[:, 2])
             outside = float(plane.residuals @ plane.residuals)
             placed = _laid_in(placed, plane)
-        placed, _, _ = placed.settled(self._points, columns_of(kind), loose=1e-4, iterations=12)
+        placed, *_ = placed.settled(self._points, columns_of(kind), loose=1e-4, iterations=12)
         residuals = placed.residuals(self._points)
         misfit = float(residuals @ residuals) + outside
         surprised = not misfit < before + SURPRISE * self.u_hit_mm**2

@@ -64,7 +64,7 @@ def fit_solid(kind: str, points: Array, held: Held, hint: Array | None = None, o
     best = _sphere_start(rel, spreads, axes, held, spot, offset) if kind == "sphere" else _best_axis(
         kind, rel, axes, held, spot, columns, hint, offset, GOOD * spreads[0] / np.sqrt(len(points))
     )  # fmt: skip
-    found = Descent(kind, rel, columns, offset)
+    found = Descent(rel, spreads, columns, offset)
     if best is not None:
         found.follow(_tidied(best, hint, held))
     if kind != "sphere" and held.axis is None and found.doubtful:
@@ -112,15 +112,14 @@ def round_result(
 class Descent:
     """The least shape that descents from several starts have led to."""
 
-    def __init__(self, kind: str, points: Array, columns: Indices, offset: float):
-        self.kind, self.points, self.columns, self.offset = kind, points, columns, offset
+    def __init__(self, points: Array, spreads: Array, columns: Indices, offset: float):
+        self.points, self.spreads, self.columns, self.offset = points, spreads, columns, offset
         self.least: Placed | None = None
         self.normal, self.rest, self.cost = np.empty((0, 0)), False, np.inf
 
     def follow(self, start: Placed, how: tuple[float, int] = (1e-11, 200)) -> None:
         """``how``: see ``Placed.settled``. What came to rest is taken for what did not, and then what is lower, or the same."""
-        placed, normal, rest = start.settled(self.points, self.columns, self.offset, *how)
-        cost = float(np.sum((placed.residuals(self.points) - self.offset) ** 2))
+        placed, normal, rest, cost = start.settled(self.points, self.columns, self.offset, *how)
         if not np.isfinite(cost) or not np.isfinite(placed.sizes).all():
             return
         if (rest, -cost) >= (self.rest, -self.cost * (1 + 1e-9)):
@@ -134,8 +133,7 @@ class Descent:
     @property
     def bad(self) -> bool:
         """It leaves more than a shape of the right kind would, seen by the hits' reach and by how thick they lie."""
-        spread = np.sqrt(np.maximum(np.linalg.eigvalsh(self.points.T @ self.points / len(self.points)), 0.0))
-        return bool(np.sqrt(self.cost / len(self.points)) > min(GOOD * float(np.linalg.norm(spread)), THICK * float(spread[0])))
+        return bool(np.sqrt(self.cost) > min(GOOD * float(np.linalg.norm(self.spreads)), THICK * float(self.spreads[2])))
 
 
 def _sphere_start(rel: Array, spreads: Array, axes: Array, held: Held, spot: Array | None, offset: float) -> Placed:
