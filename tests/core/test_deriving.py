@@ -304,3 +304,48 @@ def test_everything_that_can_be_made_can_be_drawn(shapes):
             )
         for part in (*drawing.points, *drawing.segments, *(a.along() for a in drawing.arcs)):
             assert np.all(np.isfinite(part))
+
+
+def bore(name, place, lean, depth=30.0):
+    """A bore with what was read of it: its two ends."""
+    shape = Cylinder(np.array(place, float), np.array([lean, -lean / 2, 1.0]), 8)
+    return Feature(name, shape, extent=shape.point + np.outer([-depth / 2, depth / 2], shape.direction))
+
+
+def test_the_distance_of_nearly_parallel_bores_is_taken_where_they_are():
+    """Practice: 60 mm apart and a little askew, their endless axes come nearest somewhere far away; the drawing means 60."""
+    random = np.random.default_rng(2)
+    for _ in range(50):
+        pair = [bore("one", [0, 0, 0], random.normal(0, 2e-4)), bore("other", [60, 0, 0], random.normal(0, 2e-4))]
+        found = {p.key: p for p in possible(pair)}
+        assert next(iter(found)) == "width"
+        assert found["width"].value == pytest.approx(60, abs=0.05)
+        assert found["least_distance_of_the_axes"].value == pytest.approx(60, abs=0.05)
+        assert found["least_distance_of_the_edges"].value == pytest.approx(44, abs=0.05)
+
+
+def test_nothing_that_can_be_made_is_lost_for_one_that_cannot():
+    """A bore exactly square to a face: some constructions have no meaning there, all others do."""
+    pair = [Feature("bore", Cylinder([10, 20, 0], [0, 0, 1], 8)), Feature("face", Plane([0, 0, 50], [0, 0, 1]))]
+    found = {p.key: p for p in possible(pair)}
+    assert found["where_it_goes_through"].feature is not None
+    assert found["angle"].value == pytest.approx(np.pi / 2)
+    assert all(p.why_not or p.feature is not None or np.isfinite(p.value) for p in found.values())
+
+
+def test_an_angle_at_half_a_turn_and_at_the_origin_has_no_absurd_uncertainty():
+    """Polar angles of 180°, and of a hole at the origin; the angle of opposite directions seen along Z."""
+    spread = np.diag([0.01, 0.01, 0.01, 0, 0, 0, 0.01]) ** 2
+    holes = [
+        Feature.known(f"hole {k}", Circle(place, [0, 0, 1], 5), Motion(np.eye(3), np.array(place, float)), spread)
+        for k, place in enumerate([[-100, 0, 0], [0, 0, 0], [0, 100, 0]])
+    ]
+    half, center, up = hole_table(holes)
+    assert half.u_polar[1] == pytest.approx(1e-4, rel=0.01)
+    assert np.isinf(center.u_polar[1])
+    assert up.u_polar[1] == pytest.approx(1e-4, rel=0.01)
+    lean = np.diag([0, 0, 0, 1e-4, 1e-4, 1e-4]) ** 2
+    opposite = [Feature.known(n, Line([0, 0, 0], d), Motion.identity(), lean) for n, d in (("a", [1, 0, 0]), ("b", [-1, 0, 0]))]
+    seen = next(p for p in possible(opposite) if p.key == "angle_seen_along_z")
+    assert abs(seen.value) == pytest.approx(np.pi)
+    assert seen.u == pytest.approx(np.sqrt(2) * 1e-4, rel=0.01)

@@ -227,3 +227,40 @@ def test_what_ties_nothing_is_refused_in_words(random):
     ):  # fmt: skip
         with pytest.raises(AlignmentError, match=words):
             adjust(observations, **more)
+
+
+def test_a_poor_level_does_not_spoil_the_good_ones():
+    """Levels of 3e-6, 3e-6 and 1e-3 rad over points that hardly hold a lean: regions hold the truth, whichever is first."""
+    places = np.array([[0, 0, 0], [4000, 400, 20], [8000, -400, 10], [12000, 300, -20]], float)
+    levels = [3e-6, 3e-6, 1e-3]
+    for order in ((0, 1, 2), (2, 0, 1)):
+        random, held, runs, u = np.random.default_rng(31), 0, 400, 0.0
+        for _ in range(runs):
+            poses, told = [Motion.identity()], {}
+            leans = [Rotation.from_rotvec([*random.normal(0, levels[k], 2), 0]) for k in order]
+            for k in range(3):
+                about = Rotation.from_rotvec([0, 0, 0.8 * k])
+                poses.append(Motion((leans[k] * about).as_matrix(), np.array([3000.0 * k, 500, 100])))
+                told[f"S{k}"] = levels[order[k]]
+            poses = [poses[1].inverse() @ pose for pose in poses[1:]]  # the first is the world
+            spots = poses[0].points(places)
+            found = adjust(seen(poses, spots, random, NOISE), level_rad=told)
+            off = found.place("P3") - spots[3]
+            at = found.points.index("P3")
+            held += inside_region(off, found.point_covariances[at])
+            u = float(np.sqrt(np.trace(found.point_covariances[at])))
+        assert 0.92 < held / runs < 0.98, (order, held / runs)  # 400 runs: 95 % less or more 2.75 deviations
+        assert u < 0.5
+
+
+def test_the_first_station_is_the_world_whichever_sees_most(random):
+    poses, places = shop(random, 3, 9)
+    observations = seen(poses, places, random, 0.01)
+    whole = adjust(observations)
+    without = adjust([o for o in observations if (o.station, o.point) != ("S0", "P4")])
+    for found in (whole, without):
+        assert np.array_equal(found.pose("S0").rotation, np.eye(3))
+        assert np.array_equal(found.pose("S0").translation, np.zeros(3))
+    assert np.abs(whole.places - [without.place(n) for n in whole.points]).max() < 0.1
+    other = adjust(observations[1:] + observations[:1], world="S0")
+    assert np.allclose(other.place("P3"), whole.place("P3"), atol=1e-6)

@@ -1,11 +1,11 @@
 """Bundle adjustment of stations and points.
 
-Unknown are six small motions of every station (seven where its scale is free) and three
-coordinates of every point. Gauss-Newton on the normal equations: each point's 3 x 3 block is
-eliminated first (Schur complement), so the system that is solved is as large as the stations
-alone. Source: B. Triggs et al., "Bundle adjustment: a modern synthesis" (2000), section 6; the
-outlier statistic is W. Baarda's, "A testing procedure for use in geodetic networks" (1968), for
-observations of three components; robust weights are P. J. Huber's (1964).
+Unknown are six small motions of every station (seven where its scale is free), three coordinates of
+every point and, where levels hold the stations, the two leans of the vertical. Gauss-Newton on the
+normal equations: each point's 3 x 3 block is eliminated first (Schur complement), so the system that is
+solved is as large as the stations alone. Source: B. Triggs et al., "Bundle adjustment: a modern synthesis"
+(2000), section 6; the outlier statistic is W. Baarda's, "A testing procedure for use in geodetic networks"
+(1968), for observations of three components; robust weights are P. J. Huber's (1964).
 """
 
 from __future__ import annotations
@@ -21,12 +21,13 @@ from scipy.linalg import cho_factor, cho_solve
 
 from ..errors import AlignmentError
 from ..frames import Array, Indices, Motion
-from ..kernels import disagreements, rotation, sighting_equations, whitening
+from ..kernels import basis, disagreements, rotation, sighting_equations, whitening
 from .observations import KEPT, KnownLength, KnownPoint, Observation
 from .start import first_poses
 
 ITERATIONS = 50
 TOLD = 50  # disagreements that are told by name
+SETTLED = 1e-8  # sigmas, of all residuals together, by which the last step changes them
 HUBER = 2.5  # sigmas of an observation's three components from which on it counts less
 
 
@@ -101,12 +102,14 @@ def adjust(
     level_rad: dict[str, float] | None = None,
     free_scale: Sequence[str] = (),
     robust: bool = False,
+    world: str | None = None,
 ) -> Network:
     """All poses, points and their uncertainties from everything that was seen.
 
     Parameters
     ----------
-    known_points : where there are fewer than three, the world is the first station's axes
+    known_points : where there are none, the world is a station's axes
+    world : that station; by default the first that is named
     level_rad : by station, the standard uncertainty with which its Z is upright; two or more
         stations hold each other level
     free_scale : stations whose lengths have a scale of their own (known lengths, points or other
@@ -119,7 +122,7 @@ def adjust(
         Nothing seen, stations that are not tied together, a point or station that is not known,
         readings that are no numbers, or an adjustment that does not settle.
     """
-    work = _Work(observations, known_points, known_lengths, level_rad or {}, free_scale)
+    work = _Work(observations, known_points, known_lengths, level_rad or {}, free_scale, world)
     work.settle(robust)
     return work.network()
 
@@ -127,11 +130,14 @@ def adjust(
 class _Work:
     """The adjustment at work: arrays by observation, station and point."""
 
-    def __init__(self, observations, known_points, known_lengths, level_rad, free_scale):
+    def __init__(self, observations, known_points, known_lengths, level_rad, free_scale, first):
         if not observations:
             raise AlignmentError("Nothing was seen.", KEPT, "Read points from two stations.")
         self.observations = list(observations)
-        self.stations = tuple(dict.fromkeys(o.station for o in observations))
+        named = tuple(dict.fromkeys(o.station for o in observations))
+        if first is not None and first not in named:
+            raise AlignmentError(f"There is no station {first}.", KEPT, "Choose one of the stations.")
+        self.stations = named if first is None else (first, *(n for n in named if n != first))
         self.points = tuple(dict.fromkeys(o.point for o in observations))
         station, point = ({n: k for k, n in enumerate(names)} for names in (self.stations, self.points))
         self._check(known_points, known_lengths, level_rad, free_scale, station, point)
@@ -162,9 +168,13 @@ class _Work:
         for k, name in enumerate(self.stations):
             free = ([] if k == anchor else list(range(6))) + ([6] if name in free_scale else [])
             self.columns[k, free] = np.arange(len(free)) + self.columns.max() + 1
+        last = int(self.columns.max()) + 1
+        leans = self._levelled() and not self.anchored
+        self.leans = slice(last, last + 2 * leans)  # of the vertical, along two directions across it
+        self.vertical = self._mean_vertical() if leans else np.array([0.0, 0.0, 1.0])
         # points with known lengths are tied to one another, so they are kept beside the stations
         self.kept = sorted({j for a, b, _, _ in self.lengths for j in (a, b)})
-        self.first_kept = int(self.columns.max()) + 1
+        self.first_kept = self.leans.stop
         self.size = self.first_kept + 3 * len(self.kept)
 
     @staticmethod
@@ -195,19 +205,18 @@ class _Work:
         values = [(self.places[j] - world) / u for j, world, u in self.known]
         values += [[(np.linalg.norm(self.places[a] - self.places[b]) - length) / u] for a, b, length, u in self.lengths]
         if self._levelled():
-            values += [(self.turn[k][:, 2] - self._upright())[:2] / u for k, u in self.level]
+            across = basis(self.vertical)[:, :2].T
+            values += [across @ (self.turn[k][:, 2] - self.vertical) / u for k, u in self.level]
         return np.concatenate(values) if values else np.empty(0)
 
     def _levelled(self) -> bool:
         """A single level says nothing where the world is that station's own."""
         return len(self.level) > (0 if self.anchored else 1)
 
-    def _upright(self) -> Array:
-        """The world's vertical: as given by known points, or as the levels agree on."""
-        if self.anchored:
-            return np.array([0.0, 0.0, 1.0])
-        mean = np.mean([self.turn[k][:, 2] for k, _ in self.level], axis=0)
-        return mean / np.linalg.norm(mean)
+    def _mean_vertical(self) -> Array:
+        """A first vertical: as the levels say together, each by its weight. With known points it is the world's Z."""
+        mean = np.sum([self.turn[k][:, 2] / u**2 for k, u in self.level], axis=0)
+        return np.asarray(mean / np.linalg.norm(mean))
 
     def _equations(self, weight: Array):
         """Blocks of the normal equations: stations (S, S), points (P, 3, 3), between them (P, 3, S), and right sides."""
@@ -242,15 +251,17 @@ class _Work:
     def _levels(self, stations: Array, right: Array) -> None:
         if not self._levelled():
             return
-        upright = self._upright()
+        across = basis(self.vertical)[:, :2].T
         for k, u in self.level:
-            columns = self.columns[k, 3:6]
-            if columns[0] < 0:
-                continue
             x, y, z = self.turn[k][:, 2]
-            rows = np.array([[0.0, z, -y], [-z, 0.0, x]]) / u  # of the lean by a turn
-            stations[np.ix_(columns, columns)] += rows.T @ rows
-            right[columns] += rows.T @ ((self.turn[k][:, 2] - upright)[:2] / u)
+            rows = np.zeros((2, self.size))
+            if self.columns[k, 3] >= 0:
+                rows[:, self.columns[k, 3:6]] = across @ np.array([[0.0, z, -y], [-z, 0.0, x], [y, -x, 0.0]])  # by a turn
+            if self.leans.stop > self.leans.start:
+                rows[:, self.leans] = -np.eye(2)
+            rows /= u
+            stations += rows.T @ rows
+            right += rows.T @ (across @ (self.turn[k][:, 2] - self.vertical) / u)
 
     def _reduced(self, weight: Array):
         """The system of stations and kept points after the other points are eliminated, and what gives these back."""
@@ -278,12 +289,17 @@ class _Work:
             self.factor, self.diagonal = self._factor(system)
             kept = cho_solve(self.factor, right * self.diagonal) * self.diagonal
         self.inverse, self.eliminated = inverse, eliminated
+        answered = float(right @ kept) if self.size else 0.0
+        self.changed = np.sqrt(max(answered + float(np.einsum("pi,pij,pj->", right_p, inverse, right_p)), 0.0))
         points = np.einsum("pij,pj->pi", inverse, right_p) - (eliminated @ kept).reshape(-1, 3)
         points[self.kept] = kept[self.first_kept :].reshape(-1, 3)
         return -kept, -points
 
     def _move(self, stations: Array, points: Array) -> None:
         self.places = self.places + points
+        if self.leans.stop > self.leans.start:
+            moved = self.vertical + basis(self.vertical)[:, :2] @ stations[self.leans]
+            self.vertical = moved / np.linalg.norm(moved)
         for k in range(len(self.stations)):
             columns = self.columns[k]
             step = np.where(columns >= 0, stations[np.maximum(columns, 0)] if self.size else 0.0, 0.0)
@@ -300,11 +316,12 @@ class _Work:
                 weight = np.minimum(1.0, HUBER / np.maximum(norm, 1e-12))
             stations, points = self._step(weight)
             self._move(stations, points)
-            unit = np.where(np.isin(np.arange(self.size), self.columns[:, 3:]), size, 1.0)  # turns and scales as lengths
+            turns = np.concatenate([self.columns[:, 3:].ravel(), np.arange(self.leans.start, self.leans.stop)])
+            unit = np.where(np.isin(np.arange(self.size), turns), size, 1.0)  # turns and scales as lengths
             moved = max(float(np.abs(points).max()), float(np.max(np.abs(stations) * unit, initial=0.0)))
             # steps shrink by a steady factor or faster, so the next one is known before it is taken
             coming = moved * min(1.0, 2 * moved / before) if before and not robust else moved
-            if coming < 1e-12 * size + 1e-10 * np.sqrt(size):
+            if coming < 1e-12 * size + 1e-10 * np.sqrt(size) or (self.changed < SETTLED and not robust):
                 return
             before = moved
         raise AlignmentError("The network did not settle.", KEPT, "Look for a point that was taken for another.")

@@ -23,8 +23,8 @@ def first_poses(
     ----------
     stations, points : names
     seen : by station, the numbers (m,) of the points that it sees and their places (m, 3) in its axes
-    known : places in the world of three or more points, or of none: then the axes of the station
-        that sees most are the world's
+    known : places in the world of three or more points, or of none: then the axes of the first station
+        are the world's, whichever sees most
 
     Raises
     ------
@@ -39,9 +39,9 @@ def first_poses(
             raise AlignmentError(f"{count} cannot say where the world is.", KEPT, "Give three, or none.")
         placed[list(known)], places[list(known)] = True, list(known.values())
     else:
-        anchor = max(range(len(stations)), key=lambda k: len(seen[k][0]))
-        poses[anchor] = Motion.identity()
-        placed[seen[anchor][0]], places[seen[anchor][0]] = True, seen[anchor][1]
+        begin = max(range(len(stations)), key=lambda k: len(seen[k][0]))
+        poses[begin], anchor = Motion.identity(), 0
+        placed[seen[begin][0]], places[seen[begin][0]] = True, seen[begin][1]
     while len(poses) < len(stations):
         waiting = sorted((k for k in range(len(stations)) if k not in poses), key=lambda k: -placed[seen[k][0]].sum())
         troubles = {}
@@ -61,7 +61,10 @@ def first_poses(
         poses[k] = similarity(local[common], places[at[common]]).motion
         places[at[~common]] = poses[k].points(local[~common])
         placed[at] = True
-    return [poses[k] for k in range(len(stations))], places, anchor
+    if anchor is None:
+        return [poses[k] for k in range(len(stations))], places, anchor
+    into = poses[anchor].inverse()
+    return [into @ poses[k] if k != anchor else Motion.identity() for k in range(len(stations))], into.points(places), anchor
 
 
 def _loose(common: Array, names: list[str]) -> str:
