@@ -47,6 +47,7 @@ def fit(
     toward: Array | None = None,
     u_hits_mm: ArrayLike | None = None,
     offset_mm: float = 0.0,
+    thorough: bool = True,
 ) -> FitResult:
     """Fit a shape to points by orthogonal distance.
 
@@ -71,6 +72,7 @@ def fit(
         and not from the residuals. The fit itself stays unweighted.
     offset_mm : distance from the shape at which the hits lie, for tip centers whose shape is not
         of the same kind as the surface (an ellipse). Not for points and lines in space.
+    thorough : where the first look is doubtful, look everywhere. Left to False by who asks at every hit.
 
     Returns
     -------
@@ -86,7 +88,7 @@ def fit(
     held = Held.of(kind, fixed or {})
     _enough(kind, array, held)
     u_hits = _uncertainty(u_hits_mm, len(array))
-    result = _gaussian(kind, array, held, toward, offset_mm)
+    result = _gaussian(kind, array, held, toward, offset_mm, thorough)
     if u_hits is not None:
         plane = result.lies_in
         if plane is not None and plane.points is result.points:  # fitted to the same hits
@@ -95,11 +97,11 @@ def fit(
     return result if criterion == "gaussian" else fit_extreme(result, criterion, held)
 
 
-def _gaussian(kind: str, array: Array, held: Held, toward: Array | None, offset_mm: float) -> FitResult:
+def _gaussian(kind: str, array: Array, held: Held, toward: Array | None, offset_mm: float, thorough: bool) -> FitResult:
     if kind in OUTLINES:
         return fit_outline(kind, array, held, toward, offset_mm)
     if kind not in ("point", "line", "plane"):
-        return fit_solid(kind, array, held, toward, offset_mm)
+        return fit_solid(kind, array, held, toward, offset_mm, thorough)
     if offset_mm:
         raise FitError(f"A {kind} takes no offset.", "The hits are kept.", "Move the fitted shape instead.")
     if kind == "point":

@@ -149,7 +149,7 @@ class Recogniser:
         if kind in SEARCHED and count > 2 * LEAST[kind]:
             self._retry[kind] = count + 1 + count // PATIENCE  # a search is not worth its time at every hit
         try:
-            result = fit(kind, self._points, fixed=self._fixed(kind))
+            result = fit(kind, self._points, fixed=self._fixed(kind), thorough=False)
         except FitError:
             return None
         if result.placed is not None:

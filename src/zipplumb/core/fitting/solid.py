@@ -43,7 +43,9 @@ def thinned(points: Array, count: int = FEW) -> Array:
     return np.ascontiguousarray(points[:: max(1, -(-len(points) // count))])
 
 
-def fit_solid(kind: str, points: Array, held: Held, hint: Array | None = None, offset: float = 0.0) -> FitResult:
+def fit_solid(
+    kind: str, points: Array, held: Held, hint: Array | None = None, offset: float = 0.0, thorough: bool = True
+) -> FitResult:
     """Gaussian fit.
 
     Parameters
@@ -51,6 +53,7 @@ def fit_solid(kind: str, points: Array, held: Held, hint: Array | None = None, o
     hint : (3,) axis direction
         Where few hits allow several shapes, the one nearest to it; its sense is taken over.
     offset : distance from the shape at which the hits lie, mm
+    thorough : see ``fit``
     """
     center, spreads, axes = principal_axes(points)
     known = held.sizes or held.axis is not None or held.spot is not None
@@ -67,7 +70,7 @@ def fit_solid(kind: str, points: Array, held: Held, hint: Array | None = None, o
     found = Descent(rel, spreads, columns, offset)
     if best is not None:
         found.follow(_tidied(best, hint, held))
-    if kind != "sphere" and held.axis is None and found.doubtful:
+    if thorough and kind != "sphere" and held.axis is None and found.doubtful:
         for start in elsewhere(kind, thinned(rel), held, spot, offset):
             found.follow(start, ROUGHLY)
         if found.least is not None:

@@ -15,6 +15,7 @@ from .held import Held
 from .placed import Placed
 
 FOLLOWED = 24  # starts from which the descent begins
+TUBES = 5
 BENDS = 16  # ways in which a tube may be bent
 RINGS = (1.2, 2.0, 3.5, 6.0, 12.0, 30.0)  # radius of the ring by that of the tube, or by the reach
 
@@ -29,25 +30,21 @@ def half_sphere(count: int) -> Array:
 
 
 DIRECTIONS = half_sphere(600)
+FRAMES = np.array([basis(np.ascontiguousarray(d)) for d in DIRECTIONS])
+CLOSE = half_sphere(4000)[-300:]  # near a direction, closer together: a flat cone has its axis near there
 
 
 def elsewhere(kind: str, few: Array, held: Held, spot: Array | None, offset: float) -> list[Placed]:
     """The likeliest starts; ``few``: (n, 3) hits about their middle."""
-    found = {"cylinder": _tubes, "cone": _cones, "torus": _rings}[kind](few)
     starts = []
-    for placed in found:
+    for placed in {"cylinder": _tubes, "cone": _cones, "torus": _rings}[kind](few, FOLLOWED):
         sizes = placed.sizes.copy()
         if kind != "cone":
             sizes[1 if kind == "torus" else 0] -= offset
         for k, given in enumerate(held.two_sizes(kind)):
             sizes[k] = sizes[k] if np.isnan(given) else given
         starts.append(Placed(kind, placed.origin if spot is None else spot, placed.axes, sizes))
-    costs = [float(np.sum((start.residuals(few) - offset) ** 2)) for start in starts]
-    return [starts[k] for k in np.argsort(costs)[:FOLLOWED] if np.isfinite(costs[k])]
-
-
-FRAMES = np.array([basis(np.ascontiguousarray(d)) for d in DIRECTIONS])
-CLOSE = half_sphere(4000)[-300:]  # near a direction, closer together: a flat cone has its axis near there
+    return starts
 
 
 def _frames(few: Array) -> Array:
@@ -58,52 +55,67 @@ def _frames(few: Array) -> Array:
 
 
 def _linear(columns: list[Array], right: Array) -> Array:
-    """(m, k) least-squares solutions of m systems, columns (m, n) each."""
+    """(k, m) least-squares solutions of m systems, columns (m, n) each."""
     design = np.stack(columns, axis=-1)
     size = np.maximum(np.linalg.norm(design, axis=1, keepdims=True), 1e-300)
-    return np.einsum("mkn,mn->mk", np.linalg.pinv(design / size, rcond=1e-10), right) / size[:, 0]
+    design = design / size
+    normal = design.swapaxes(1, 2) @ design + 1e-13 * np.eye(len(columns))
+    return (np.linalg.solve(normal, design.swapaxes(1, 2) @ right[..., None])[..., 0] / size[:, 0]).T
 
 
-def _tubes(few: Array) -> list[Placed]:
-    """x² + y² = 2ax + 2by + c in the axes of every direction."""
+def _tubes(few: Array, count: int) -> list[Placed]:
+    """The best of x² + y² = 2ax + 2by + c in the axes of every direction."""
     frames = _frames(few)
     x, y, _ = np.einsum("nj,mjk->kmn", few, frames)
-    a, b, c = _linear([2 * x, 2 * y, np.ones_like(x)], x * x + y * y).T
-    square = c + a * a + b * b
+    a, b, c = _linear([2 * x, 2 * y, np.ones_like(x)], x * x + y * y)
+    radius = np.sqrt(np.maximum(c + a * a + b * b, 0.0))
+    costs = np.sum((np.hypot(x - a[:, None], y - b[:, None]) - radius[:, None]) ** 2, axis=1)
     return [
-        Placed("cylinder", frame @ [p, q, 0.0], frame, np.array([np.sqrt(s), 0.0]))
-        for frame, p, q, s in zip(frames, a, b, square, strict=True)
-        if s > 0
+        Placed("cylinder", frames[k] @ [a[k], b[k], 0.0], frames[k], np.array([radius[k], 0.0]))
+        for k in _lowest(costs, radius > 0, count)
     ]
 
 
-def _cones(few: Array) -> list[Placed]:
-    """x² + y² = 2ax + 2by + t²z² - 2t²cz + d in the axes of every direction; t: tangent of the half angle, c: the apex."""
+def _cones(few: Array, count: int) -> list[Placed]:
+    """The best of x² + y² = 2ax + 2by + t²z² - 2t²hz + d in the axes of every direction.
+
+    t is the tangent of the half angle, h the height of the apex.
+    """
     frames = _frames(few)
     x, y, z = np.einsum("nj,mjk->kmn", few, frames)
-    a, b, square, twice, _ = _linear([2 * x, 2 * y, z * z, z, np.ones_like(z)], x * x + y * y).T
-    found = []
-    for frame, p, q, t2, s, heights in zip(frames, a, b, square, twice, z, strict=True):
-        if t2 <= 1e-12:
-            continue
-        tangent, apex = float(np.sqrt(t2)), -float(s) / (2 * float(t2))
-        opens = 1.0 if heights.mean() > apex else -1.0  # the nappe on which the hits lie
-        half = np.arctan(tangent) * opens
-        found.append(Placed("cone", frame @ [p, q, 0.0], frame, np.array([-apex * np.tan(half), half])))
-    return found
+    a, b, square, twice, _ = _linear([2 * x, 2 * y, z * z, z, np.ones_like(z)], x * x + y * y)
+    there = square > 1e-12
+    square = np.where(there, square, 1.0)
+    apex = -twice / (2 * square)
+    half = np.arctan(np.sqrt(square)) * np.where(z.mean(axis=1) > apex, 1.0, -1.0)  # the nappe on which the hits lie
+    across = np.hypot(x - a[:, None], y - b[:, None])
+    off = across * np.cos(half)[:, None] - (z - apex[:, None]) * np.sin(half)[:, None]
+    return [
+        Placed("cone", frames[k] @ [a[k], b[k], 0.0], frames[k], np.array([-apex[k] * np.tan(half[k]), half[k]]))
+        for k in _lowest(np.sum(off**2, axis=1), there, count)
+    ]
 
 
-def _rings(few: Array) -> list[Placed]:
-    """Bent tubes, and circles in the half plane through axes all round."""
-    found, reach = [], float(np.sqrt(np.mean(np.sum(few**2, axis=1))))
-    tubes = sorted(_tubes(few), key=lambda tube: float(np.sum(tube.residuals(few) ** 2)))
-    for tube in tubes[:5]:
+def _rings(few: Array, count: int) -> list[Placed]:
+    """The best of tubes that are bent to any side, by any amount."""
+    reach, found, costs = float(np.sqrt(np.mean(np.sum(few**2, axis=1)))), [], []
+    for tube in _tubes(few, TUBES):
         along, radius = tube.axes[:, 2], tube.sizes[0]
         middle = tube.origin - along * float(tube.origin @ along)
+        minor = np.repeat([radius, radius / 2, reach / 2], len(RINGS))
+        ring = minor * np.tile(RINGS, 3)
         for turn in np.arange(BENDS) * 2 * np.pi / BENDS:
             across = np.cos(turn) * tube.axes[:, 0] + np.sin(turn) * tube.axes[:, 1]
             frame = basis(np.ascontiguousarray(np.cross(along, across)))
-            for minor in (radius, radius / 2, reach / 2):
-                for ring in RINGS:
-                    found.append(Placed("torus", middle + ring * minor * across, frame, np.array([ring * minor, minor])))
-    return found
+            rel = few - middle
+            x, y = (rel @ across)[None] - ring[:, None], (rel @ along)[None]
+            off = np.hypot(np.hypot(x, y) - ring[:, None], (rel @ frame[:, 2])[None]) - minor[:, None]
+            costs.append(np.sum(off**2, axis=1))
+            found += [(middle, across, frame, r, m) for r, m in zip(ring, minor, strict=True)]
+    chosen = _lowest(np.concatenate(costs), np.isfinite(np.concatenate(costs)), 3 * count) if costs else []
+    return [Placed("torus", m + r * a, f, np.array([r, small])) for m, a, f, r, small in (found[k] for k in chosen)]
+
+
+def _lowest(costs: Array, there: Array, count: int) -> list[int]:
+    order = np.argsort(np.where(there & np.isfinite(costs), costs, np.inf), kind="stable")[:count]
+    return [int(k) for k in order if there[k] and np.isfinite(costs[k])]
