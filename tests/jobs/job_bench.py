@@ -61,6 +61,21 @@ class Bench:
         away = nominal.point + 30 * nominal.normal
         assert measure.finish_from_device(self.arm, batch("pull_off", center=away), next(numbers)) != "asks"
 
+    def touch_bore(self, name, point, direction, radius=10.0, **more) -> int:
+        """A bore planned and touched twelve times from within (part = world), and finished."""
+        nominal = {"shape": "cylinder", "point": point, "direction": direction, "radius": radius}
+        row = self.plan(kind="cylinder", name=name, nominal=nominal, hits=12, **more)
+        measure.make_current(TECHNICIAN, self.job, row)
+        axis = np.array(direction, float) / np.linalg.norm(direction)
+        u, v = np.linalg.svd(axis[None])[2][1:]
+        for k in range(12):
+            out = np.cos(k * np.pi / 3) * u + np.sin(k * np.pi / 3) * v
+            at = np.array(point, float) + 15 * (k // 6) * axis
+            center = at + (radius - DIAMETER_MM / 2) * out
+            measure.keep_hits(self.arm, batch(center=center, came_from=at), next(numbers))
+        assert measure.finish(TECHNICIAN, self.job) != "asks"
+        return row
+
     def state(self):
         with transaction() as session:
             return load(session, self.job)

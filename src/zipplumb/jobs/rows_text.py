@@ -62,6 +62,8 @@ def word_of(found: RowResult) -> str:
         return found.state
     if found.verdict:
         return found.verdict.word
+    if found.alignment is not None and found.alignment.doubt:
+        return "not proven"
     return found.state if found.state in ("done", "taking") else "to do"
 
 

@@ -20,6 +20,14 @@ from ..store.models import Instrument, Job
 DRAWN = 400  # hits of one row on the stage
 
 
+def _system_words(state: JobResults) -> str:
+    """The active coordinate system, and that it is in doubt where it is."""
+    active = state.job.alignment_row_id
+    if state.alignment is None or active is None:
+        return ""
+    return state.row(active).recipe.name + (", in doubt" if state.alignment.doubt else "")
+
+
 @dataclass(frozen=True)
 class JobView:
     """A job for its pages: rows as words, the prompt, and what is active."""
@@ -46,7 +54,7 @@ class JobView:
             instrument,
             cal.probe.name if cal else "none",
             f"Ø{length_text(cal.diameter_mm, job.units)}" if cal else "none",
-            state.row(job.alignment_row_id).recipe.name if state.alignment and job.alignment_row_id else "",
+            _system_words(state),
             " ".join(state.due),
         )
 

@@ -76,8 +76,8 @@ def ambiguity_words(others: Sequence[Place]) -> str:
     """A sentence, where there are others."""
     if not others:
         return ""
-    told = "; one ".join(other.words for other in others)
-    return f"The holds fit {len(others) + 1} places equally well: this one, and one {told}. Choose the right one."
+    count = len(others) + 1
+    return f"The holds fit {count} places equally well, so nothing judged here is proven. Say how the part lies."
 
 
 def _told(best: Solved, other: Solved) -> Place:

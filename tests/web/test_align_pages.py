@@ -1,0 +1,57 @@
+"""Align: what is loose, in doubt or in several places is said, and a person settles it."""
+
+import html
+import re
+
+import pytest
+from jobs.job_bench import TECHNICIAN, Bench
+from visitor import words
+
+from zipplumb.core.errors import InputError
+from zipplumb.jobs import align
+from zipplumb.jobs.rows_text import row_texts
+
+
+@pytest.fixture
+def crossing(stack):
+    """Two bores that cross: the part may lie in four ways."""
+    bench = Bench(stack)
+    first = bench.touch_bore("Long bore", [0, 0, 0], [1, 0, 0])
+    second = bench.touch_bore("Cross bore", [0, 0, 0], [0, 1, 0])
+    holds = [{"feature": row, "directions": ["own"]} for row in (first, second)]
+    bench.holds = bench.plan(kind="holds", name="By the bores", holds=holds)
+    align.activate(TECHNICIAN, bench.job, bench.holds)
+    return bench
+
+
+def places(page):
+    return re.findall(r'"turn": "([^"]+)"', html.unescape(page.get_data(as_text=True)))
+
+
+def test_several_places_are_told_and_a_person_chooses_one(crossing, technician):
+    page = technician.get(f"/jobs/{crossing.job}/align")
+    said = words(page)
+    assert "4 places equally well" in said
+    assert "How does the part lie?" in said
+    assert len(places(page)) == 4
+    judged = crossing.touch_bore("Far bore", [60, 40, 0], [0, 0, 1], asked=[{"key": "off", "lower": -0.05, "upper": 0.05}])
+    text = next(t for t in row_texts(crossing.state()) if t.id == judged)
+    assert text.word == "not proven"
+    assert "4 places equally well" in text.message
+    assert next(t for t in row_texts(crossing.state()) if t.id == crossing.holds).word == "not proven"
+    assert text.first.uncertainty == "∞"
+
+    other = places(page)[1]
+    assert technician.post(f"/jobs/{crossing.job}/alignments/{crossing.holds}/place", {"turn": other}).status_code == 204
+    page = technician.get(f"/jobs/{crossing.job}/align")
+    assert "equally well" not in words(page)
+    assert not places(page)
+    turn = crossing.state().row(crossing.holds).recipe.settled_turn
+    assert turn == pytest.approx([float(v) for v in other.split(",")], abs=1e-3)
+    answer = technician.post(f"/jobs/{crossing.job}/alignments/{crossing.holds}/place", {"turn": other})
+    assert "one place only" in words(answer)
+
+
+def test_only_an_alignment_in_several_places_is_settled(crossing):
+    with pytest.raises(InputError, match="one place only"):
+        align.settle(TECHNICIAN, crossing.job, next(iter(crossing.state().results)), [0, 0, 1])
