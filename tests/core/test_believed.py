@@ -382,6 +382,22 @@ def test_block_is_as_before():
     assert not worked(bench, active)[active].alignment.doubt
 
 
+def test_single_touches_whose_sides_nobody_knows_are_told_by_where_they_lie_or_asked_about():
+    """3-2-1 with no word of the sides: touched where it was asked, one place is right; touched anywhere, several are."""
+    normals = np.array([UP] * 3 + [[0, -1.0, 0]] * 2 + [[-1.0, 0, 0]])
+    asked = np.array([[-200, -100, 60], [200, -100, 60], [0, 100, 60], [-200, -140, 30], [200, -140, 30], [-250, 0, 30.0]])
+    truth, random = somewhere(12), np.random.default_rng(6)
+    near = asked + random.normal(0, 8, asked.shape) * (normals == 0)
+    faces = [Plane(p, n) for p, n in zip(asked, normals, strict=True)]
+    holds = [Hold(str(f), f, Point(truth.points(q)), ("own",), 0.02) for f, q in zip(faces, near, strict=True)]
+    found = align_holds(holds)
+    assert np.allclose((found.part_from_world @ truth).rotation, np.eye(3), atol=1e-6)
+    assert not found.others
+    middles = np.array([[0, 0, 60.0]] * 3 + [[0, -140, 0]] * 2 + [[-250, 0, 0]])
+    holds = [Hold(h.name, Plane(m, n), h.actual, ("own",), 0.02) for h, m, n in zip(holds, middles, normals, strict=True)]
+    assert "equally well" in align_holds(holds).doubt
+
+
 def test_held_points_of_a_plate_know_which_way_round_it_lies():
     """Six touches as points held in one direction each fit turned round too; where the centers lie tells."""
     places = np.array([[-200, -100, 0], [200, -100, 0], [0, 100, 0], [-200, -140, 0], [200, -140, 0], [-250, 0, 0]], float)

@@ -95,8 +95,8 @@ def _cost(solved: Solved) -> float:
 
 
 def _apart(holds: Sequence[Hold], solved: Solved) -> float:
-    """How far centers are from their nominals (mm, rms), also along what they do not hold."""
-    pairs = [(center_point(h.actual), center_point(h.nominal)) for h in holds if _has_centers(h)]
+    """How far centers, and touched places, are from their nominals (mm, rms), also along what they do not hold."""
+    pairs = [(center_point(h.actual), _spot(h.nominal)) for h in holds if point_of(h.actual) is not None]
     if not pairs:
         return 0.0
     actual, nominal = (np.array(side) for side in zip(*pairs, strict=True))
