@@ -23,6 +23,7 @@ TRIES, SUBSET = 120, 8  # random starts of as many poses, to find the seat altho
 SLIP_SIGMAS, SLIP_MM = 7.0, 0.12  # beyond both the ball was not in its seat
 GAP = 4  # poses between two slips that are one
 ANOTHER_MM = 0.5  # a tip so far from the other's is another probe's
+LASTING = 0.5  # of what a maker states, what may be one error all through a sweep: our choice, no standard says
 LOOSE = 1e-6  # relative to the best-known direction
 
 
@@ -87,7 +88,7 @@ class Pivot:
         return held_against(self.rms_mm, limit_mm, "Clean ball and seat, and swing again.")
 
 
-def pivot(poses: Array, sweeps: Indices, roll: bool = True) -> Pivot:
+def pivot(poses: Array, sweeps: Indices, roll: bool = True, u_stated_mm: float = 0.0) -> Pivot:
     """Solve the pivot.
 
     Parameters
@@ -95,6 +96,8 @@ def pivot(poses: Array, sweeps: Indices, roll: bool = True) -> Pivot:
     poses : (n, 7) x, y, z mm and quaternion w, x, y, z of the last axis in the instrument
     sweeps : (n,) number of the sweep of each
     roll : the arm's handle rolls (7 axes), so that a roll is wanted too
+    u_stated_mm : standard uncertainty of a place, as the maker states it; what of it is one error all
+        through a sweep does not show in the residuals, so it is added as such
 
     Raises
     ------
@@ -111,7 +114,9 @@ def pivot(poses: Array, sweeps: Indices, roll: bool = True) -> Pivot:
     offset, seat, loose = solved(turns[used], places[used])
     gaps = turns @ offset + places - seat
     residuals = np.linalg.norm(gaps, axis=1)
-    spread = _covariance(turns[used], gaps[used]) if not loose.shape[1] else np.diag([np.inf] * 3)
+    spread = np.diag([np.inf] * 3)
+    if not loose.shape[1]:
+        spread = _covariance(turns[used], gaps[used]) + (LASTING * u_stated_mm) ** 2 * _of_sweeps(turns[used], sweeps[used])
     values, vectors = (np.array([np.inf]), loose[:3, :1]) if loose.shape[1] else np.linalg.eigh(spread)
     slips, swapped = _slips_and_swap(turns, places, sweeps, used, offset, seat)
     weakest = vectors[:, -1] / max(float(np.linalg.norm(vectors[:, -1])), 1e-12)
@@ -148,6 +153,16 @@ def _covariance(turns: Array, gaps: Array) -> Array:
     n = len(turns)
     jacobian = np.concatenate([turns, np.broadcast_to(-np.eye(3), (n, 3, 3))], axis=2).reshape(-1, 6)
     return sandwich(jacobian, gaps.ravel(), np.repeat(np.arange(n), 3))[:3, :3]
+
+
+def _of_sweeps(turns: Array, sweeps: Indices) -> Array:
+    """(3, 3) of the offset, where every sweep has one error of its own, 1 mm in each direction, all through."""
+    inverse, found = np.linalg.inv(_normal(turns.sum(axis=0), len(turns))), np.zeros((3, 3))
+    for sweep in np.unique(sweeps):
+        mine = turns[sweeps == sweep]
+        answer = inverse[:3] @ np.vstack([mine.sum(axis=0).T, -len(mine) * np.eye(3)])
+        found += answer @ answer.T
+    return found
 
 
 def _in_seat(turns: Array, places: Array, sweeps: Indices) -> NDArray[np.bool_]:

@@ -40,7 +40,7 @@ def judge(deviation: float, lower: float, upper: float, U: float = 0.0, rounding
     ----------
     deviation : actual - nominal
     lower, upper : the limits of the deviation, lower <= upper; infinite where there is none
-    U : expanded uncertainty (k = 2) of the deviation; infinite where it is not known
+    U : expanded uncertainty (95.45 %) of the deviation; infinite where it is not known
     rounding : by how much the deviation may differ from what exact arithmetic gives
 
     Raises

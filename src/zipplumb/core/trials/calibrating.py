@@ -27,7 +27,7 @@ def pivot_outcome(taken: Reading, seat: str, rolls: bool, limit_mm: float = LIMI
             "running", begin, "The tip's place comes out of how the arm swings about it.", wanted=steps, drawing=_empty(rolls)
         )
     try:
-        found = pivot(taken.poses, taken.sweeps, rolls)
+        found = pivot(taken.poses, taken.sweeps, rolls, taken.u_hit_mm)
     except FitError as error:
         return Outcome("running", begin, str(error), wanted=steps, drawing=_empty(rolls))
     verdict, why = found.verdict(limit_mm)

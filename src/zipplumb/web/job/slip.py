@@ -94,7 +94,7 @@ def budget_words(state: JobResults, row_id: int, found: Characteristic) -> str:
     if found.unproven:
         return f"The {label} is not proven. {found.unproven}"
     parts = [f"{source_words(source, names)} {shown(U)}" for source, U in found.budget[:SOURCES]]
-    return f"U = {shown(found.U or 0.0)} (k = 2) of the {label}: {', '.join(parts) or 'nothing'}"
+    return f"U = {shown(found.U or 0.0)} (95 %) of the {label}: {', '.join(parts) or 'nothing'}"
 
 
 def row_slip(session: Session, state: JobResults, row_id: int) -> str:
