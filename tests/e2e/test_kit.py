@@ -233,7 +233,7 @@ def test_a_head_off_and_a_knock_make_a_check_due(tamsin, arm, running):
         passed = page.locator(".trial[data-state=pass]").count()
         if not passed:  # its calibration is in doubt now, and a person has to lift that
             kit.probe("6 mm ruby ball")
-            page.locator(".cal-line", has_text="In doubt").locator("text=Trust it all the same").first.click()
+            page.locator("text=Trust it all the same").first.click()
             Kit(tamsin)
         page.click("a:has-text('Workshop arm')")
         if passed:
