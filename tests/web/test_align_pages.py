@@ -55,3 +55,11 @@ def test_several_places_are_told_and_a_person_chooses_one(crossing, technician):
 def test_only_an_alignment_in_several_places_is_settled(crossing):
     with pytest.raises(InputError, match="one place only"):
         align.settle(TECHNICIAN, crossing.job, next(iter(crossing.state().results)), [0, 0, 1])
+
+
+def test_the_list_of_jobs_counts_what_is_measured_and_nothing_else(crossing, technician):
+    """Two bores of two; the alignment is no row to measure."""
+    page = technician.get("/")
+    assert page.status_code == 200
+    line = re.search(rf'<a[^>]*href="/jobs/{crossing.job}/.*?</a>', page.get_data(as_text=True), re.S)
+    assert line and re.search(r"\b2 of 2\b", re.sub(r"<[^>]+>", " ", line[0])), words(page)[-600:]

@@ -8,9 +8,10 @@ import numpy as np
 from scipy.spatial.transform import Rotation
 from sqlalchemy import select
 
+from ..core.alignment import Alignment
 from ..core.errors import InputError
+from ..core.frames import Array
 from ..core.sheet import kind_of
-from ..core.sheet.systems import SettledRecipe
 from ..store.database import stored, tell, transaction
 from ..store.models import Job, Row
 from .actor import Actor, record
@@ -40,23 +41,31 @@ def plan_datum_planes(actor: Actor, job_id: int, row_ids: list[int] | None = Non
         return add_row(session, actor, job_id, named(session, job_id, {"kind": "datum_planes", **names}))
 
 
-def settle(actor: Actor, job_id: int, row_id: int, turn: Sequence[float]) -> None:
-    """Say in which of several places that fit equally well the part lies: the one nearest to a turn, part from world.
+def places_of(alignment: Alignment | None) -> list[tuple[str, Array]]:
+    """Where the part may lie, in words, and as a rotation vector, part from world; none where there is one place only."""
+    if alignment is None or not alignment.others:
+        return []
+    found = [("as it is drawn now", alignment.part_from_world)]
+    found += [(place.words, place.part_from_world) for place in alignment.others]
+    return [(words, Rotation.from_matrix(motion.rotation).as_rotvec()) for words, motion in found]
 
-    ``turn``: its rotation vector (3,), rad.
-    """
+
+def settle(actor: Actor, job_id: int, row_id: int, turn: Sequence[float]) -> None:
+    """Say in which of several places that fit equally well the part lies: the one nearest to a turn, see ``places_of``."""
     actor.must_change()
     with transaction() as session:
         stored(session, Job, job_id, lock=True)
         state = load(session, job_id)
-        recipe, alignment = state.row(row_id).recipe, state.results[row_id].alignment
-        if not isinstance(recipe, SettledRecipe) or alignment is None or not alignment.others:
+        places = [Rotation.from_rotvec(place) for _, place in places_of(state.results[state.row(row_id).id].alignment)]
+        if not places:
             raise InputError("That alignment has one place only.", "Nothing was changed.", "Look at the page again.")
         wanted = Rotation.from_rotvec(np.clip(turn, -7, 7))
-        places = (alignment.part_from_world, *(other.part_from_world for other in alignment.others))
-        chosen = min((Rotation.from_matrix(p.rotation) for p in places), key=lambda place: (place * wanted.inv()).magnitude())
+        x, y, z = min(places, key=lambda place: (place * wanted.inv()).magnitude()).as_rotvec().tolist()
+        settled = state.row(row_id).recipe.settled((x, y, z))
+        if settled is None:
+            raise InputError("That alignment has one place only.", "Nothing was changed.", "Look at the page again.")
         row = stored(session, Row, row_id)
-        before, row.recipe = row.recipe, row.recipe | {"settled_turn": chosen.as_rotvec().tolist()}
+        before, row.recipe = row.recipe, settled.model_dump(mode="json")
         record(session, actor, job_id, "edit", row=row_id, before=before, after=row.recipe)
         tell(session, job_id, "sheet", row=row_id)
 

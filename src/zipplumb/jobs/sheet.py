@@ -58,6 +58,18 @@ def set_units(actor: Actor, job_id: int, units: str) -> None:
         tell(session, job_id, "units")
 
 
+def measured_so_far(session: Session) -> dict[int, tuple[int, int]]:
+    """By job, how many rows are to be measured, and how many of these are finished."""
+    kind = Row.recipe["kind"].astext.label("kind")
+    query = select(Row.job_id, kind, func.count(Row.id), func.count(Row.finished_at)).where(Row.removed_at.is_(None))
+    found: dict[int, tuple[int, int]] = {}
+    for job_id, key, rows, finished in session.execute(query.group_by(Row.job_id, "kind")):
+        if kind_of({"kind": key}).takes_hits:
+            before = found.get(job_id, (0, 0))
+            found[job_id] = before[0] + rows, before[1] + finished
+    return found
+
+
 def add_row(session: Session, actor: Actor, job_id: int, raw: Mapping[str, Any]) -> int:
     """Add a validated row at the end of the sheet, within a transaction. Returns its id.
 

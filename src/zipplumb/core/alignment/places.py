@@ -14,7 +14,7 @@ import numpy as np
 from scipy.spatial.transform import Rotation
 
 from ..errors import AlignmentError
-from ..features import axis_line, axis_of, center_point, point_of
+from ..features import axis_line, axis_of, center_point, point_of, spot_of
 from ..frames import Array, Motion, unit
 from ..shapes import Cone, Plane
 from .aligned import Place
@@ -23,7 +23,7 @@ from .ledger import motion_words
 from .touches import Pose, Solved, solve
 
 SIGNS = 6  # axes whose two senses are all tried
-STARTS = 16
+STARTS = 32
 LIKELY = 0.8  # of the best start's score
 TOLD = 0.05  # second singular value, by the first, from which directions tell the whole turn
 TURNS = 12  # tried about the one direction that is told
@@ -96,7 +96,7 @@ def _cost(solved: Solved) -> float:
 
 def _apart(holds: Sequence[Hold], solved: Solved) -> float:
     """How far centers, and touched places, are from their nominals (mm, rms), also along what they do not hold."""
-    pairs = [(center_point(h.actual), _spot(h.nominal)) for h in holds if point_of(h.actual) is not None]
+    pairs = [(center_point(h.actual), spot_of(h.nominal)) for h in holds if point_of(h.actual) is not None]
     if not pairs:
         return 0.0
     actual, nominal = (np.array(side) for side in zip(*pairs, strict=True))
@@ -169,19 +169,15 @@ def rough_motions(holds: Sequence[Hold]) -> list[Motion]:
     known = [(seen, nominal) for _, seen, nominal in _facing(holds)]
     axes = _axes(holds)
     places = pairs + [(axis_line(h.actual).point, axis_line(h.nominal).point) for h in holds if _has_axes(h)]
-    places += [(_spot(h.actual), h.nominal.point) for h in holds if isinstance(h.nominal, Plane)]
+    places += [(spot_of(h.actual), h.nominal.point) for h in holds if isinstance(h.nominal, Plane)]
     scored = []
     for signs in itertools.product((1.0, -1.0), repeat=min(len(axes), SIGNS)):
         turned = [(s * a, n) for s, (a, n) in zip(signs, axes, strict=False)]
         scored += _turns(pairs, known + turned)
     best = max(score for score, _ in scored)
     likely = sorted((pair for pair in scored if pair[0] >= LIKELY * best), key=lambda pair: -pair[0])
-    few = likely if len(likely) <= STARTS else [likely[k] for k in np.linspace(0, len(likely) - 1, 2 * STARTS).astype(int)]
-    return [Motion(turn, np.mean([n - turn @ a for a, n in places], axis=0)) for _, turn in few]
-
-
-def _spot(shape) -> Array:
-    return center_point(shape) if point_of(shape) is not None else shape.point
+    evenly = np.unique(np.linspace(0, len(likely) - 1, STARTS).astype(int))
+    return [Motion(turn, np.mean([n - turn @ a for a, n in places], axis=0)) for _, turn in (likely[k] for k in evenly)]
 
 
 def _turns(pairs, directions) -> list[tuple[float, Array]]:

@@ -128,6 +128,13 @@ class RowRecipe(Model):
         """The same, told by its other size (a radius for a diameter); None where it has one way only."""
         return None
 
+    def settled(self, turn: Vector) -> RowRecipe | None:
+        """The same, where a person has said in which of several places the part lies; None where there is one only.
+
+        ``turn``: its rotation vector, part from world.
+        """
+        return None
+
     def available(self, found: Any = None) -> tuple[tuple[str, Unit], ...]:
         """Keys and units of all characteristics that it may be asked; ``found``: its feature, where it has one."""
         return ()

@@ -150,6 +150,9 @@ class SettledRecipe(SystemRecipe):
 
     settled_turn: Annotated[Vector | None, Internal()] = None
 
+    def settled(self, turn: Vector) -> SettledRecipe:
+        return self.model_copy(update={"settled_turn": turn})
+
     @property
     def near(self) -> Motion | None:
         if self.settled_turn is None:

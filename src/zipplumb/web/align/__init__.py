@@ -3,10 +3,8 @@
 from __future__ import annotations
 
 from flask import Blueprint, g, render_template
-from scipy.spatial.transform import Rotation
 from sqlalchemy.orm import Session
 
-from ...core.alignment import Alignment
 from ...core.units import degrees_text, length_text
 from ...jobs import align
 from ...jobs.results import JobResults
@@ -31,21 +29,10 @@ def panel(session: Session, state: JobResults, view: JobView) -> str:
             for s in (found.alignment.squareness if found.alignment else ())
         ]
         active = row.id == state.job.alignment_row_id
-        cards.append(
-            {"row": row, "found": found, "squareness": squareness, "active": active, "places": _places(found.alignment)}
-        )
+        places = [(words, ",".join(f"{v:.6f}" for v in turn)) for words, turn in align.places_of(found.alignment)]
+        cards.append({"row": row, "found": found, "squareness": squareness, "active": active, "places": places})
     lettered = sorted((text.datum, text.name) for text in view.rows if text.datum)
     return render_template("_align.html", view=view, cards=cards, lettered=lettered, kinds=kinds_to_plan("system"))
-
-
-def _places(alignment: Alignment | None) -> list[tuple[str, str]]:
-    """Where the part may lie as well, and as it is drawn: in words, and as a turn."""
-    if alignment is None or not alignment.others:
-        return []
-    found = [("as it is drawn now", alignment.part_from_world)]
-    found += [(place.words, place.part_from_world) for place in alignment.others]
-    turns = (Rotation.from_matrix(motion.rotation).as_rotvec() for _, motion in found)
-    return [(words, ",".join(f"{v:.6f}" for v in turn)) for (words, _), turn in zip(found, turns, strict=True)]
 
 
 @blueprint.post("/alignments/<int:row_id>/place")

@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 from flask import Blueprint, g, redirect, render_template, request, url_for
-from sqlalchemy import func, select
+from sqlalchemy import select
 
-from ...core.sheet import MEASURED
 from ...jobs import parts
-from ...jobs.sheet import create_job
+from ...jobs.sheet import create_job, measured_so_far
 from ...store.database import transaction
-from ...store.models import Job, Part, Row
+from ...store.models import Job, Part
 from .. import asked
 from ..doors import changes, reads
 
@@ -20,15 +19,9 @@ blueprint = Blueprint("home", __name__)
 @reads
 def jobs():
     with transaction() as session:
-        done = func.count(Row.finished_at)
-        query = (
-            select(Job, Part.name, func.count(Row.id), done)
-            .join(Part, Part.id == Job.part_id)
-            .outerjoin(Row, (Row.job_id == Job.id) & Row.removed_at.is_(None) & Row.recipe["kind"].astext.in_(MEASURED))
-            .group_by(Job.id, Part.name)
-            .order_by(Job.id)
-        )
-        found = session.execute(query).all()
+        measured = measured_so_far(session)
+        listed = session.execute(select(Job, Part.name).join(Part, Part.id == Job.part_id).order_by(Job.id))
+        found = [(job, part, *measured.get(job.id, (0, 0))) for job, part in listed]
         waiting = session.scalars(
             select(Part).where(~select(Job.id).where(Job.part_id == Part.id).exists()).order_by(Part.id.desc())
         ).all()
