@@ -8,7 +8,19 @@ function refill(form, more) {
   htmx.ajax("POST", form.dataset.refill, { values, target, swap: "outerHTML", select: ".fields" });
 }
 
+// What a person sends before the page's own behaviour has reached a form that just came is sent all the same, and not the
+// browser's way, which would leave the page and lose what was typed.
+function early(event) {
+  const form = event.target;
+  if (event.defaultPrevented || !form.matches("[hx-post], [hx-get]")) return;
+  event.preventDefault();
+  htmx.process(form);
+  htmx.trigger(form, "submit");
+}
+
 export function forms() {
+  htmx.config.defaultSettleDelay = 0;
+  document.addEventListener("submit", early);
   document.addEventListener("change", (event) => {
     const form = event.target.closest("form[data-refill]");
     if (form && event.target.matches("[data-follows] > select")) refill(form);

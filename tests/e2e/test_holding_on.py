@@ -194,3 +194,14 @@ def test_a_late_answer_neither_pushes_a_choice_away_nor_stops_what_follows(tamsi
     expect(slip.locator("h2")).to_contain_text("Plane 1")
     sheet.edit_row(TECHNICIAN, job, plane, {"note": "by the door"})
     expect(slip.locator("[name=note]")).to_have_value("by the door")
+
+
+def test_a_form_that_is_sent_before_the_page_has_reached_it_loses_nothing(tamsin, running, job):
+    tamsin.open(job)
+    tamsin.page.evaluate("htmx.config.defaultSettleDelay = 5000")  # a page that is long in coming to its forms
+    tamsin.page.locator("#sheet-rows a.row").first.click()
+    name = tamsin.page.locator("#slip form input[name=name]")
+    name.fill("Renamed in time")
+    name.press("Enter")
+    expect(tamsin.row("Renamed in time")).to_be_visible()
+    assert "name=" not in tamsin.page.url
