@@ -22,7 +22,7 @@ def recipe(row):
 
 
 def text_of(bench, name) -> RowText:
-    return next(r for r in row_texts(bench.state()) if r.name == name)
+    return next(r for r in row_texts(bench.state()).values() if r.name == name)
 
 
 # ---- planning -----------------------------------------------------------------------------

@@ -76,7 +76,7 @@ def old_database(stack, monkeypatch):
 def test_the_rows_of_before_show_what_they_showed(old_database):
     with database.transaction() as session:
         job = session.scalar(select(Job.id).where(Job.name == "Test"))
-        texts = {t.name: t for t in row_texts(load(session, job))}
+        texts = {t.name: t for t in row_texts(load(session, job)).values()}
     assert texts["Alignment 1"].line == "6 held, 0 spare"
     assert texts["Fit"].line == "3 held, 0 spare"
     for name, nominal, actual, deviation, limits, word in SHOWN:

@@ -35,10 +35,10 @@ def test_several_places_are_told_and_a_person_chooses_one(crossing, technician):
     assert "How does the part lie?" in said
     assert len(places(page)) == 4
     judged = crossing.touch_bore("Far bore", [60, 40, 0], [0, 0, 1], asked=[{"key": "off", "lower": -0.05, "upper": 0.05}])
-    text = next(t for t in row_texts(crossing.state()) if t.id == judged)
+    text = row_texts(crossing.state())[judged]
     assert text.word == "not proven"
     assert "4 places equally well" in text.message
-    assert next(t for t in row_texts(crossing.state()) if t.id == crossing.holds).word == "not proven"
+    assert row_texts(crossing.state())[crossing.holds].word == "not proven"
     assert text.first.uncertainty == "∞"
 
     other = places(page)[1]

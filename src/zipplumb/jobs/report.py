@@ -104,7 +104,7 @@ def report_left(report_id: int) -> None:
 
 def _made(session: Session, report: Report) -> bytes:
     state = load(session, report.job_id)
-    rows = [r for r in row_texts(state) if not report.rows or r.id in report.rows]
+    rows = [r for r in row_texts(state).values() if not report.rows or r.id in report.rows]
     facts = gather_facts(session, state, report.by)
     units = state.job.units
     if report.kind == "csv":

@@ -12,7 +12,7 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
-from sqlalchemy import ColumnElement, func, literal_column, select, text
+from sqlalchemy import ColumnElement, Select, bindparam, func, literal_column, select, text
 from sqlalchemy.orm import Session, lazyload
 
 from ..cad import CadModel
@@ -21,6 +21,7 @@ from ..core.calibration import ProbeCalibration
 from ..core.errors import InputError
 from ..core.frames import Motion
 from ..core.readings import Reading
+from ..core.sameness import Layered
 from ..core.sheet import Kit, Memory, PartSurfaces, RowResult, Sheet, SheetRow, Station, evaluate, recipe_from_dict
 from ..core.units import Unit
 from ..store import models
@@ -36,6 +37,24 @@ EDITION = text(
 OURS: ColumnElement[str | None] = literal_column("pg_current_xact_id_if_assigned()::xid::text")  # this very transaction
 VERSION: ColumnElement[str] = literal_column("rows.xmin::text")  # names the transaction that wrote a row's present version
 
+# asked at every hit, and so put together once
+NEWER: Select = (
+    select(models.Reading, literal_column("readings.xmin::text"), OURS)
+    .where(models.Reading.job_id == bindparam("job"), models.Reading.id > bindparam("newest"))
+    .order_by(models.Reading.id)
+)
+AS_ASKED: Select = select(Row.id, VERSION, Row.recipe, Row.finished_at).where(
+    Row.id.in_(bindparam("rows", expanding=True)), Row.job_id == bindparam("job")
+)
+MARKS: Select = (
+    select(Mark.reading_id, models.Reading.row_id, func.array_agg(Mark.hit))
+    .join(models.Reading, models.Reading.id == Mark.reading_id)
+    .where(Mark.lifted_at.is_(None))
+    .group_by(Mark.reading_id, models.Reading.row_id)
+)
+MARKS_OF_JOB = MARKS.where(models.Reading.job_id == bindparam("whose"))
+MARKS_OF_ROWS = MARKS.where(models.Reading.row_id.in_(bindparam("whose", expanding=True)))
+
 
 @dataclass(frozen=True, eq=False)
 class JobResults:
@@ -47,8 +66,8 @@ class JobResults:
 
     job: Job
     sheet: Sheet
-    results: dict[int, RowResult]
-    readings: dict[int, Reading]
+    results: Layered[int, RowResult]
+    readings: Layered[int, Reading]
     kit: Kit
     instrument: Instrument | None
     due: tuple[str, ...] = ()
@@ -104,7 +123,7 @@ class _Memory:
     newest: int = 0
     marks: dict[int, dict[int, frozenset[int]]] = field(default_factory=dict)
     histories: dict[int, History] = field(default_factory=dict)
-    readings: dict[int, Reading] = field(default_factory=dict)
+    readings: Layered[int, Reading] = field(default_factory=lambda: Layered({}))
     read_with: set[int] = field(default_factory=set)
     told: dict[int, dict[str, Any]] = field(default_factory=dict)
     before: JobResults | None = None
@@ -147,12 +166,11 @@ def load(session: Session, job_id: int, named: set[int] | None = None) -> JobRes
 def _hits_came(
     session: Session, job_id: int, memory: _Memory, named: set[int], new: list[tuple[Batch, bool]], before: JobResults
 ) -> JobResults:
-    there = select(Row.id, VERSION, Row.recipe, Row.finished_at).where(Row.id.in_(named), Row.job_id == job_id)
-    for row_id, written, raw, finished in session.execute(there):
+    for row_id, written, raw, finished in session.execute(AS_ASKED, {"rows": list(named), "job": job_id}):
         if memory.rows.get(row_id, ("",))[0] != written:
             memory.rows[row_id] = written, SheetRow(row_id, recipe_from_dict(raw), finished is not None)
     sheet = before.sheet.changed(memory.rows[row_id][1] for row_id in named & before.sheet.places.keys())
-    readings = _readings(session, memory, new, named, models.Reading.row_id.in_(named))
+    readings = _readings(session, job_id, memory, new, named)
     results, memory.found = evaluate(sheet, readings, before.kit, memory.found, memory.surfaces)
     return replace(before, sheet=sheet, results=results, readings=readings)
 
@@ -164,8 +182,8 @@ def _whole(session: Session, job_id: int, memory: _Memory, new: list[tuple[Batch
     sheet = _sheet(session, job, memory)
     applied = applied_calibrations(session)
     if applied != memory.applied:
-        memory.applied, memory.marks, memory.readings = applied, {}, {}
-    readings = _readings(session, memory, new, None, models.Reading.job_id == job_id)
+        memory.applied, memory.marks, memory.readings = applied, {}, Layered({})
+    readings = _readings(session, job_id, memory, new, None)
     kit, instrument = _kit(session, job_id, memory, new)
     if memory.before is not None and _alike(kit, memory.before.kit):
         kit = memory.before.kit
@@ -243,15 +261,13 @@ def _new_batches(session: Session, job_id: int, memory: _Memory) -> list[tuple[B
     Whoever keeps a reading holds the job's lock, so that their ids rise in the order in which they are committed.
     Those of this very transaction may still be taken back, and are not remembered.
     """
-    written: ColumnElement[str] = literal_column("readings.xmin::text")
-    query = select(models.Reading, written, OURS).where(models.Reading.job_id == job_id, models.Reading.id > memory.newest)
-    fetched = session.execute(query.order_by(models.Reading.id))
+    fetched = session.execute(NEWER, {"job": job_id, "newest": memory.newest})
     return [(Batch.of(batch), written != ours) for batch, written, ours in fetched]
 
 
 def _readings(
-    session: Session, memory: _Memory, new: list[tuple[Batch, bool]], named: set[int] | None, whose: ColumnElement[bool]
-) -> dict[int, Reading]:
+    session: Session, job_id: int, memory: _Memory, new: list[tuple[Batch, bool]], named: set[int] | None
+) -> Layered[int, Reading]:
     """By row. Only rows of which something is new are put together again."""
     kept, ours = [b for b, good in new if good], [b for b, good in new if not good]
     for batch in kept:
@@ -262,25 +278,21 @@ def _readings(
                 memory.told[batch.station_id] = batch.conditions
             memory.read_with.add(batch.calibration_id)
     marks: dict[int, dict[int, frozenset[int]]] = defaultdict(dict)
-    query = select(Mark.reading_id, models.Reading.row_id, func.array_agg(Mark.hit)).join(
-        models.Reading, models.Reading.id == Mark.reading_id
-    )
-    for reading_id, row_id, hits in session.execute(
-        query.where(whose, Mark.lifted_at.is_(None)).group_by(Mark.reading_id, models.Reading.row_id)
-    ):
+    query, whose = (MARKS_OF_JOB, job_id) if named is None else (MARKS_OF_ROWS, list(named))
+    for reading_id, row_id, hits in session.execute(query, {"whose": whose}):
         marks[row_id or 0][reading_id] = frozenset(hits)
     asked = marks.keys() | memory.marks.keys() if named is None else named
     stale = {row for row in asked if marks.get(row) != memory.marks.get(row)} | {b.row_id for b in kept if b.row_id is not None}
     memory.marks = {row: each for row, each in memory.marks.items() if row not in asked} | marks
     if not memory.readings:
         stale = set(memory.histories)
-    found = dict(memory.readings)
+    found: dict[int, Reading] = {}
     for row_id in stale & memory.histories.keys():
         reading = memory.histories[row_id].reading(marks.get(row_id, {}), memory.applied)
         if reading is not None:  # there is none where all batches are pull-offs; hits are never taken away
             found[row_id] = reading
-    memory.readings = found
-    return found | _with_ours(memory, ours, marks) if ours else found
+    memory.readings = memory.readings.replaced(found)
+    return memory.readings.replaced(_with_ours(memory, ours, marks))
 
 
 def _with_ours(memory: _Memory, ours: list[Batch], marks: dict[int, dict[int, frozenset[int]]]) -> dict[int, Reading]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from ..core.sameness import places_that_differ
+from ..core.sameness import Layered
 from ..core.sheet import Characteristic, RowResult, Sheet, SheetRow
 from ..core.tolerances import Verdict
 from ..core.units import Units, length_text, quantity_text, quantity_value, sentence_in
@@ -21,27 +21,24 @@ class _Told:
     """What was told last, and what it was told of."""
 
     sheet: Sheet
-    results: dict[int, RowResult]
+    results: Layered[int, RowResult]
     units: Units
     current: int | None
-    texts: list[RowText]
+    texts: Layered[int, RowText]
 
 
-def row_texts(state: JobResults) -> list[RowText]:
-    """Every row of a job, in order: the very same words while nothing that they tell has changed."""
+def row_texts(state: JobResults) -> Layered[int, RowText]:
+    """Every row of a job by its id, in order: the very same words while nothing that they tell has changed."""
     told: _Told | None = state.remembered.get("texts")
     sheet, units, current = state.sheet, state.job.units, state.job.current_row_id
-    if told is None or told.units != units or (told.sheet is not sheet and told.sheet.places != sheet.places):
-        texts = [_row_text(state, row, number) for number, row in enumerate(sheet.rows, start=1)]
+    if told is None or told.units != units or not sheet.stands_as(told.sheet):
+        texts = Layered({row.id: _row_text(state, row, number) for number, row in enumerate(sheet.rows, start=1)})
     else:
-        differ = set(places_that_differ(state.results.values(), told.results.values()))
-        if sheet is not told.sheet:
-            differ.update(places_that_differ(sheet.rows, told.sheet.rows))
+        differ = set(state.results.differing(told.results))
+        differ.update(sheet.rows[place].id for place in sheet.places_that_differ(told.sheet))
         if told.current != current:
-            differ.update(sheet.places[i] for i in (told.current, current) if i in sheet.places)
-        texts = list(told.texts)
-        for place in differ:
-            texts[place] = _row_text(state, sheet.rows[place], place + 1)
+            differ.update(i for i in (told.current, current) if i in sheet.places)
+        texts = told.texts.replaced({i: row_text(state, i) for i in differ})
     state.remembered["texts"] = _Told(sheet, state.results, units, current, texts)
     return texts
 

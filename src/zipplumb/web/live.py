@@ -23,7 +23,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import lazyload
 
 from ..core.errors import PlumbError
-from ..core.sameness import places_that_differ
+from ..core.sameness import Layered
 from ..core.units import Units, length_text
 from ..exchange.table import RowText
 from ..jobs.results import JobResults, load
@@ -81,7 +81,7 @@ class Watched:
 
     pages: set[Page] = field(default_factory=set)
     state: JobResults | None = None
-    texts: list[RowText] = field(default_factory=list)
+    texts: Layered[int, RowText] = field(default_factory=lambda: Layered({}))
     now: str = ""
 
 
@@ -258,7 +258,7 @@ class Hub:
         view = JobView.of(state)
         with self.app.test_request_context():  # links are made without a page that asks
             now = render_template("_now.html", view=view, oob=True)
-        watched.state, watched.texts, watched.now = state, view.rows, now
+        watched.state, watched.texts, watched.now = state, view.texts, now
         return view, now
 
     def _changed(self, job_id: int, word: Word) -> None:
@@ -268,13 +268,13 @@ class Hub:
         before, texts, said = watched.state, watched.texts, watched.now
         state = self._load(job_id, word.get("named"))
         view, now = self._remember(watched, state)
-        if word["what"] == "back" or before is None or state.sheet.places != before.sheet.places:
+        if word["what"] == "back" or before is None or not state.sheet.stands_as(before.sheet):
             html, rows = self._all_html(state), list(state.sheet.places)
         else:
             with self.app.test_request_context():
-                changed = [view.rows[place] for place in places_that_differ(view.rows, texts)]
+                changed = [view.texts[i] for i in view.texts.differing(texts)]
                 html = "".join([now] * (now != said) + [row_html(row, job_id, oob=True) for row in changed])
-            rows = [state.rows[p].id for p in places_that_differ(state.results.values(), before.results.values())]
+            rows = [row.id for row in state.sheet.of(state.results.differing(before.results))]
         message = {
             "html": html, "scene": scene_of(state, rows), "rows": [str(r) for r in rows], "tone": word.get("tone"),
             "what": word.get("what"), "at": word.get("at"),

@@ -9,6 +9,7 @@ from functools import cached_property
 from operator import attrgetter
 
 from ..core.deriving import Drawing
+from ..core.sameness import Layered
 from ..core.sheet import RowResult, SheetRow
 from ..core.units import length_text
 from ..exchange.table import RowText
@@ -33,7 +34,7 @@ class JobView:
     """A job for its pages: rows as words, the prompt, and what is active."""
 
     job: Job
-    rows: list[RowText]
+    texts: Layered[int, RowText]
     prompt: Prompt
     instrument: Instrument | None
     probe: str
@@ -46,10 +47,9 @@ class JobView:
         job = state.job
         instrument = state.instrument
         cal = instrument.calibration if instrument else None
-        rows = row_texts(state)
         return cls(
             job,
-            rows,
+            row_texts(state),
             prompt(state, instrument),
             instrument,
             cal.probe.name if cal else "none",
@@ -57,6 +57,11 @@ class JobView:
             _system_words(state),
             " ".join(state.due),
         )
+
+    @cached_property
+    def rows(self) -> list[RowText]:
+        """In order."""
+        return list(self.texts.values())
 
     @cached_property
     def counts(self) -> Counter[str]:

@@ -18,7 +18,7 @@ from ..alignment import Alignment
 from ..alignment.steps import difference
 from ..fingerprints import fingerprint
 from ..readings import Reading
-from ..sameness import places_that_differ
+from ..sameness import Layered
 from .base import Needed
 from .given import Kit, PartSurfaces, Sheet, SheetRow, Station
 from .graph import GONE, ROUND, Failed, Name, Node, Worked, fault_words, work_out
@@ -37,7 +37,7 @@ def evaluate(
     kit: Kit,
     previous: Memory | None = None,
     surfaces: PartSurfaces | None = None,
-) -> tuple[dict[int, RowResult], Memory]:
+) -> tuple[Layered[int, RowResult], Memory]:
     """Work the whole sheet out.
 
     Parameters
@@ -53,22 +53,21 @@ def evaluate(
     results : RowResult by row id
     memory : to be given back as ``previous`` next time
     """
+    readings = Layered.of(readings)
     changed = previous.rows_changed(sheet, readings, kit, surfaces) if previous is not None else None
     if previous is None or changed is None:
         nodes = _Graph(sheet, readings, kit, surfaces, sheet.rows).nodes
-        worked = work_out(nodes, previous.worked if previous else {})
-        results = {row.id: _result(row, worked["verdict", row.id]) for row in sheet.rows}
-        return results, Memory(sheet, dict(readings), kit, surfaces, worked, results, _dependents(nodes))
+        worked = Layered(work_out(nodes, previous.worked if previous else {}))
+        results = Layered({row.id: _result(row, worked["verdict", row.id]) for row in sheet.rows})
+        return results, Memory(sheet, readings, kit, surfaces, worked, results, _dependents(nodes))
     dirty = previous.resting_on(changed)
     ids = {cast(tuple[str, int], name)[1] for name in dirty}
     touched = sheet.of(ids)
     nodes = {n: node for n, node in _Graph(sheet, readings, kit, surfaces, touched).nodes.items() if n in dirty}
-    others = dict(previous.worked)
-    for name in dirty:
-        del others[name]
-    worked = work_out(nodes, previous.worked, others)
-    results = previous.results | {row.id: _result(row, worked["verdict", row.id]) for row in touched}
-    return results, Memory(sheet, dict(readings), kit, surfaces, worked, results, previous.dependents)
+    done = work_out(nodes, previous.worked, previous.worked)
+    worked = previous.worked.replaced(done)
+    results = previous.results.replaced({row.id: _result(row, done["verdict", row.id]) for row in touched})
+    return results, Memory(sheet, readings, kit, surfaces, worked, results, previous.dependents)
 
 
 @dataclass(frozen=True, eq=False)
@@ -76,30 +75,27 @@ class Memory:
     """What evaluate() was given and found. ``dependents``: by node, those that need it."""
 
     sheet: Sheet
-    readings: dict[int, Reading]
+    readings: Layered[int, Reading]
     kit: Kit
     surfaces: PartSurfaces | None
-    worked: dict[Name, Worked]
-    results: dict[int, RowResult]
+    worked: Layered[Name, Worked]
+    results: Layered[int, RowResult]
     dependents: dict[Name, list[Name]]
 
     def rows_changed(
-        self, sheet: Sheet, readings: Mapping[int, Reading], kit: Kit, surfaces: PartSurfaces | None
+        self, sheet: Sheet, readings: Layered[int, Reading], kit: Kit, surfaces: PartSurfaces | None
     ) -> list[int] | None:
         """Rows that are other objects now, or whose readings are; None where more than that is different."""
         if kit is not self.kit or surfaces is not self.surfaces or sheet.alignment != self.sheet.alignment:
             return None
-        if len(sheet.rows) != len(self.sheet.rows):
+        if not sheet.stands_as(self.sheet):
             return None
-        now, before, changed, rows = readings.get, self.readings.get, [], self.sheet.rows
-        differ = set() if sheet is self.sheet else set(places_that_differ(sheet.rows, rows))
-        ids = self.sheet.places  # in their order
-        differ.update(places_that_differ(map(now, ids), map(before, ids)))
-        for place in sorted(differ):
-            row, was = sheet.rows[place], rows[place]
-            if row.id != was.id or row.recipe.role != was.recipe.role or row.needs != was.needs:
+        changed = []
+        for place in sorted({*sheet.places_that_differ(self.sheet), *sheet.places_of(readings.differing(self.readings))}):
+            row, was = sheet.rows[place], self.sheet.rows[place]
+            if row.recipe.role != was.recipe.role or row.needs != was.needs:
                 return None
-            read, had = now(row.id), before(row.id)
+            read, had = readings.get(row.id), self.readings.get(row.id)
             if (read.station_names if read else ()) != (had.station_names if had else ()):
                 return None
             changed.append(row.id)

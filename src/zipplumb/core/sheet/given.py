@@ -63,6 +63,20 @@ class Sheet:
         """Some rows, in order."""
         return [self.rows[place] for place in sorted(self.places[i] for i in ids)]
 
+    def places_of(self, ids: Iterable[int]) -> list[int]:
+        """Where those of some rows that are in the sheet stand."""
+        return [self.places[i] for i in ids if i in self.places]
+
+    def places_that_differ(self, before: Sheet) -> list[int]:
+        """Where this sheet has not the very same row as one of equal places."""
+        if self is before:
+            return []
+        return [place for place, (now, was) in enumerate(zip(self.rows, before.rows, strict=True)) if now is not was]
+
+    def stands_as(self, before: Sheet) -> bool:
+        """The same rows in the same order."""
+        return self is before or self.places == before.places
+
     def changed(self, rows: Iterable[SheetRow]) -> Sheet:
         """With these in the place of those of the same ids; itself where they are the very same."""
         new = {self.places[row.id]: row for row in rows}

@@ -44,6 +44,7 @@ class Failed:
     message: str
 
 
+NONE: Mapping[Name, Worked] = {}
 GONE = Failed("A row it rests on is gone, or is no feature. Choose another.")
 ROUND = Failed("It rests on itself, through another row. Choose another row for it to rest on.")
 
@@ -58,10 +59,10 @@ def fault_words(error: Exception) -> str:
 
 
 def work_out(
-    nodes: Mapping[Name, Node], previous: Mapping[Name, Worked], done: dict[Name, Worked] | None = None
+    nodes: Mapping[Name, Node], previous: Mapping[Name, Worked], others: Mapping[Name, Worked] = NONE
 ) -> dict[Name, Worked]:
-    """All nodes worked out, those of the same key taken over from ``previous``; ``done``: others that are as they were."""
-    done = {} if done is None else done
+    """All nodes worked out, those of the same key taken over from ``previous``; ``others``: what they may need beside."""
+    done: dict[Name, Worked] = {}
     for name, node in nodes.items():
         if name in done:
             continue
@@ -69,17 +70,17 @@ def work_out(
             if needed not in done and needed in nodes:
                 break
         else:  # nearly always: what it needs came before it
-            done[name] = _worked(node, done, previous.get(name))
+            done[name] = _worked(node, done, previous.get(name), others)
             continue
         for each in _in_order(name, nodes, done):
             if each not in done:
-                done[each] = _worked(nodes[each], done, previous.get(each))
+                done[each] = _worked(nodes[each], done, previous.get(each), others)
     return done
 
 
-def _worked(node: Node, done: Mapping[Name, Worked], before: Worked | None) -> Worked:
+def _worked(node: Node, done: Mapping[Name, Worked], before: Worked | None, others: Mapping[Name, Worked]) -> Worked:
     own, needs = node.own, node.needs
-    used = tuple([done.get(n) for n in needs])
+    used = tuple([done[n] if n in done else others.get(n) for n in needs])
     if before is not None and before.own == own and len(before.used) == len(used):
         for was, now in zip(before.used, used, strict=True):
             if was is not now:
