@@ -49,7 +49,7 @@ def _changes(app, bench, count: int) -> list[float]:
     async def listened() -> list[float]:
         hub, page, seconds = Hub(app), Page(), []
         hub.jobs[bench.job] = Watched({page})
-        hub._whole_of(bench.job)
+        hub._whole(bench.job, page)
         hub._changed(bench.job, {"what": "hits"})
         with transaction() as session:
             row = session.get(Job, bench.job).current_row_id

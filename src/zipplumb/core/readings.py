@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
 from functools import cached_property
+from itertools import compress
 
 import numpy as np
 
@@ -76,7 +77,7 @@ class Reading:
             for name in ("poses", "approach", "aside", "stations", "calibrations", "times", "sweeps", "faces")
             if len(getattr(self, name)) == len(keep)
         }
-        keys = tuple(k for k, good in zip(self.keys, keep, strict=True) if good)
+        keys = tuple(compress(self.keys, keep.tolist()))
         lines = tuple(line for line, good in zip(self.lines, keep, strict=True) if good) if self.lines else ()
         return replace(self, keys=keys, lines=lines, **each)
 

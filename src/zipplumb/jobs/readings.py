@@ -145,7 +145,8 @@ class Batch:
     conditions: dict[str, Any]
 
     @classmethod
-    def of(cls, kept: models.Reading) -> Batch:
+    def of(cls, kept: Any) -> Batch:
+        """Of a reading, or of its columns."""
         return cls(
             kept.id, kept.row_id, kept.kind, (kept.session, kept.sweep), kept.station_id or 0, kept.calibration_id or 0,
             np.reshape(np.array(kept.poses, float), (-1, 7)), np.reshape(np.array(kept.approach, float), (-1, 7)),
@@ -164,6 +165,7 @@ class History:
         self.joined: dict[str, np.ndarray] = {}
         self.keys: tuple[str, ...] = ()
         self.lines: tuple[np.ndarray, ...] = ()
+        self.scanned = False
         self.begins: dict[int, int] = {}
         self.presses: dict[tuple[str, int], int] = {}
         self.gaps: tuple[tuple[int, float], ...] = ()
@@ -217,6 +219,7 @@ class History:
             count += size
         self.keys += tuple(f"{b.id}.{k}" for b in hits for k in range(len(b)))
         self.lines += tuple(line for b in hits for line in b.lines)
+        self.scanned = self.scanned or any(len(line) for b in hits for line in b.lines)
         self.u_hit_mm = max(self.u_hit_mm, *(b.conditions.get("u_hit_mm", 0.0) for b in hits))
         each = {
             "poses": [b.poses for b in hits], "approach": [b.approach for b in hits], "times": [b.times for b in hits],
@@ -243,7 +246,7 @@ class History:
             pull_off=off.poses.ravel() if off else None,
             pull_off_station=off.station_id if off else None,
             pull_off_calibration=applied.get(off.calibration_id, off.calibration_id) if off else None,
-            lines=self.lines if any(len(line) for line in self.lines) else (),
+            lines=self.lines if self.scanned else (),
             u_hit_mm=self.u_hit_mm,
             gaps=self.gaps,
             **{**self.joined, "calibrations": calibrations},

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict, defaultdict
+from collections.abc import Set
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -39,21 +40,23 @@ VERSION: ColumnElement[str] = literal_column("rows.xmin::text")  # names the tra
 
 # asked at every hit, and so put together once
 NEWER: Select = (
-    select(models.Reading, literal_column("readings.xmin::text"), OURS)
+    select(*models.Reading.__table__.columns, literal_column("readings.xmin::text").label("written"), OURS.label("ours"))
     .where(models.Reading.job_id == bindparam("job"), models.Reading.id > bindparam("newest"))
     .order_by(models.Reading.id)
 )
-AS_ASKED: Select = select(Row.id, VERSION, Row.recipe, Row.finished_at).where(
-    Row.id.in_(bindparam("rows", expanding=True)), Row.job_id == bindparam("job")
+MARKED = Mark.reading_id == models.Reading.id, Mark.lifted_at.is_(None)
+AS_ASKED = select(
+    Row.id, VERSION, Row.recipe, Row.finished_at,
+    select(func.jsonb_agg(func.jsonb_build_array(Mark.reading_id, Mark.hit)))
+    .where(models.Reading.row_id == Row.id, *MARKED)
+    .scalar_subquery(),
+).where(Row.id.in_(bindparam("rows", expanding=True)), Row.job_id == bindparam("job"))  # fmt: skip
+MARKS_OF_JOB = (
+    select(models.Reading.row_id, func.jsonb_agg(func.jsonb_build_array(Mark.reading_id, Mark.hit)))
+    .where(models.Reading.job_id == bindparam("job"), models.Reading.row_id.is_not(None), *MARKED)
+    .group_by(models.Reading.row_id)
 )
-MARKS: Select = (
-    select(Mark.reading_id, models.Reading.row_id, func.array_agg(Mark.hit))
-    .join(models.Reading, models.Reading.id == Mark.reading_id)
-    .where(Mark.lifted_at.is_(None))
-    .group_by(Mark.reading_id, models.Reading.row_id)
-)
-MARKS_OF_JOB = MARKS.where(models.Reading.job_id == bindparam("whose"))
-MARKS_OF_ROWS = MARKS.where(models.Reading.row_id.in_(bindparam("whose", expanding=True)))
+Marks = dict[int, dict[int, frozenset[int]]]  # by row and batch, the numbers of hits that do not count
 
 
 @dataclass(frozen=True, eq=False)
@@ -112,8 +115,7 @@ class JobResults:
 class _Memory:
     """What one process remembers of a job.
 
-    ``sheet``: as last read, and ``edition`` names all versions of its rows; ``newest``: the last reading;
-    ``marks``: hits that do not count, by row and batch.
+    ``sheet``: as last read, and ``edition`` names all versions of its rows; ``newest``: the last reading.
     """
 
     lock: threading.Lock = field(default_factory=threading.Lock)
@@ -121,7 +123,7 @@ class _Memory:
     sheet: Sheet | None = None
     edition: str | None = None
     newest: int = 0
-    marks: dict[int, dict[int, frozenset[int]]] = field(default_factory=dict)
+    marks: Marks = field(default_factory=dict)
     histories: dict[int, History] = field(default_factory=dict)
     readings: Layered[int, Reading] = field(default_factory=lambda: Layered({}))
     read_with: set[int] = field(default_factory=set)
@@ -166,11 +168,14 @@ def load(session: Session, job_id: int, named: set[int] | None = None) -> JobRes
 def _hits_came(
     session: Session, job_id: int, memory: _Memory, named: set[int], new: list[tuple[Batch, bool]], before: JobResults
 ) -> JobResults:
-    for row_id, written, raw, finished in session.execute(AS_ASKED, {"rows": list(named), "job": job_id}):
+    marks: Marks = {}
+    for row_id, written, raw, finished, pairs in session.execute(AS_ASKED, {"rows": list(named), "job": job_id}):
+        if pairs:
+            marks[row_id] = _by_batch(pairs)
         if memory.rows.get(row_id, ("",))[0] != written:
             memory.rows[row_id] = written, SheetRow(row_id, recipe_from_dict(raw), finished is not None)
     sheet = before.sheet.changed(memory.rows[row_id][1] for row_id in named & before.sheet.places.keys())
-    readings = _readings(session, job_id, memory, new, named)
+    readings = _readings(memory, new, marks, named)
     results, memory.found = evaluate(sheet, readings, before.kit, memory.found, memory.surfaces)
     return replace(before, sheet=sheet, results=results, readings=readings)
 
@@ -183,7 +188,8 @@ def _whole(session: Session, job_id: int, memory: _Memory, new: list[tuple[Batch
     applied = applied_calibrations(session)
     if applied != memory.applied:
         memory.applied, memory.marks, memory.readings = applied, {}, Layered({})
-    readings = _readings(session, job_id, memory, new, None)
+    marks = {row_id: _by_batch(pairs) for row_id, pairs in session.execute(MARKS_OF_JOB, {"job": job_id})}
+    readings = _readings(memory, new, marks, marks.keys() | memory.marks.keys())
     kit, instrument = _kit(session, job_id, memory, new)
     if memory.before is not None and _alike(kit, memory.before.kit):
         kit = memory.before.kit
@@ -262,13 +268,18 @@ def _new_batches(session: Session, job_id: int, memory: _Memory) -> list[tuple[B
     Those of this very transaction may still be taken back, and are not remembered.
     """
     fetched = session.execute(NEWER, {"job": job_id, "newest": memory.newest})
-    return [(Batch.of(batch), written != ours) for batch, written, ours in fetched]
+    return [(Batch.of(kept), kept.written != kept.ours) for kept in fetched]
 
 
-def _readings(
-    session: Session, job_id: int, memory: _Memory, new: list[tuple[Batch, bool]], named: set[int] | None
-) -> Layered[int, Reading]:
-    """By row. Only rows of which something is new are put together again."""
+def _by_batch(pairs: list[tuple[int, int]]) -> dict[int, frozenset[int]]:
+    found: dict[int, set[int]] = defaultdict(set)
+    for batch, hit in pairs:
+        found[batch].add(hit)
+    return {batch: frozenset(hits) for batch, hits in found.items()}
+
+
+def _readings(memory: _Memory, new: list[tuple[Batch, bool]], marks: Marks, asked: Set[int]) -> Layered[int, Reading]:
+    """By row. Only rows of which something is new are put together again. ``asked``: rows whose marks may be others."""
     kept, ours = [b for b, good in new if good], [b for b, good in new if not good]
     for batch in kept:
         if batch.row_id is not None:
@@ -277,11 +288,6 @@ def _readings(
             if "level" in batch.conditions:
                 memory.told[batch.station_id] = batch.conditions
             memory.read_with.add(batch.calibration_id)
-    marks: dict[int, dict[int, frozenset[int]]] = defaultdict(dict)
-    query, whose = (MARKS_OF_JOB, job_id) if named is None else (MARKS_OF_ROWS, list(named))
-    for reading_id, row_id, hits in session.execute(query, {"whose": whose}):
-        marks[row_id or 0][reading_id] = frozenset(hits)
-    asked = marks.keys() | memory.marks.keys() if named is None else named
     stale = {row for row in asked if marks.get(row) != memory.marks.get(row)} | {b.row_id for b in kept if b.row_id is not None}
     memory.marks = {row: each for row, each in memory.marks.items() if row not in asked} | marks
     if not memory.readings:
@@ -295,7 +301,7 @@ def _readings(
     return memory.readings.replaced(_with_ours(memory, ours, marks))
 
 
-def _with_ours(memory: _Memory, ours: list[Batch], marks: dict[int, dict[int, frozenset[int]]]) -> dict[int, Reading]:
+def _with_ours(memory: _Memory, ours: list[Batch], marks: Marks) -> dict[int, Reading]:
     """Rows to which this very transaction has added, put together for itself alone."""
     found: dict[int, Reading] = {}
     for row_id in {b.row_id for b in ours if b.row_id is not None}:

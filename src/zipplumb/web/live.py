@@ -140,7 +140,8 @@ class Hub:
     def _whole(self, job_id: int, page: Page) -> None:
         """Everything as it stands, in the place of all that was to be sent to a page."""
         with self.working:
-            events = [_event("kit", {"what": "begin"})] if not job_id else self._whole_of(job_id)
+            with self.app.test_request_context():
+                events = [_event("kit", {"what": "begin"})] if not job_id else self._whole_of(job_id)
             page.loop.call_soon_threadsafe(page.begin_anew, events)
 
     def _whole_of(self, job_id: int) -> list[bytes]:
@@ -256,24 +257,25 @@ class Hub:
 
     def _remember(self, watched: Watched, state: JobResults) -> tuple[JobView, str]:
         view = JobView.of(state)
-        with self.app.test_request_context():  # links are made without a page that asks
-            now = render_template("_now.html", view=view, oob=True)
+        now = render_template("_now.html", view=view, oob=True)
         watched.state, watched.texts, watched.now = state, view.texts, now
         return view, now
 
     def _changed(self, job_id: int, word: Word) -> None:
         watched = self.jobs.get(job_id)
-        if watched is None:
-            return
+        if watched is not None:
+            with self.app.test_request_context():  # links are made without a page that asks
+                self._work_out(watched, job_id, word)
+
+    def _work_out(self, watched: Watched, job_id: int, word: Word) -> None:
         before, texts, said = watched.state, watched.texts, watched.now
         state = self._load(job_id, word.get("named"))
         view, now = self._remember(watched, state)
         if word["what"] == "back" or before is None or not state.sheet.stands_as(before.sheet):
             html, rows = self._all_html(state), list(state.sheet.places)
         else:
-            with self.app.test_request_context():
-                changed = [view.texts[i] for i in view.texts.differing(texts)]
-                html = "".join([now] * (now != said) + [row_html(row, job_id, oob=True) for row in changed])
+            changed = [view.texts[i] for i in view.texts.differing(texts)]
+            html = "".join([now] * (now != said) + [row_html(row, job_id, oob=True) for row in changed])
             rows = [row.id for row in state.sheet.of(state.results.differing(before.results))]
         message = {
             "html": html, "scene": scene_of(state, rows), "rows": [str(r) for r in rows], "tone": word.get("tone"),
@@ -283,9 +285,8 @@ class Hub:
 
     def _all_html(self, state: JobResults) -> str:
         view = JobView.of(state)
-        with self.app.test_request_context():
-            now = render_template("_now.html", view=view, oob=True)
-            return now + render_template("_sheet_rows.html", view=view, oob=True)
+        now = render_template("_now.html", view=view, oob=True)
+        return now + render_template("_sheet_rows.html", view=view, oob=True)
 
     def _tip(self, watched: Watched, word: Word) -> None:
         state = watched.state

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property, partial
+from itertools import compress
 from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
@@ -68,7 +69,7 @@ class RowHits:
         poses, stations, calibrations = reading.poses[keep], reading.stations[keep], reading.calibrations[keep]
         return cls(
             row=row,
-            keys=tuple(k for k, good in zip(reading.keys, keep, strict=True) if good),
+            keys=tuple(compress(reading.keys, keep.tolist())),
             centers=tip_centers(poses, stations, calibrations, kit),
             approach=tip_centers(reading.approach[keep], stations, calibrations, kit),
             poses=poses,
