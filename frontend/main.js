@@ -3,6 +3,7 @@ import htmx from "htmx.org";
 import { keys } from "./keys.js";
 import { forms } from "./forms.js";
 import { choices, kit } from "./kit.js";
+import { later } from "./later.js";
 import { guardTyping, live } from "./live.js";
 import { notices } from "./notices.js";
 import { plumb } from "./plumb.js";
@@ -28,6 +29,7 @@ if (bench) {
   keys(bench);
   plumb();
   unfold();
+  later();
   sheet();
   report(bench, stage);
 }

@@ -19,8 +19,8 @@ export function plumb() {
   let current = null;
   function follow() {
     const row = frame.querySelector(".row.current");
-    if (row && row.id !== current) {
-      current = row.id;
+    if (row && row.dataset.row !== current) {
+      current = row.dataset.row;
       row.scrollIntoView({ block: "nearest" });
     }
     hang();
@@ -28,6 +28,7 @@ export function plumb() {
   frame.addEventListener("scroll", hang);
   window.addEventListener("resize", hang);
   document.addEventListener("zipplumb:update", follow);
+  document.addEventListener("htmx:afterSettle", follow);
   document.fonts.ready.then(follow);
   follow();
 }

@@ -3,12 +3,11 @@ export function sheet() {
   const rows = document.getElementById("rows-frame");
   let last = null; // the row that has the focus: it is replaced whenever its words change
 
-  const every = () => [...rows.querySelectorAll("a.row[data-row]")];
   const moves = {
-    ArrowDown: (at) => at + 1,
-    ArrowUp: (at) => at - 1,
-    Home: () => 0,
-    End: () => Infinity,
+    ArrowDown: (entry) => entry.nextElementSibling,
+    ArrowUp: (entry) => entry.previousElementSibling,
+    Home: (entry) => entry.parentElement.firstElementChild,
+    End: (entry) => entry.parentElement.lastElementChild,
   };
   rows.addEventListener("keydown", (event) => {
     const row = event.target.closest("a.row[data-row]");
@@ -17,8 +16,10 @@ export function sheet() {
     const move = moves[event.key];
     if (!move) return;
     event.preventDefault();
-    const all = every();
-    all[Math.min(Math.max(move(all.indexOf(row)), 0), all.length - 1)].focus();
+    const to = move(row.closest(".entry"));
+    // rows that are not here yet come, and are reached by the next press
+    if (to?.matches(".later")) to.scrollIntoView({ block: event.key === "ArrowUp" || event.key === "End" ? "end" : "start" });
+    to?.querySelector("a.row[data-row]")?.focus();
   });
   rows.addEventListener("focusin", (event) => (last = event.target.closest("a.row[data-row]")?.dataset.row ?? null));
   rows.addEventListener("focusout", (event) => {

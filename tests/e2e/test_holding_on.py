@@ -1,13 +1,14 @@
 """Reloads, second screens, dead processes, a lost arm: nothing confirmed is lost or doubled."""
 
 import re
+from functools import partial
 
 import pytest
 from person import Person
 from playwright.sync_api import expect
 from sqlalchemy import func, select
 
-from zipplumb.jobs import sheet
+from zipplumb.jobs import measure, sheet
 from zipplumb.jobs.actor import Actor
 from zipplumb.store.database import engine, transaction
 from zipplumb.store.models import Instrument, Job, Reading, Row, Station
@@ -199,9 +200,38 @@ def test_a_late_answer_neither_pushes_a_choice_away_nor_stops_what_follows(tamsi
 def test_a_form_that_is_sent_before_the_page_has_reached_it_loses_nothing(tamsin, running, job):
     tamsin.open(job)
     tamsin.page.evaluate("htmx.config.defaultSettleDelay = 5000")  # a page that is long in coming to its forms
-    tamsin.page.locator("#sheet-rows a.row").first.click()
+    tamsin.row("Plane 1").click()
+    expect(tamsin.page.locator("#slip h2")).to_contain_text("Plane 1")
     name = tamsin.page.locator("#slip form input[name=name]")
     name.fill("Renamed in time")
     name.press("Enter")
     expect(tamsin.row("Renamed in time")).to_be_visible()
     assert "name=" not in tamsin.page.url
+
+
+def test_of_a_long_sheet_only_what_somebody_came_to_is_in_the_page(tamsin, running, job):
+    with transaction() as session:
+        like = session.scalars(select(Row).where(Row.job_id == job).order_by(Row.position.desc())).first()
+        more = [Row(job_id=job, position=100 + k, recipe={**like.recipe, "name": f"More {k}"}) for k in range(600)]
+        session.add_all(more)
+        session.flush()
+        far, farther = more[350].id, more[450].id
+    tamsin.open(job)
+    page, rows = tamsin.page, tamsin.page.locator("#sheet-rows a.row")
+    tamsin.until(lambda: 100 <= rows.count() <= 200)
+    first = rows.count()
+    expect(page.locator(f"#row-{far}")).to_have_count(0)
+    measure.make_current(TECHNICIAN, job, far)  # what is current comes to everybody
+    expect(page.locator(f"#row-{far} .row.current")).to_be_in_viewport()
+    assert first < rows.count() <= first + 200
+    sheet.edit_row(TECHNICIAN, job, farther, {"name": "Renamed while nobody looked"})
+    page.locator(".later", has_text="More 398").scroll_into_view_if_needed()
+    expect(tamsin.row("Renamed while nobody looked")).to_be_visible()
+    page.locator(f"#row-{far} a.row").focus()
+
+    def up_at(name):
+        page.keyboard.press("ArrowUp")
+        return page.locator(":focus .name b").inner_text() == name
+
+    for k in range(349, 280, -1):  # over the edge of a block, without a gap
+        tamsin.until(partial(up_at, f"More {k}"))

@@ -19,6 +19,7 @@ from ..jobs.rows_text import row_texts
 from ..store.models import Instrument, Job
 
 DRAWN = 400  # hits of one row on the stage
+BLOCK = 100  # rows that come to the page together
 
 
 def _system_words(state: JobResults) -> str:
@@ -27,6 +28,15 @@ def _system_words(state: JobResults) -> str:
     if state.alignment is None or active is None:
         return ""
     return state.row(active).recipe.name + (", in doubt" if state.alignment.doubt else "")
+
+
+@dataclass(frozen=True)
+class Block:
+    """Rows that follow one another. ``shown``: in the page from the start; the others come when they are scrolled to."""
+
+    first: int
+    rows: list[RowText]
+    shown: bool
 
 
 @dataclass(frozen=True)
@@ -62,6 +72,18 @@ class JobView:
     def rows(self) -> list[RowText]:
         """In order."""
         return list(self.texts.values())
+
+    @property
+    def blocks(self) -> list[Block]:
+        """The sheet in blocks; a short one is one block."""
+        rows = self.rows
+        if len(rows) <= 2 * BLOCK:
+            return [Block(0, rows, True)]
+        here = next((place for place, row in enumerate(rows) if row.current), 0)
+        return [self.block(first, first <= here < first + BLOCK) for first in range(0, len(rows), BLOCK)]
+
+    def block(self, first: int, shown: bool = True) -> Block:
+        return Block(first, self.rows[first : first + BLOCK], shown)
 
     @cached_property
     def counts(self) -> Counter[str]:

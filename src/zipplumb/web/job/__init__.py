@@ -70,6 +70,15 @@ def model(job_id: int):
     return response
 
 
+@blueprint.get("/sheet/<int:first>")
+@reads
+def block(job_id: int, first: int):
+    """Rows of the sheet that a page has come to."""
+    with transaction() as session:
+        view = JobView.of(load(session, job_id))
+    return render_template("_block.html", block=view.block(first), view=view)
+
+
 @blueprint.get("/rows/<int:row_id>")
 @reads
 def row(job_id: int, row_id: int):
