@@ -9,6 +9,7 @@ import pytest
 
 from zipplumb.core.errors import DeviceError, InputError
 from zipplumb.core.probing import ByDistance
+from zipplumb.devices import agent
 from zipplumb.devices.agent import Agent
 from zipplumb.devices.protocol import encode
 
@@ -79,10 +80,10 @@ def device():
     server = socket.create_server(("127.0.0.1", 0))
     server.settimeout(5)
     sink = Sink()
-    agent = Agent("127.0.0.1", server.getsockname()[1], sink)
-    threading.Thread(target=agent.run, daemon=True).start()
+    listener = Agent("127.0.0.1", server.getsockname()[1], sink)
+    threading.Thread(target=listener.run, daemon=True).start()
     yield server, sink
-    agent.stop.set()
+    listener.stop.set()
     server.close()
 
 
@@ -268,3 +269,23 @@ def test_a_press_that_can_never_be_kept_is_refused_and_blocks_nothing(device):
     connection.sendall(HELLO + a_press(1) + a_press(2))
     assert [a["tone"] for a in answers(connection, 2)] == ["refused", "taken"]
     until(lambda: any("could not be kept" in words for words in sink.said))
+
+
+def test_a_press_that_comes_again_and_again_is_answered_from_memory(device):
+    server, sink = device
+    connection, _ = server.accept()
+    connection.sendall(HELLO + a_press(7) * 200)
+    assert {(a["e"], a["tone"]) for a in answers(connection, 200)} == {(7, "taken")}
+    assert sink.kept == [7]
+
+
+def test_trouble_is_said_no_more_when_it_is_over(device, monkeypatch):
+    server, sink = device
+    monkeypatch.setattr(agent, "CALM_S", 0.3)
+    connection, _ = server.accept()
+    connection.sendall(HELLO + b"nonsense\n")
+    until(lambda: any("no message" in words for words in sink.said))
+    for n in range(1, 40):  # it goes on talking, and well
+        connection.sendall(encode(t="pose", **a_pose(n)))
+        time.sleep(0.05)
+    until(lambda: sink.said[-1] == "")

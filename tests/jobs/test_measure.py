@@ -12,7 +12,7 @@ from sqlalchemy import func, select
 from zipplumb.core.errors import InputError, NotAllowed
 from zipplumb.demo.seed import OFFSET_MM
 from zipplumb.jobs import align, kit, measure, sheet
-from zipplumb.jobs.link import JobsSink
+from zipplumb.jobs.link_shared import settings_now
 from zipplumb.jobs.results import load
 from zipplumb.store.database import snapshot, transaction
 from zipplumb.store.models import Instrument, Reading, Row
@@ -195,15 +195,16 @@ def test_reference_points_measured_in_their_nests_align_the_part(bench):
 
 
 def test_what_the_tip_is_drawn_with_is_the_probe_on_the_instrument_and_nothing_of_an_earlier_one(bench):
-    sink = JobsSink(bench.arm)
-    assert sink.settings()[0] == OFFSET_MM
+    def now():
+        found = settings_now()[bench.arm]
+        return found.offset_mm, found.tip_radius_mm
+
+    assert now()[0] == OFFSET_MM
     kit.add_calibrated_probe(bench.arm, "A long one", [0.0, 0.0, 300.0], 12.0, 0.01, 0.002, "")
-    assert sink.settings()[0] == [0.0, 0.0, 300.0]
-    assert sink._tip_radius_mm == 6.0
+    assert now() == ([0.0, 0.0, 300.0], 6.0)
     with transaction() as session:
         session.get(Instrument, bench.arm).calibration_id = None
-    assert sink.settings()[0] == [0.0, 0.0, 0.0]
-    assert sink._tip_radius_mm is None
+    assert now() == ([0.0, 0.0, 0.0], None)
 
 
 def test_a_side_is_settled_only_on_a_measured_row_that_is_there(place):

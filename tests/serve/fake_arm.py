@@ -12,15 +12,18 @@ from zipplumb.devices.protocol import encode
 
 
 class FakeArm:
-    """Listens on ``port``. ``sent`` and ``confirmed``: numbers of presses; ``confirmed_at``: when the newest was."""
+    """Listens on ``port``. ``sent`` and ``confirmed``: numbers of presses; ``confirmed_at``: when the newest was;
+    ``waited``: s that each waited for its tone."""
 
-    def __init__(self, per_s: float = 20.0):
+    def __init__(self, per_s: float = 10.0):
         self.server = socket.create_server(("127.0.0.1", 0))
         self.port = self.server.getsockname()[1]
         self.pause_s = 1 / per_s
         self.sent: dict[int, bytes] = {}
         self.confirmed: set[int] = set()
         self.tones: dict[int, str] = {}
+        self.sent_at: dict[int, float] = {}
+        self.waited: dict[int, float] = {}
         self.confirmed_at = 0.0
         self.pressing, self.over = threading.Event(), threading.Event()
         self.lock = threading.Lock()
@@ -52,6 +55,7 @@ class FakeArm:
             if self.pressing.is_set():
                 number = len(self.sent) + 1
                 self.sent[number] = encode(t="button", e=number, name="take", down=True, **self._pose(number))
+                self.sent_at[number] = time.monotonic()
                 link.sendall(self.sent[number] + encode(t="button", e=number, name="take", down=True, **self._pose(number)))
             else:
                 link.sendall(encode(t="pose", **self._pose(0)))
@@ -71,4 +75,5 @@ class FakeArm:
                     self.confirmed.add(word["e"])
                     self.tones[word["e"]] = word["tone"]
                     self.confirmed_at = time.monotonic()
+                    self.waited.setdefault(word["e"], self.confirmed_at - self.sent_at[word["e"]])
         lost.set()

@@ -12,7 +12,7 @@ import queue
 import socket
 import threading
 import time
-from collections import deque
+from collections import OrderedDict, deque
 from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import dataclass, field
@@ -32,6 +32,9 @@ FLUSH_S = 0.08
 TIP_S = 1 / 30
 ALIVE_S = 1.0
 NOT_KEPT = "What the instrument sent could not be kept. Earlier hits are. Take it again."
+CALM_S = 10.0  # without trouble, and it is said no more
+ANSWERED = 1000  # presses that are known again without asking
+PRESSES_PER_S, PRESSES_AT_ONCE = 15.0, 60.0  # more than any hand; what comes faster waits, so that others do not
 NONSENSE = 50  # messages in a second that are none: it is left alone for a while
 
 
@@ -71,7 +74,7 @@ class _Act:
     """Something to be committed, and the press to answer when it is."""
 
     carry_out: Callable[[], str | None]
-    number: int | None
+    press: tuple[str, int] | None  # the session and its number
     reply: Callable[[bytes], None] = field(repr=False)
 
 
@@ -87,7 +90,9 @@ class Agent:
         self._heard_at = 0.0
         self._greeted = False
         self._maker: HitMaker | None = None
-        self._said_at = 0.0
+        self._said_at = self._troubled_at = 0.0
+        self._troubled_by = ""
+        self._answered: OrderedDict[tuple[str, int], str] = OrderedDict()
         self._nonsense: deque[float] = deque(maxlen=NONSENSE)
 
     def run(self) -> None:
@@ -184,12 +189,20 @@ class Agent:
         self._nonsense.append(now)
         if now - self._said_at > 1.0:
             self._said_at = now
-            self._tell_sink(lambda: self.sink.trouble(words))
+            self._trouble(words)
         if len(self._nonsense) == NONSENSE and now - self._nonsense[0] < 1.0:
             self._nonsense.clear()
             raise DeviceError(
                 f"The instrument sends nothing but faults, last: {words}", "Earlier hits are kept.", "Look at its software."
             )
+
+    def _trouble(self, words: str) -> None:
+        """Said at once where it is news, and else once a second at most."""
+        now = time.monotonic()
+        if words == self._troubled_by and now - self._troubled_at < 1.0:
+            return
+        self._troubled_by, self._troubled_at = words, now
+        self._tell_sink(lambda: self.sink.trouble(words))
 
     def _greet(self, hello: Hello) -> None:
         """The sink may refuse an instrument; a database that is away may not."""
@@ -212,38 +225,51 @@ class Agent:
 
     def _pressed(self, press: Press, maker: HitMaker, reply) -> None:
         number, session = press.number, maker.session
+        known = session, number
         if not press.down:
             batch = maker.release() if press.button == "take" else None
             if batch:
                 self._queue(lambda: self.sink.keep(batch, None), None, reply)
-            self._queue(lambda: None, number, reply)
+            self._queue(lambda: None, known, reply)
         elif press.button == "take":
             batch = maker.press(press.pose)
-            self._queue(lambda: self.sink.keep(batch, number), number, reply)
+            self._queue(lambda: self.sink.keep(batch, number), known, reply)
         elif press.button == "finish":
             batch = maker.pull_off(press.pose)
-            self._queue(lambda: self.sink.finish(batch, number), number, reply)
+            self._queue(lambda: self.sink.finish(batch, number), known, reply)
         elif press.button in ("undo", "undo_sweep"):
-            self._queue(lambda: self.sink.undo(press.button == "undo_sweep", session, number), number, reply)
+            self._queue(lambda: self.sink.undo(press.button == "undo_sweep", session, number), known, reply)
         else:
             by = 1 if press.button == "next" else -1
-            self._queue(lambda: self.sink.step(by, session, number), number, reply)
+            self._queue(lambda: self.sink.step(by, session, number), known, reply)
 
     # ---- handing over -----------------------------------------------------------------
 
-    def _queue(self, carry_out, number, reply) -> None:
-        self._acts.put(_Act(carry_out, number, reply))
+    def _queue(self, carry_out, press, reply) -> None:
+        self._acts.put(_Act(carry_out, press, reply))
 
     def _hand_over(self) -> None:
+        may, counted = PRESSES_AT_ONCE, time.monotonic()
         while not self.stop.is_set():
+            now = time.monotonic()
+            may, counted = min(PRESSES_AT_ONCE, may + PRESSES_PER_S * (now - counted)), now
+            if may < 1.0:
+                self.stop.wait((1.0 - may) / PRESSES_PER_S)
+                continue
             try:
                 act = self._acts.get(timeout=0.2)
             except queue.Empty:
                 continue
-            self._say_newest()  # a press is kept with the level and the weather that were told before it
-            tone = self._until_done(act.carry_out)
-            if act.number is not None:
-                act.reply(encode(t="done", e=act.number, tone=tone or "none"))
+            tone = self._answered.get(act.press) if act.press else None
+            if tone is None:
+                may -= 1.0
+                self._say_newest()  # a press is kept with the level and the weather that were told before it
+                tone = self._until_done(act.carry_out) or "none"
+            if act.press is not None:
+                self._answered[act.press] = tone
+                while len(self._answered) > ANSWERED:
+                    self._answered.popitem(last=False)
+                act.reply(encode(t="done", e=act.press[1], tone=tone))
 
     def _until_done(self, carry_out: Callable[[], str | None]) -> str | None:
         """Carry an act out, again and again while the database is away."""
@@ -251,12 +277,12 @@ class Agent:
             try:
                 return carry_out()
             except PlumbError as error:
-                self._tell_sink(lambda words=str(error): self.sink.trouble(words))
+                self._trouble(str(error))
                 return "refused"
             except Exception as error:
                 if not self.sink.passes(error):
                     log.exception("a press could not be kept")
-                    self._tell_sink(lambda: self.sink.trouble(NOT_KEPT))
+                    self._trouble(NOT_KEPT)
                     return "refused"
                 log.warning("an act could not be committed yet; trying again", exc_info=log.isEnabledFor(logging.DEBUG))
                 self.stop.wait(RETRY_S)
@@ -274,6 +300,9 @@ class Agent:
             if now - alive > ALIVE_S and now - self._heard_at < ALIVE_S and self._greeted:
                 alive = now
                 self._tell_sink(self.sink.alive)
+                if self._troubled_at and now - self._troubled_at > CALM_S:
+                    self._troubled_at = 0.0
+                    self._tell_sink(lambda: self.sink.trouble(""))
 
     def _say_newest(self) -> None:
         for kind in list(self._newest):

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import logging
 import threading
 import time
@@ -13,16 +12,17 @@ from sqlalchemy import select
 from sqlalchemy.exc import DBAPIError, InterfaceError, OperationalError, SQLAlchemyError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 
-from ..core.errors import DeviceError
+from ..core.errors import DeviceError, InputError
 from ..core.frames import points_of_poses
-from ..core.probing import ByDistance, Taking
+from ..core.probing import Taking
 from ..devices.agent import Agent
 from ..devices.hits import HitBatch
 from ..devices.protocol import Event, Hello, Level, Pose, State, Target
-from ..store.database import TIP, database_url, stored, transaction
-from ..store.models import Instrument, Job, Row, Station, Trial
+from ..store.database import database_url, stored, transaction
+from ..store.models import Instrument
 from . import kit, measure, trials, trust
 from .actor import INSTRUMENT
+from .link_shared import Settings, Shared
 
 log = logging.getLogger(__name__)
 LOCKS = 0x5A50  # the space of our advisory locks
@@ -31,12 +31,9 @@ LOCKS = 0x5A50  # the space of our advisory locks
 class JobsSink:
     """Keeps what one instrument sends."""
 
-    def __init__(self, instrument_id: int):
-        self.instrument_id = instrument_id
-        self._offset = [0.0, 0.0, 0.0]
-        self._tip_radius_mm: float | None = None
-        self._station: int | None = None
-        self._channel: psycopg.Connection | None = None
+    def __init__(self, instrument_id: int, shared: Shared):
+        self.instrument_id, self._shared = instrument_id, shared
+        self._now: Settings | None = None
 
     def connected(self, hello: Hello) -> None:
         kind = self._kind()
@@ -81,38 +78,21 @@ class JobsSink:
         trust.happened(self.instrument_id, event.what)
 
     def settings(self) -> tuple[list[float], Taking]:
-        with transaction() as session:
-            instrument = stored(session, Instrument, self.instrument_id)
-            self._station = instrument.station_id
-            calibration = instrument.calibration
-            self._offset = list(calibration.offset_mm) if calibration else [0.0, 0.0, 0.0]
-            self._tip_radius_mm = calibration.diameter_mm / 2 if calibration else None
-            if instrument.trial_id:
-                return self._offset, trials.taking_of(stored(session, Trial, instrument.trial_id))
-            spacing = 5.0
-            if instrument.station_id:
-                job = stored(session, Job, stored(session, Station, instrument.station_id).job_id)
-                row = session.get(Row, job.current_row_id) if job.current_row_id else None
-                spacing = (row.recipe if row else {}).get("spacing_mm", spacing)
-        return self._offset, ByDistance(spacing)
+        now = self._shared.settings(self.instrument_id)
+        if now is None:
+            raise InputError("The instrument was removed.", "Its hits are kept.", "Add it again to measure with it.")
+        self._now = now
+        return now.offset_mm, now.taking
 
     def tip(self, pose: Pose) -> None:
         """Send the tip round; missed ones do not matter, so nothing is stored."""
-        if self._channel is None or self._channel.closed:
-            # a tip need not outlive a crash, and waiting for the disk would hold up the hits
-            self._channel = psycopg.connect(database_url(), autocommit=True, options="-c synchronous_commit=off")
-        tip = points_of_poses(np.array([pose.values]), self._offset)[0]
-        word = {
-            "instrument": self.instrument_id,
-            "station": self._station,
-            "tip": [round(float(v), 4) for v in tip],
-            "radius": self._tip_radius_mm,
-        }
-        try:
-            self._channel.execute("SELECT pg_notify(%s, %s)", (TIP, json.dumps(word)))
-        except psycopg.Error:
-            self._channel.close()
-            raise
+        if self._now is None:
+            return
+        tip = points_of_poses(np.array([pose.values]), self._now.offset_mm)[0]
+        self._shared.tip({
+            "instrument": self.instrument_id, "station": self._now.station, "tip": [round(float(v), 4) for v in tip],
+            "radius": self._now.tip_radius_mm,
+        })  # fmt: skip
 
     def keep(self, batch: HitBatch, number: int | None) -> str:
         if trial := self._under_way():
@@ -169,7 +149,7 @@ class Held:
 def run_link() -> None:
     """Keep an agent for every instrument that no other link keeps, those added later included. Never returns."""
     agents: dict[int, tuple[tuple[str, int], Agent]] = {}
-    held = Held()
+    held, shared = Held(), Shared()
     while True:
         try:
             with transaction() as session:
@@ -180,16 +160,16 @@ def run_link() -> None:
             log.warning("the database cannot be reached; trying again")
             time.sleep(0.5)
             continue
-        _keep(agents, {i: address for i, address in addresses.items() if i in ours})
+        _keep(agents, {i: address for i, address in addresses.items() if i in ours}, shared)
         time.sleep(1)
 
 
-def _keep(agents: dict[int, tuple[tuple[str, int], Agent]], wanted: dict[int, tuple[str, int]]) -> None:
+def _keep(agents: dict[int, tuple[tuple[str, int], Agent]], wanted: dict[int, tuple[str, int]], shared: Shared) -> None:
     """Agents for what is wanted, at the addresses of now, and for nothing else."""
     for instrument_id in [i for i, (address, _) in agents.items() if wanted.get(i) != address]:
         agents.pop(instrument_id)[1].stop.set()
     for instrument_id, address in wanted.items():
         if instrument_id not in agents:
-            agent = Agent(*address, JobsSink(instrument_id))
+            agent = Agent(*address, JobsSink(instrument_id, shared))
             threading.Thread(target=agent.run, daemon=True).start()
             agents[instrument_id] = (address, agent)

@@ -138,9 +138,9 @@ def _close(session: Session, trial: Trial, instrument: Instrument, state: str, w
 # ---- what the instrument's buttons do meanwhile -------------------------------------------------
 
 
-def taking_of(trial: Trial) -> Taking:
-    """The way of taking while the button is held."""
-    return TRIALS[trial.kind].taking()
+def taking_of(kind: str) -> Taking:
+    """The way of taking while the button is held, in a trial of a kind."""
+    return TRIALS[kind].taking()
 
 
 def keep(instrument_id: int, trial_id: int, batch: HitBatch, number: int | None) -> str:

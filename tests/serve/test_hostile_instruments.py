@@ -1,0 +1,102 @@
+"""Some eighty instruments that mean harm: each is named and refused, and the one that measures is not slowed."""
+
+from __future__ import annotations
+
+import re
+import time
+import urllib.request
+
+import numpy as np
+import pytest
+from fake_arm import FakeArm
+from hostile import VICES, Hostile
+from installation import PASSWORD, signed_in
+
+TOGETHER = 14
+GROUPS = [VICES[k : k + TOGETHER] for k in range(0, len(VICES), TOGETHER)]
+PRESSES = "SELECT unnest(ns) FROM readings WHERE instrument_id = %s AND kind = 'press'"
+
+
+@pytest.fixture(scope="module")
+def measuring(installation, step):
+    """A job, and a good arm that presses ten times a second. Returns (visitor, arm, its id)."""
+    installation.cli("migrate")
+    installation.cli("people", "add", "olwen", "Olwen", "administrator", said=PASSWORD + "\n")
+    installation.serve()
+    installation.until(lambda: urllib.request.urlopen(installation.url + "/health", timeout=2).status == 200)
+    visitor, arm = signed_in(installation), FakeArm()
+    visitor.post("/parts", {"name": "Carrier"}, step)
+    part = visitor.at.rsplit("/", 1)[1]
+    installation.until(lambda: "Begin the job" in visitor.get(f"/parts/{part}"))
+    visitor.post(f"/parts/{part}/job", {"name": "First job", "body": "0"})
+    instrument = added(visitor, "Good arm", arm.port)
+    visitor.post("/probes", {"name": "Ball", "kind": "ball", "diameter": "6", "diameter_unit": "mm", "length": "180"})
+    visitor.post(f"/instruments/{instrument}/probe", {"probe": visitor.at.rsplit("/", 1)[1]})
+    visitor.post(f"/jobs/1/instruments/{instrument}/bring", {})
+    visitor.post("/jobs/1/faces/0/plan", {})
+    arm.pressing.set()
+    installation.until(lambda: len(arm.confirmed) > 20)
+    yield visitor, arm, instrument
+    arm.close()
+
+
+def added(visitor, name: str, port: int) -> int:
+    visitor.post("/instruments", {"name": name, "kind": "arm", "host": "127.0.0.1", "port": port, "u_hit": "0.01"})
+    return int(visitor.at.rsplit("/", 1)[1])
+
+
+def told(visitor) -> dict[str, str]:
+    """By name, what an instrument's line on the page says."""
+    lines = visitor.get("/instruments").split("<article")[1:]
+    return {re.search(r'kit-name"[^>]*>([^<]+)<', line)[1]: line for line in lines}
+
+
+@pytest.fixture
+def instruments(measuring, request):
+    """Hostile ones, while a test runs. Returns how many presses the good arm had sent before."""
+    visitor, arm, _ = measuring
+    listening = Hostile(request.param)
+    ids = [added(visitor, name, port) for name, port in listening.ports.items()]
+    yield len(arm.sent)
+    for number in ids:
+        visitor.post(f"/instruments/{number}/remove", {})
+    listening.close()
+
+
+@pytest.mark.parametrize(
+    ("group", "instruments"), [(g, g) for g in GROUPS], ids=[g[0].name for g in GROUPS], indirect=["instruments"]
+)
+def test_each_is_named_and_nobody_else_is_slowed(installation, measuring, group, instruments):
+    visitor, arm, _ = measuring
+    alone = np.median(list(arm.waited.values())[:40])
+    wanted = {v.name: v for v in group}
+
+    def all_told() -> bool:
+        time.sleep(0.4)
+        lines = told(visitor)
+        for name, vice in list(wanted.items()):
+            if re.search(vice.state, lines[name]) and re.search(vice.words, lines[name]):
+                wanted.pop(name)  # some come and go: once told is told
+        return not wanted
+
+    try:
+        installation.until(all_told, 15)
+    except AssertionError:
+        raise AssertionError({name: told(visitor)[name] for name in wanted}) from None
+    time.sleep(1.0)
+    beside = [arm.waited[n] for n in range(instruments + 1, len(arm.sent)) if n in arm.waited]
+    sent = set(arm.sent)
+    installation.until(lambda: sent <= arm.confirmed, 10)
+    median, worst = np.median(beside), max(beside)
+    print(f"{len(beside)} presses: {1e3 * alone:.0f} ms before, {1e3 * median:.0f} beside, worst {1e3 * worst:.0f}")
+    assert median < max(4 * alone, 0.25)
+    assert "● connected" in told(visitor)["Good arm"]
+    assert set(arm.tones.values()) == {"taken"}
+
+
+def test_what_was_confirmed_meanwhile_is_kept_once(installation, measuring):
+    _, arm, good = measuring
+    arm.pressing.clear()
+    installation.until(lambda: arm.confirmed == set(arm.sent))
+    assert sorted(n for (n,) in installation.ask(PRESSES, good)) == sorted(arm.confirmed)
+    assert installation.ask("SELECT count(*) FROM readings WHERE instrument_id <> %s", good) == [(0,)]
