@@ -19,7 +19,8 @@ TURN = np.linspace(0, 2 * np.pi, 12, endpoint=False)
 class Bench:
     """A sheet that grows row by row, each with the readings that its part would give."""
 
-    def __init__(self, lies=WORLD, u_hit_mm=0.01):
+    def __init__(self, lies=WORLD, u_hit_mm=0.01, noise_mm=0.0):
+        self.noise_mm, self.random = noise_mm, np.random.default_rng(5)
         self.u_hit_mm, self.lies, self.rows, self.readings = u_hit_mm, lies, [], {}
 
     def add(self, raw, centers=None, outward=None):
@@ -31,6 +32,8 @@ class Bench:
 
     def read(self, centers, outward):
         n = len(centers)
+        if self.noise_mm:
+            centers = centers + self.random.normal(0, self.noise_mm, centers.shape)
         upright = np.tile([1.0, 0, 0, 0], (n, 1))
         world = self.lies.points(centers)
         away = np.full((n, 3), np.nan) if outward is None else self.lies.points(centers + 20 * np.atleast_2d(outward))
@@ -74,6 +77,24 @@ class Bench:
                    "length": length, "width": width}  # fmt: skip
         inward = -0.1 * rel / np.linalg.norm(rel, axis=1)[:, None]
         return self.add({"kind": "slot", "nominal": nominal, "plane": plane}, np.array(center) + rel, inward)
+
+    def ellipse(self, center, major, minor, plane):
+        """Semi-axes along X and Y."""
+        turn = np.linspace(0, 2 * np.pi, 12, endpoint=False)
+        rim = np.column_stack([major * np.cos(turn), minor * np.sin(turn), 0 * turn])
+        inward = -np.column_stack([np.cos(turn) / major, np.sin(turn) / minor, 0 * turn])
+        inward /= np.linalg.norm(inward, axis=1)[:, None]
+        nominal = {"shape": "ellipse", "center": tuple(center), "normal": (0, 0, 1), "major_direction": (1, 0, 0),
+                   "semi_major": major, "semi_minor": minor}  # fmt: skip
+        return self.add({"kind": "ellipse", "nominal": nominal, "plane": plane}, center + rim + TIP * inward, 0.1 * inward)
+
+    def arc(self, center, radius, span, plane):
+        """Hollow, from +X on."""
+        turn = np.linspace(0, span, 7)
+        rim = np.column_stack([np.cos(turn), np.sin(turn), 0 * turn])
+        nominal = {"shape": "arc", "center": tuple(center), "normal": (0, 0, 1), "radius": radius, "start": (1, 0, 0),
+                   "span_rad": span}  # fmt: skip
+        return self.add({"kind": "arc", "nominal": nominal, "plane": plane}, center + (radius - TIP) * rim, -0.1 * rim)
 
     def edge(self, point, direction, outward, plane):
         direction, outward = np.array(direction, float), np.array(outward, float)

@@ -38,6 +38,8 @@ def rows_of_every_kind():
     rows["surface_point"] = touches[0]
     rows["circle"] = bench.circle([50, 20, 60], 30, top)
     rows["slot"] = bench.slot([100, 20, 60], 40, 12, top)
+    rows["ellipse"] = bench.ellipse([150, 20, 60], 25, 15, top)
+    rows["arc"] = bench.arc([0, 60, 60], 40, np.radians(50), top)
     rows["line"] = bench.edge([0, -140, 60], [1, 0, 0], [0, -1, 0], top)
     ball = {"shape": "sphere", "center": [0, 0, 90], "radius": 20}
     rows["sphere"] = bench.add({"kind": "sphere", "inside": False, "nominal": ball}, [0, 0, 90] + 23 * BALL, 0.3 * BALL)

@@ -26,6 +26,7 @@ from .given import Kit
 from .quantities import Quantity
 from .results import FoundFeature, State
 
+Fitted = Callable[..., FitResult]  # of (n, 3) centers
 HitCount = Annotated[int, Field(ge=1, le=10_000)]
 Air = Literal[-1, 1]
 Terms = Literal["diameter", "radius"]
@@ -343,6 +344,10 @@ class MeasuredRecipe(FeatureRecipe):
         """The surface under the shape of tip centers. Raises ValueError where there is none."""
         return surface_from_centers(result.shape, tip_radius_mm, air)
 
+    def compensated(self, fitted: Fitted, result: FitResult, tip_radius_mm: float, air: int) -> FitResult:
+        """The fit once the side is known; where the offset of such a shape is one, that of the centers does."""
+        return result
+
     def contacts(self, result: FitResult, surface: Any, tip_radius_mm: float, air: int) -> Array:
         """(n, 3) places touched."""
         return contacts_from_centers(surface, result.points)
@@ -372,7 +377,8 @@ class MeasuredRecipe(FeatureRecipe):
         try:
             if not hits.one_radius:
                 result = self._as_by_one_tip(fitted, hits, result, side.air)
-                base = replace(base, fit=result, residuals=result.residuals)
+            result = self.compensated(fitted, result, hits.calibration.radius_mm, side.air)
+            base = replace(base, fit=result, residuals=result.residuals)
             feature = feature_of_hits(self.name, hits, result, lambda r: self.surface(result, r, side.air), plane)
             contacts = self.contacts(result, feature.shape, hits.calibration.radius_mm, side.air)
         except ValueError as error:
@@ -384,7 +390,7 @@ class MeasuredRecipe(FeatureRecipe):
             residuals=-result.residuals if side.air < 0 else result.residuals,
         )  # fmt: skip
 
-    def _as_by_one_tip(self, fitted: Callable[[Array], FitResult], hits: RowHits, result: FitResult, air: int) -> FitResult:
+    def _as_by_one_tip(self, fitted: Fitted, hits: RowHits, result: FitResult, air: int) -> FitResult:
         """As if all had been taken with the first tip: each center is carried along the normal by what its own tip differs."""
         by = air * (hits.radii_mm[0] - hits.radii_mm)[:, None]
         for _ in range(AS_ONE_TIP):

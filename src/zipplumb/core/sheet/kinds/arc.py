@@ -1,0 +1,30 @@
+"""A part of a circle, in a plane: a saddle, a fillet, a rounded corner."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import Field
+
+from ...shape_codec import StoredArc
+from ...shapes import Arc
+from ..measured import FlatRecipe, RoundRecipe, Terms
+from ..quantities import Quantity, coordinates, form, size
+
+
+class ArcRecipe(FlatRecipe, RoundRecipe):
+    """Three hits solve it, five show its form. A drawing tells its radius."""
+
+    kind: Literal["arc"] = "arc"
+    fits = "arc"
+    shape_type = Arc
+    nominal: StoredArc | None = None
+    terms: Terms = "radius"
+    hits: Annotated[int, Field(ge=3, le=10_000)] = 5
+
+    @classmethod
+    def quantities_of(cls, nominal: Any) -> tuple[Quantity, ...]:
+        return (size("diameter", lambda s: 2 * s.radius, nominal), *coordinates(nominal), form("roundness"))
+
+
+KIND = ArcRecipe
