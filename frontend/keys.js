@@ -3,10 +3,14 @@ import htmx from "htmx.org";
 import { say } from "./notices.js";
 import { mute } from "./tones.js";
 
+const HAND = "stand-in-hand";
+
 export function keys(bench) {
   const base = `/jobs/${bench.dataset.job}`;
   const post = (path, values = {}) => htmx.ajax("POST", `${base}${path}`, { values, swap: "none", target: "body" });
   const hand = document.querySelector("[data-hand]");
+  if (hand) hand.open = localStorage.getItem(HAND) === "open";
+  hand?.addEventListener("toggle", () => localStorage.setItem(HAND, hand.open ? "open" : "closed"));
   const take = () => (hand ? post("/hand/click", { button: "take" }) : say("Take the hit with the arm's own button."));
   const finish = () => (hand ? post("/hand/click", { button: "finish" }) : post("/finish"));
   const acts = {
@@ -18,6 +22,7 @@ export function keys(bench) {
     j: () => post("/step/next"),
     k: () => post("/step/back"),
     m: () => say(mute() ? "Sound is off." : "Sound is on.", true),
+    h: () => hand?.toggleAttribute("open"),
     "?": () => document.getElementById("keys").showModal(),
   };
   document.addEventListener("keydown", (event) => {

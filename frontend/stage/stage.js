@@ -2,7 +2,7 @@
 import { AmbientLight, Box3, DirectionalLight, OrthographicCamera, Raycaster, Scene, Vector2, Vector3, WebGLRenderer } from "three";
 import { OrbitControls } from "three/addons/controls/OrbitControls.js";
 import htmx from "htmx.org";
-import { CURRENT, PICKED, PLANNED, WORDS } from "./colors.js";
+import { ALIKE, CURRENT, PICKED, PLANNED, WORDS } from "./colors.js";
 import { Marks } from "./marks.js";
 import { say } from "../notices.js";
 import { PartModel, unpack } from "./model.js";
@@ -28,6 +28,7 @@ export class Stage {
     this.ready = false;
     this.picked = null;
     this.selected = null;
+    this.alike = []; // faces that would be planned together
     const slow = drawnInSoftware();
     this.patience = slow ? 500 : 60;
     try {
@@ -169,13 +170,15 @@ export class Stage {
     const tints = new Map();
     for (const row of Object.values(rows)) if (row.face != null && !tints.has(row.face)) tints.set(row.face, WORDS[row.word] ?? PLANNED);
     if (rows[current]?.face != null) tints.set(rows[current].face, CURRENT);
+    for (const face of this.alike) tints.set(face, ALIKE);
     if (this.picked != null) tints.set(this.picked, PICKED);
     this.part.tint(tints);
     this.marks.showRow(rows[this.selected ?? current] ?? rows[current]);
     const labels = Object.values(rows)
       .filter((row) => row.datum && row.face != null)
       .map((row) => ({ at: this.part.spot(row.face), text: row.datum }));
-    this.marks.setLabels(labels);
+    const numbered = this.alike.map((face, k) => ({ at: this.part.spot(face), text: String(k + 1) }));
+    this.marks.setLabels(numbered.length ? numbered : labels);
     this.draw();
   }
 
@@ -234,8 +237,10 @@ export class Stage {
 
   follow() {
     const chosen = document.querySelector("#slip [data-selected]")?.dataset.selected ?? null;
-    if (chosen === this.selected) return;
+    const alike = document.querySelector("#slip [data-alike]")?.dataset.alike ?? "";
+    if (chosen === this.selected && alike === this.alike.join(" ")) return;
     this.selected = chosen;
+    this.alike = alike ? alike.split(" ").map(Number) : [];
     if (this.ready) this.paint();
   }
 

@@ -29,6 +29,7 @@ class Person:
     def __init__(self, chromium, running, login="tamsin", **more):
         self.running = running
         self.context = chromium.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True, **more)
+        self.context.add_init_script("localStorage.setItem('stand-in-hand', 'open')")
         self.page = self.context.new_page()
         self.complaints: list[str] = []
         self.page.on("pageerror", lambda error: self.complaints.append(str(error)))

@@ -8,7 +8,7 @@ from person import Person
 from playwright.sync_api import expect
 from sqlalchemy import func, select
 
-from zipplumb.jobs import measure, sheet
+from zipplumb.jobs import measure, planning, sheet
 from zipplumb.jobs.actor import Actor
 from zipplumb.store.database import engine, transaction
 from zipplumb.store.models import Instrument, Job, Reading, Row, Station
@@ -27,11 +27,11 @@ def job(running):
         faces = session.get(Job, running.job).part.faces
     bore = next(f["index"] for f in faces if f["nominal"] and f["nominal"].get("radius") == pytest.approx(80))
     job = sheet.create_job(TECHNICIAN, "Holding on", part)
-    sheet.plan_from_face(TECHNICIAN, job, bore)
+    planning.plan_from_face(TECHNICIAN, job, bore)
     plane = next(
         f["index"] for f in faces if f["nominal"] and f["nominal"]["shape"] == "plane" and f["nominal"]["normal"][2] > 0.9
     )
-    sheet.plan_from_face(TECHNICIAN, job, plane)
+    planning.plan_from_face(TECHNICIAN, job, plane)
     kit.bring_instrument(TECHNICIAN, job, arm)
     return job
 

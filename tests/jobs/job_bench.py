@@ -6,7 +6,7 @@ import numpy as np
 
 from zipplumb.demo.seed import DIAMETER_MM, OFFSET_MM
 from zipplumb.devices.hits import HitBatch
-from zipplumb.jobs import kit, measure, sheet
+from zipplumb.jobs import kit, measure, planning, sheet
 from zipplumb.jobs.actor import Actor
 from zipplumb.jobs.results import load
 from zipplumb.store.database import transaction
@@ -43,7 +43,7 @@ class Bench:
 
     def plan(self, **raw) -> int:
         with transaction() as session:
-            return sheet.add_row(session, TECHNICIAN, self.job, raw)
+            return planning.add_row(session, TECHNICIAN, self.job, raw)
 
     def plan_plane(self, name, point, normal, **more) -> int:
         nominal = {"shape": "plane", "point": point, "normal": normal}

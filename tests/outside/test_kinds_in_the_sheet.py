@@ -13,9 +13,9 @@ from scipy.optimize import least_squares, minimize_scalar
 
 sys.path.insert(0, str(Path(__file__).parent.parent / "core"))
 
-from block import KIT, Bench, block  # noqa: E402
+from block import KIT, Bench, block
 
-from zipplumb.core.sheet import Sheet, evaluate  # noqa: E402
+from zipplumb.core.sheet import Sheet, evaluate
 
 TIP = 3.0
 

@@ -7,7 +7,7 @@ from sqlalchemy import text
 from visitor import Visitor
 
 from zipplumb.demo.seed import PASSWORD
-from zipplumb.jobs import kit, parts, people, sheet
+from zipplumb.jobs import kit, parts, people, planning, sheet
 from zipplumb.jobs.actor import Actor
 from zipplumb.store.database import transaction
 from zipplumb.store.models import Base, Calibration, Job, Row, SignedIn, SignInAttempt
@@ -75,7 +75,7 @@ def place(stack):
     rows = []
     for job in (mine, other):
         for _ in range(2):
-            rows.append(sheet.plan_typed(actor, job, "plane", {k: v for k, v in PLANE.items() if k != "kind"}))
+            rows.append(planning.plan_typed(actor, job, "plane", {k: v for k, v in PLANE.items() if k != "kind"}))
     arm = kit.add_instrument(f"Arm {mine}", "arm", "127.0.0.1", 1, 0.012, kit.spec_from_form("arm", {}))
     cal = kit.add_calibrated_probe(arm, f"Ball {mine}", [0.0, 0.0, 180.0], 6.0, 0.01, 0.002, "")
     kit.bring_instrument(actor, mine, arm)

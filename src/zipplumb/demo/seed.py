@@ -7,7 +7,7 @@ from pathlib import Path
 from sqlalchemy import select
 
 from ..cad import CadModel
-from ..jobs import align, kit, parts, people, probes, sheet
+from ..jobs import align, kit, parts, people, planning, probes, sheet
 from ..jobs.actor import Actor
 from ..store.database import stored, transaction
 from ..store.models import Job, Part, Probe
@@ -88,7 +88,7 @@ def _face(model: CadModel, **wanted) -> int:
 
 def _plan(actor: Actor, job: int, model: CadModel) -> None:
     def plan(name: str, lower=None, upper=None, hits=None, datum=None, **wanted) -> int:
-        row = sheet.plan_from_face(actor, job, _face(model, **wanted))
+        row = planning.plan_from_face(actor, job, _face(model, **wanted))
         form = {"name": name}
         if hits:
             form["hits"] = str(hits)
@@ -118,5 +118,5 @@ def _plan(actor: Actor, job: int, model: CadModel) -> None:
     for name, first, second, half in (("Spigot to rear", spigot, rear, 0.08), ("Over all", end, right, 0.1)):
         raw = {"kind": "dimension", "name": name, "of": [first, second], "measure": "perpendicular_distance"}
         with transaction() as session:
-            row = sheet.add_row(session, actor, job, raw)
+            row = planning.add_row(session, actor, job, raw)
         sheet.set_limits(actor, job, row, str(-half), str(half))

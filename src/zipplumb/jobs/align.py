@@ -15,8 +15,8 @@ from ..core.sheet import kind_of
 from ..store.database import stored, tell, transaction
 from ..store.models import Job, Row
 from .actor import Actor, record
+from .planning import add_row, named
 from .results import load
-from .sheet import add_row, named
 
 
 def plan_datum_planes(actor: Actor, job_id: int, row_ids: list[int] | None = None) -> int:
@@ -38,7 +38,7 @@ def plan_datum_planes(actor: Actor, job_id: int, row_ids: list[int] | None = Non
                 "Set datum letters A, B and C on three planes.",
             )
         names = dict(zip(("primary", "secondary", "tertiary"), row_ids, strict=True))
-        return add_row(session, actor, job_id, named(session, job_id, {"kind": "datum_planes", **names}))
+        return add_row(session, actor, job_id, named(session, job_id, [{"kind": "datum_planes", **names}])[0])
 
 
 def places_of(alignment: Alignment | None) -> list[tuple[str, Array]]:

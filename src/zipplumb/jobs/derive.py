@@ -10,8 +10,8 @@ from ..core.errors import InputError
 from ..core.sheet.judging import in_system
 from ..store.database import transaction
 from .actor import Actor
+from .planning import add_row, named
 from .results import JobResults, load
-from .sheet import add_row, named
 from .words import derivation_words
 
 MOST = 12  # features at once
@@ -74,4 +74,4 @@ def plan(actor: Actor, job_id: int, key: str, of: Sequence[int], given: Given = 
     kind = {"kind": "dimension", "measure": key} if chosen.unit else {"kind": "construction", "make": key}
     raw = {**kind, "of": list(of), "offset_mm": given.offset_mm, "height_mm": given.height_mm, "diameter_mm": given.diameter_mm}
     with transaction() as session:
-        return add_row(session, actor, job_id, named(session, job_id, raw))
+        return add_row(session, actor, job_id, named(session, job_id, [raw])[0])

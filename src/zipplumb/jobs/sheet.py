@@ -1,29 +1,25 @@
-"""Planning and editing the rows of the run sheet."""
+"""A job, and editing the rows of its run sheet."""
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterable, Mapping
 from datetime import UTC, datetime
-from typing import Any, cast
+from typing import cast
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from ..core.errors import InputError
 from ..core.fingerprints import fingerprint
-from ..core.shape_codec import shape_from_data
-from ..core.sheet import RowRecipe, kind_of, needs_of, recipe_from_dict
-from ..core.sheet.kinds import measured_as
-from ..core.sheet.measured import MeasuredRecipe
+from ..core.sheet import RowRecipe, kind_of, recipe_from_dict
 from ..core.units import Units
 from ..store.database import stored, tell, transaction
-from ..store.models import Job, Part, Row, Station
+from ..store.models import Job, Part, Row
 from .actor import Actor, record
 from .forms import changed, data_of, texts_of
 from .parts import checked_bodies
+from .planning import check_references, rests_on, take_letter
 from .results import load
-from .words import words_for
 
 ROW_GONE = InputError("That row is not in this job any more.", "Nothing was changed.", "Choose another row.")
 
@@ -70,92 +66,6 @@ def measured_so_far(session: Session) -> dict[int, tuple[int, int]]:
     return found
 
 
-def add_row(session: Session, actor: Actor, job_id: int, raw: Mapping[str, Any]) -> int:
-    """Add a validated row at the end of the sheet, within a transaction. Returns its id.
-
-    The first that takes hits is current, the first coordinate system active.
-    """
-    recipe = recipe_from_dict(raw)
-    check_references(session, job_id, recipe)
-    position = 1 + (session.scalar(select(func.max(Row.position)).where(Row.job_id == job_id)) or 0)
-    row = Row(job_id=job_id, position=position, recipe=recipe.model_dump(mode="json"))
-    session.add(row)
-    session.flush()
-    _take_letter(session, job_id, row.id, row.recipe.get("datum"))
-    job = stored(session, Job, job_id)
-    if job.current_row_id is None and recipe.takes_hits:
-        job.current_row_id = row.id
-    if job.alignment_row_id is None and recipe.role == "system":
-        job.alignment_row_id = row.id
-    record(session, actor, job_id, "plan", row=row.id, recipe=row.recipe)
-    tell(session, job_id, "sheet", row=row.id)
-    return row.id
-
-
-def check_references(session: Session, job_id: int, recipe: RowRecipe) -> None:
-    """Everything that a recipe names is of this job, and of the right sort."""
-    for needed in needs_of(recipe):
-        if needed.what == "station":
-            station = session.get(Station, needed.id)
-            sound = station is not None and station.job_id == job_id
-        else:
-            row = session.get(Row, needed.id)
-            there = row is not None and row.job_id == job_id and row.removed_at is None
-            sound = row is not None and there and kind_of(row.recipe).role == needed.what
-        if not sound:
-            raise InputError(
-                f"It names a {needed.what} that is not in this job.", "The row was left as it was.", "Choose one of this job."
-            )
-
-
-def free_name(session: Session, job_id: int, stem: str) -> str:
-    """The stem, numbered alike for alike things: Bore 1, Bore 2, …"""
-    names = session.scalars(select(Row.recipe["name"].astext).where(Row.job_id == job_id, Row.removed_at.is_(None))).all()
-    pattern = re.compile(rf"^{re.escape(stem)} (\d+)$")
-    used = [int(m[1]) for n in names if (m := pattern.match(n))]
-    return f"{stem} {max(used, default=0) + 1}"
-
-
-def plan_from_face(actor: Actor, job_id: int, face_index: int) -> int:
-    """A row with the nominal of a picked face. Returns its id."""
-    actor.must_change()
-    with transaction() as session:
-        job = stored(session, Job, job_id)
-        faces = stored(session, Part, job.part_id).faces
-        if not 0 <= face_index < len(faces):
-            raise InputError("That face is not on this part.", "Nothing was changed.", "Pick a face on the stage.")
-        face = faces[face_index]
-        kind = kind_for_face(face)
-        if kind is None:
-            raise InputError(
-                f"This face is a {face['surface']}.", "Nothing was planned.", "Pick another, or type what it should be."
-            )
-        raw = kind.of_face(face_index, face["nominal"], bool(face["inside"]))
-        return add_row(session, actor, job_id, named(session, job_id, raw))
-
-
-def kind_for_face(face: Mapping[str, Any]) -> type[MeasuredRecipe] | None:
-    """The kind that measures such a face, or None."""
-    nominal = face["nominal"]
-    return measured_as(shape_from_data(nominal)) if nominal else None
-
-
-def named(session: Session, job_id: int, raw: dict[str, Any]) -> dict[str, Any]:
-    """With a name, numbered alike for alike things, where it has none."""
-    if raw.get("name"):
-        return raw
-    recipe = recipe_from_dict({**raw, "name": "?"})
-    return {**raw, "name": free_name(session, job_id, words_for(recipe).stem(recipe))}
-
-
-def plan_typed(actor: Actor, job_id: int, kind: str, texts: Mapping[str, str]) -> int:
-    """A row of any kind, as typed in its form, in the job's units. Returns its id."""
-    actor.must_change()
-    with transaction() as session:
-        units = stored(session, Job, job_id).units
-        return add_row(session, actor, job_id, named(session, job_id, data_of(kind, texts, units)))
-
-
 def seen_of(recipe: RowRecipe) -> str:
     """Names what a person saw of a row when they began to edit it; the answer to a question of the side is not of it."""
     return fingerprint(recipe.model_dump_json(exclude={"settled_air"}))
@@ -187,7 +97,7 @@ def edit_row(actor: Actor, job_id: int, row_id: int, texts: Mapping[str, str], s
         raw = data_of(recipe.kind, new, job.units, row.recipe, available)
         if "datum" in new:
             raw["datum"] = (raw["datum"] or "").upper() or None
-            _take_letter(session, job_id, row_id, raw["datum"])
+            take_letter(session, job_id, row_id, raw["datum"])
         edited = recipe_from_dict(raw)
         check_references(session, job_id, edited)
         before, row.recipe = row.recipe, edited.model_dump(mode="json")
@@ -209,20 +119,6 @@ def set_limits(actor: Actor, job_id: int, row_id: int, lower: str, upper: str, k
     key = key or asked[0]
     texts |= {f"asked.{key}.on": "1", f"asked.{key}.lower": lower, f"asked.{key}.upper": upper}
     edit_row(actor, job_id, row_id, {"asked.first": asked[0], **texts})
-
-
-def _take_letter(session: Session, job_id: int, row_id: int, letter: str | None) -> None:
-    """A datum letter is on one row only: it is refused, not moved, where another has it."""
-    if letter is None:
-        return
-    query = select(Row).where(Row.job_id == job_id, Row.removed_at.is_(None), Row.id != row_id)
-    other = next((r for r in session.scalars(query) if r.recipe.get("datum") == letter), None)
-    if other is not None:
-        raise InputError(
-            f"Datum {letter} is on {other.recipe['name']}.",
-            "The row was left as it was.",
-            "Take it off there first, or choose another.",
-        )
 
 
 def switch_terms(actor: Actor, job_id: int, row_id: int, seen: str | None = None) -> str:
@@ -249,7 +145,7 @@ def remove_row(actor: Actor, job_id: int, row_id: int, seen: str | None = None) 
         row = _row(session, job_id, row_id)
         _as_seen(row, seen)
         others = session.scalars(select(Row).where(Row.job_id == job_id, Row.removed_at.is_(None), Row.id != row_id)).all()
-        resting = [r.recipe["name"] for r in others if rests_on(recipe_from_dict(r.recipe), row_id)]
+        resting = [r.recipe["name"] for r in others if rests_on(recipe_from_dict(r.recipe), [row_id])]
         if resting:
             raise InputError(f"{' and '.join(resting)} rests on this row.", "Nothing was removed.", "Remove that first.")
         row.removed_at = datetime.now(UTC)
@@ -259,11 +155,6 @@ def remove_row(actor: Actor, job_id: int, row_id: int, seen: str | None = None) 
             job.alignment_row_id = None
         record(session, actor, job_id, "remove", row=row_id)
         tell(session, job_id, "sheet")
-
-
-def rests_on(recipe: RowRecipe, row_id: int) -> bool:
-    """The recipe names a row."""
-    return any(n.id == row_id and n.what != "station" for n in needs_of(recipe))
 
 
 def move_row(actor: Actor, job_id: int, row_id: int, by: int) -> None:

@@ -126,6 +126,7 @@ class Row(Base):
     recipe: Mapped[dict[str, Any]] = mapped_column(JSONB)
     finished_at: Mapped[datetime | None]
     removed_at: Mapped[datetime | None]
+    planned_by: Mapped[int | None] = mapped_column(ForeignKey("changes.id"))
 
 
 class Probe(Base):

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from flask import Blueprint, g, render_template
+from flask import Blueprint, g, render_template, request, url_for
 from sqlalchemy.orm import Session
 
 from ...core.features import axis_of, plane_of, radius_of, spot_of
 from ...core.shape_codec import shape_from_data
 from ...core.units import length_text
-from ...jobs import parts, sheet
+from ...jobs import parts, planning, sheet
 from ...jobs.results import JobResults, load
 from ...jobs.words import stem_of
 from ...store.database import transaction
@@ -33,13 +33,16 @@ class FaceWords:
     place: str
     can_plan: bool
     rows: list
+    alike: tuple[int, ...] = ()
+    stem: str = ""
 
 
 @shows("part")
 def panel(session: Session, state: JobResults, view: JobView) -> str:
     faces = sum(b["faces"] for b in state.job.part.bodies)
     kinds = kinds_to_plan("feature", takes_hits=True)
-    return render_template("_part.html", view=view, part=state.job.part, faces=faces, kinds=kinds)
+    last = planning.last_plan(session, state.job.id)
+    return render_template("_part.html", view=view, part=state.job.part, faces=faces, kinds=kinds, last=last)
 
 
 def axis_words(direction) -> str:
@@ -50,16 +53,20 @@ def axis_words(direction) -> str:
     return "(" + ", ".join(f"{v:.4f}" for v in direction) + ")"
 
 
-def describe_face(state: JobResults, index: int) -> FaceWords:
+def describe_face(session: Session, state: JobResults, index: int) -> FaceWords:
     """A face of the part in words and in the job's units."""
     face, units = state.job.part.faces[index], state.job.units
     rows = [r for r in state.rows if r.recipe.cad_face == index]
-    kind = sheet.kind_for_face(face)
+    kind = planning.kind_for_face(face)
     if kind is None:
         return FaceWords(index, f"A {face['surface']}", "", False, rows)
     shape = shape_from_data(face["nominal"])
     at = ", ".join(f"{a} {length_text(v, units)}" for a, v in zip(AXES, spot_of(shape), strict=True))
-    return FaceWords(index, _what(shape, kind.key(), bool(face["inside"]), units), at, True, rows)
+    inside = bool(face["inside"])
+    alike = tuple(planning.alike_on(session, state.job.id, index))
+    if {r.recipe.cad_face for r in state.rows} >= set(alike):
+        alike = ()  # all are planned
+    return FaceWords(index, _what(shape, kind.key(), inside, units), at, True, rows, alike, stem_of(kind.key(), inside))
 
 
 def _what(shape, kind: str, inside: bool, units) -> str:
@@ -80,14 +87,30 @@ def face(job_id: int, index: int):
         state = load(session, job_id)
         if index >= len(state.job.part.faces):
             return "", 404
-        return render_template("_face.html", face=describe_face(state, index), view=JobView.of(state), seen_of=sheet.seen_of)
+        words, last = describe_face(session, state, index), planning.last_plan(session, job_id)
+        return render_template("_face.html", face=words, view=JobView.of(state), seen_of=sheet.seen_of, last=last)
 
 
 @blueprint.post("/faces/<int:index>/plan")
 @changes
 def plan(job_id: int, index: int):
-    sheet.plan_from_face(g.actor, job_id, index)
+    planning.plan_from_face(g.actor, job_id, index)
     return face(job_id, index)
+
+
+@blueprint.post("/faces/<int:index>/plan-alike")
+@changes
+def plan_alike(job_id: int, index: int):
+    planning.plan_alike(g.actor, job_id, index, request.form.get("stem", ""))
+    return face(job_id, index)
+
+
+@blueprint.post("/take-back")
+@changes
+def take_back(job_id: int):
+    """Take the newest act of planning back, as a whole."""
+    planning.take_plan_back(g.actor, job_id, asked.ids("row"))
+    return "", 200, {"HX-Location": url_for("job.page", job_id=job_id, stage="part")}
 
 
 @blueprint.post("/bodies")

@@ -8,7 +8,7 @@ from sqlalchemy.orm import Session
 from werkzeug.exceptions import NotFound
 
 from ...core.sheet import KINDS
-from ...jobs import sheet
+from ...jobs import planning
 from ...jobs.forms import FormField, Rows, fields_of, texts_of
 from ...jobs.results import JobResults, load
 from ...jobs.words import WORDS
@@ -74,7 +74,7 @@ def _form(job_id: int, kind: str, texts: dict[str, str]):
 @blueprint.post("/plan")
 @changes
 def plan(job_id: int):
-    sheet.plan_typed(g.actor, job_id, request.form.get("kind", ""), _texts())
+    planning.plan_typed(g.actor, job_id, request.form.get("kind", ""), _texts())
     return done()
 
 

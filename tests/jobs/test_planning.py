@@ -1,0 +1,86 @@
+"""Planning many rows in one act, and taking the act back."""
+
+import numpy as np
+import pytest
+from job_bench import REVIEWER, TECHNICIAN
+
+from zipplumb.core.errors import InputError, NotAllowed
+from zipplumb.jobs import planning
+from zipplumb.jobs.alike import alike
+from zipplumb.store.database import transaction
+from zipplumb.store.models import Job
+
+
+def face(index, center, radius=5.0, depth=20.0, direction=(0, 0, 1), inside=True, halves=False, body=0):
+    """A cylinder's face, or half of it on the side of +X."""
+    along = np.array(direction, float)
+    reach = np.abs(along) * depth / 2 + (1 - np.abs(along)) * radius
+    low, high = np.array(center) - reach, np.array(center) + reach
+    if halves:
+        low[0] = center[0]
+    nominal = {"shape": "cylinder", "point": list(center), "direction": list(direction), "radius": radius}
+    area = 2 * np.pi * radius * depth / (2 if halves else 1)
+    return {"index": index, "body": body, "surface": "cylinder", "nominal": nominal, "inside": inside, "area_mm2": area,
+            "box": [*low, *high]}  # fmt: skip
+
+
+def ring(count, radius=5.0, at=60.0):
+    turn = 2 * np.pi * np.arange(count) / count
+    return [face(k, (at * np.cos(a), at * np.sin(a), 0), radius) for k, a in enumerate(turn)]
+
+
+def test_holes_of_a_bolt_circle_are_alike_and_go_round():
+    faces = ring(12)
+    random = np.random.default_rng(3)
+    mixed = [faces[k] for k in random.permutation(12)]
+    found = alike([{**f, "index": k} for k, f in enumerate(mixed)], 4)
+    assert len(found) == 12 and found[0] == (4,)
+    spots = np.array([mixed[thing[0]]["nominal"]["point"] for thing in found])
+    steps = np.linalg.norm(np.diff(spots, axis=0), axis=1)
+    assert np.allclose(steps, steps[0])  # each is the neighbour of the one before
+
+
+@pytest.mark.parametrize("other", [
+    {"radius": 5.01}, {"depth": 21.0}, {"direction": (1, 0, 0)}, {"inside": False}, {"body": 1},
+])  # fmt: skip
+def test_what_differs_in_one_thing_is_not_alike(other):
+    faces = [face(0, (0, 0, 0)), face(1, (40, 0, 0)), face(2, (80, 0, 0), **other)]
+    assert alike(faces, 0, [0]) == [(0,), (1,)]
+
+
+def test_the_halves_of_a_bore_are_one_bore():
+    faces = []
+    for k, x in enumerate((0.0, 50.0, 100.0)):
+        right = face(2 * k, (x, 0, 0), halves=True)
+        left = {**right, "index": 2 * k + 1, "box": [x - 5, -5, -10, x, 5, 10]}
+        faces += [right, left]
+    assert alike(faces, 3) == [(2, 3), (0, 1), (4, 5)]
+
+
+def test_all_alike_are_planned_and_taken_back_in_one_act(bench):
+    with transaction() as session:
+        faces = session.get(Job, bench.job).part.faces
+    bolt = next(f["index"] for f in faces if f["nominal"] and f["nominal"].get("radius") == 11 and f["inside"])
+    with pytest.raises(NotAllowed):
+        planning.plan_alike(REVIEWER, bench.job, bolt)
+    kept = bench.plan_plane("Top", [0, 0, 60], [0, 0, 1])
+    rows = planning.plan_alike(TECHNICIAN, bench.job, bolt, "Bolt hole")
+    names = [bench.state().row(r).recipe.name for r in rows]
+    assert names == [f"Bolt hole {k}" for k in range(1, 5)]
+    assert len({bench.state().row(r).recipe.nominal.point.tobytes() for r in rows}) == 4
+    with pytest.raises(InputError, match="changed meanwhile"):
+        planning.take_plan_back(TECHNICIAN, bench.job, rows[:2])
+    assert planning.take_plan_back(TECHNICIAN, bench.job, rows) == 4
+    assert [row.id for row in bench.state().rows] == [kept]
+    with transaction() as session:
+        assert planning.last_plan(session, bench.job).rows == (kept,)
+
+
+def test_a_plan_that_has_hits_or_is_rested_on_is_not_taken_back(bench):
+    faces = (("Top", [0, 0, 60], [0, 0, 1]), ("Side", [0, 0, 0], [0, -1, 0]), ("End", [0, 0, 0], [1, 0, 0]))
+    top, side, end = (bench.plan_plane(*face) for face in faces)
+    system = bench.plan(kind="datum_planes", name="System", primary=top, secondary=side, tertiary=end)
+    assert planning.take_plan_back(TECHNICIAN, bench.job, [system]) == 1
+    bench.touch_plane(end)
+    with pytest.raises(InputError, match="End has hits"):
+        planning.take_plan_back(TECHNICIAN, bench.job, [end])
