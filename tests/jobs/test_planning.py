@@ -84,3 +84,29 @@ def test_a_plan_that_has_hits_or_is_rested_on_is_not_taken_back(bench):
     bench.touch_plane(end)
     with pytest.raises(InputError, match="End has hits"):
         planning.take_plan_back(TECHNICIAN, bench.job, [end])
+
+
+LIST = "B1;10,5;20;60;0;0;1\nB2;20;20;60;0;0;1\nNest 1;0;0;60\n"
+
+
+def test_a_list_becomes_rows_in_one_act_or_none_at_all(bench):
+    rows = [bench.state().row(r) for r in planning.plan_list(TECHNICIAN, bench.job, LIST, "mm")]
+    assert [(r.recipe.name, r.recipe.kind) for r in rows] == [
+        ("B1", "surface_point"), ("B2", "surface_point"), ("Nest 1", "point"),
+    ]  # fmt: skip
+    assert rows[0].recipe.nominal.point.tolist() == [10.5, 20.0, 60.0]
+    with pytest.raises(InputError, match=r"Line 2: “B2” is on the sheet already\. 1 more"):
+        planning.plan_list(TECHNICIAN, bench.job, "B9;1;2;3\nB2;1;2;3\nB7;1;2\n", "mm")
+    assert len(bench.state().rows) == 3
+    planning.take_plan_back(TECHNICIAN, bench.job, [r.id for r in rows])
+    assert bench.state().rows == ()
+
+
+def test_a_list_in_the_wrong_unit_is_doubted(bench):
+    with transaction() as session:
+        ask = lambda text, units: planning.doubt_of_units(  # noqa: E731
+            session, bench.job, planning.read_list(session, bench.job, text, units), "mm"
+        )
+        assert ask("A;0;0;60\nB;200;100;60", "mm") == ""
+        assert "in inches" in ask("A;0;0;2,3\nB;7,8;3,9;2,3", "mm")
+        assert "in this unit" in ask("A;0;0;60\nB;200;100;60", "in")

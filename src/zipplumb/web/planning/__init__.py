@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from flask import Blueprint, g, render_template, request
+from flask import Blueprint, g, render_template, request, url_for
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 from werkzeug.exceptions import NotFound
 
 from ...core.sheet import KINDS
+from ...core.units import length_text
+from ...exchange.point_list import text_of
 from ...jobs import planning
 from ...jobs.forms import FormField, Rows, fields_of, texts_of
 from ...jobs.results import JobResults, load
@@ -16,6 +18,8 @@ from ...store.database import transaction
 from ...store.models import Station
 from ..doors import changes, reads
 from ..job import done
+
+LINES_SHOWN = 200
 
 blueprint = Blueprint("planning", __name__, url_prefix="/jobs/<int:job_id>")
 
@@ -76,6 +80,31 @@ def _form(job_id: int, kind: str, texts: dict[str, str]):
 def plan(job_id: int):
     planning.plan_typed(g.actor, job_id, request.form.get("kind", ""), _texts())
     return done()
+
+
+@blueprint.post("/list")
+@changes
+def look_at_list(job_id: int):
+    """A list of points as it was read, with what is wrong in which line; nothing is planned yet."""
+    file = request.files.get("file")
+    text = text_of(file.read()) if file else request.form.get("text", "")
+    units = request.form.get("list_units", "")
+    with transaction() as session:
+        state = load(session, job_id)
+        found = planning.read_list(session, job_id, text, units)
+        doubt = planning.doubt_of_units(session, job_id, found, state.job.units)
+    shown = [
+        (p.line, p.name, [length_text(v, state.job.units) for v in p.at], [f"{v:.4f}" for v in p.normal or ()])
+        for p in found.points[:LINES_SHOWN]
+    ]
+    return render_template("_list.html", found=found, shown=shown, text=text, units=units, job_id=job_id, doubt=doubt)
+
+
+@blueprint.post("/list/plan")
+@changes
+def plan_list(job_id: int):
+    planning.plan_list(g.actor, job_id, request.form.get("text", ""), request.form.get("list_units", ""))
+    return "", 200, {"HX-Location": url_for("job.page", job_id=job_id, stage="part")}
 
 
 @blueprint.post("/rows/<int:row_id>/form")
