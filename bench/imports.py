@@ -9,7 +9,7 @@ from pathlib import Path
 
 from measure import best, row
 
-from zipplumb.cad import read_step
+from zipplumb.cad import read_cad
 
 BARE = """
 import sys
@@ -29,6 +29,6 @@ def run() -> None:
         path = Path(folder) / "carrier.step"
         write = f"from zipplumb.demo.carrier import write_step; from pathlib import Path; write_step(Path({str(path)!r}))"
         subprocess.run([sys.executable, "-c", write], **QUIET)
-        ours = best(lambda: read_step(path), 3)
+        ours = best(lambda: read_cad(path), 3)
         bare = best(lambda: subprocess.run([sys.executable, "-c", BARE, str(path)], **QUIET), 3)
         row("bearing carrier, 20 faces", ours, bare, "the bare read and mesh")

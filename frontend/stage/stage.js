@@ -171,14 +171,16 @@ export class Stage {
     for (const row of Object.values(rows)) if (row.face != null && !tints.has(row.face)) tints.set(row.face, WORDS[row.word] ?? PLANNED);
     if (rows[current]?.face != null) tints.set(rows[current].face, CURRENT);
     for (const face of this.alike) tints.set(face, ALIKE);
-    if (this.picked != null) tints.set(this.picked, PICKED);
+    const whole = this.part.faces[this.picked]?.surface === "mesh"; // then only the place was meant
+    if (this.picked != null && !whole) tints.set(this.picked, PICKED);
     this.part.tint(tints);
     this.marks.showRow(rows[this.selected ?? current] ?? rows[current]);
     const labels = Object.values(rows)
       .filter((row) => row.datum && row.face != null)
       .map((row) => ({ at: this.part.spot(row.face), text: row.datum }));
     const numbered = this.alike.map((face, k) => ({ at: this.part.spot(face), text: String(k + 1) }));
-    this.marks.setLabels(numbered.length ? numbered : labels);
+    const here = whole && this.place ? [{ at: this.place, text: "here" }] : [];
+    this.marks.setLabels(numbered.length ? numbered : [...labels, ...here]);
     this.draw();
   }
 
@@ -263,16 +265,19 @@ export class Stage {
       htmx.ajax("POST", document.querySelector("[data-hand]").dataset.hand, { values: { face, point: hit.point.toArray().join(",") }, swap: "none", target: "body" });
       return;
     }
-    this.pick(face);
+    const told = (vector) => vector.toArray().map((v) => v.toFixed(5)).join(",");
+    this.pick(face, { point: told(hit.point), normal: told(hit.normal ?? hit.face.normal) });
   }
 
-  async pick(face) {
+  // place: where on it, and which way the surface faces there
+  async pick(face, place = {}) {
     this.picked = face;
+    this.place = place.point ? new Vector3(...place.point.split(",").map(Number)) : null;
     this.paint();
     if (!document.getElementById("picked")) {
       await htmx.ajax("GET", `${this.base}/part`, { target: "#slip" });
       history.pushState({}, "", `${this.base}/part`);
     }
-    htmx.ajax("GET", `${this.base}/faces/${face}`, { target: "#picked" });
+    htmx.ajax("GET", `${this.base}/faces/${face}`, { target: "#picked", values: place });
   }
 }

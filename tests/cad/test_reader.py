@@ -6,7 +6,7 @@ import time
 import numpy as np
 import pytest
 
-from zipplumb.cad import CadModel, Limits, read_step
+from zipplumb.cad import CadModel, Limits, read_cad
 from zipplumb.cad.reader import _bare
 from zipplumb.core.errors import FileError
 
@@ -21,7 +21,7 @@ def step(tmp_path_factory):
 
 def test_the_carrier_is_read_with_its_nominals(step):
     seen = []
-    model = read_step(step, lambda share, words: seen.append(share))
+    model = read_cad(step, lambda share, words: seen.append(share))
     assert (model.units, len(model.bodies), len(model.faces)) == ("mm", 1, 20)
     assert model.bodies[0].name == "Bearing carrier"
     bore = next(f for f in model.faces if f.nominal and f.nominal.get("radius") == pytest.approx(80))
@@ -34,7 +34,7 @@ def test_the_carrier_is_read_with_its_nominals(step):
 
 def test_normals_point_out_of_the_material(step):
     """The divergence theorem: the mesh, by its own winding, encloses the volume of the part."""
-    model = read_step(step)
+    model = read_cad(step)
     corners = model.positions[model.triangles].astype(float)
     volume = np.einsum("ij,ij->i", corners[:, 0], np.cross(corners[:, 1], corners[:, 2])).sum() / 6
     foot = 500 * 280 * 60 - (4 * 22**2 + 2 * 16**2) * np.pi / 4 * 60
@@ -47,7 +47,7 @@ def test_normals_point_out_of_the_material(step):
 
 
 def test_packing_and_unpacking_is_the_same(step):
-    model = read_step(step)
+    model = read_cad(step)
     again = CadModel.unpack(model.pack())
     assert again.faces == model.faces
     assert np.array_equal(again.triangles, model.triangles)
@@ -55,14 +55,14 @@ def test_packing_and_unpacking_is_the_same(step):
 
 def refused(path, words, **limits):
     with pytest.raises(FileError, match=words) as error:
-        read_step(path, limits=Limits(**limits))
+        read_cad(path, limits=Limits(**limits))
     assert "Nothing of it was kept" in str(error.value)
 
 
 def test_a_file_that_is_not_step(tmp_path):
     path = tmp_path / "poem.step"
     path.write_text("Shall I compare thee")
-    refused(path, "is not a STEP file")
+    refused(path, "is not a STEP, IGES, PLY, STL or OBJ file")
 
 
 def test_a_cut_off_file(step, tmp_path):
@@ -75,14 +75,14 @@ def test_a_file_cut_in_the_middle_with_its_end_pasted_on(step, tmp_path):
     path = tmp_path / "pasted.step"
     path.write_bytes(step.read_bytes()[:9_000] + b"\nENDSEC;\nEND-ISO-10303-21;\n")
     with pytest.raises(FileError):
-        read_step(path)
+        read_cad(path)
 
 
 def test_a_file_with_nothing_in_it(tmp_path):
     path = tmp_path / "empty.step"
     path.write_text("ISO-10303-21;\nHEADER;\nENDSEC;\nDATA;\nENDSEC;\nEND-ISO-10303-21;\n")
     with pytest.raises(FileError):
-        read_step(path)
+        read_cad(path)
 
 
 def test_a_reading_that_takes_too_long_is_ended(step):
@@ -91,7 +91,7 @@ def test_a_reading_that_takes_too_long_is_ended(step):
 
 def test_a_reading_that_takes_too_much_memory_is_ended(step):
     with pytest.raises(FileError):
-        read_step(step, limits=Limits(memory_mb=300))
+        read_cad(step, limits=Limits(memory_mb=300))
 
 
 def test_a_crash_of_the_library_is_survived(step, monkeypatch):
@@ -117,7 +117,7 @@ def test_a_face_that_is_lost_is_said(step, tmp_path):
         plane = list(re.finditer(r"#(\d+) = PLANE\('',#\d+\);", text))[3]
         return text[: plane.start()] + f"#{plane[1]} = PLANE('',#999999);" + text[plane.end() :]
 
-    model = read_step(mutated(step, tmp_path, change))
+    model = read_cad(mutated(step, tmp_path, change))
     assert len(model.faces) < 20
     said = " ".join(model.missing)
     assert "1 of the file's 20 faces could not be built" in said
@@ -133,7 +133,7 @@ def test_a_number_that_is_none_is_refused_at_once(step, tmp_path, number):
 
 
 def test_a_whole_file_misses_nothing(step):
-    assert read_step(step).missing == ()
+    assert read_cad(step).missing == ()
 
 
 @pytest.mark.parametrize("seed", range(12))
@@ -151,7 +151,7 @@ def test_a_damaged_file_is_refused_or_its_loss_is_said(step, tmp_path, seed):
     path = tmp_path / "mutant.step"
     path.write_text("".join(lines))
     try:
-        model = read_step(path, limits=Limits(seconds=60.0))
+        model = read_cad(path, limits=Limits(seconds=60.0))
     except FileError as error:
         assert "Nothing of it was kept" in str(error)
         return

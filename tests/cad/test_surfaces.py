@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from test_reader import step  # noqa: F401
 
-from zipplumb.cad import read_step
+from zipplumb.cad import read_cad
 from zipplumb.cad.surfaces import Surfaces
 from zipplumb.core.alignment.surfaces import align_surfaces
 from zipplumb.core.frames import Motion
@@ -13,7 +13,7 @@ from zipplumb.core.shape_codec import shape_from_data
 
 @pytest.fixture(scope="module")
 def model(step):  # noqa: F811
-    return read_step(step)
+    return read_cad(step)
 
 
 def test_feet_lie_on_the_surface_and_normals_point_out_of_the_material(model):

@@ -208,7 +208,7 @@ def test_a_bad_file_is_said_on_the_part_and_changes_nothing_else(stack):
     with transaction() as session:
         found = session.get(Part, part)
         assert found.state == "failed"
-        assert "not a STEP file" in found.words
+        assert "not a STEP, IGES, PLY, STL or OBJ file" in found.words
         assert found.model is None
 
 

@@ -79,7 +79,7 @@ def test_a_file_that_failed_says_why_and_offers_another(technician, stack):
     part = parts.add_part(technician_actor(), "Poem", "poem.step", b"Shall I compare thee")
     parts.import_part(part)
     page = words(technician.get(f"/parts/{part}"))
-    assert "poem.step is not a STEP file." in page
+    assert "poem.step is not a STEP, IGES, PLY, STL or OBJ file." in page
     assert "Choose another file" in page
 
 

@@ -1,4 +1,4 @@
-"""The process in which a CAD file is read: ``python -m zipplumb.cad.child IN OUT MEMORY_MB SECONDS``.
+"""The process in which a CAD file is read: ``python -m zipplumb.cad.child IN OUT MEMORY_MB SECONDS MODULE UNITS``.
 
 It may crash or run out without harm to anyone else, and ends with the process that began it. It
 prints one JSON line per step.
@@ -11,6 +11,7 @@ import os
 import resource
 import sys
 import threading
+from importlib import import_module
 from pathlib import Path
 
 LARGEST_FILE_MB, MORE_THREADS = 4000, 64
@@ -49,13 +50,14 @@ def _end_with_parent() -> None:
     os._exit(3)
 
 
-def main(source: str, target: str, memory_mb: str, seconds: str) -> int:
+def main(source: str, target: str, memory_mb: str, seconds: str, module: str, units: str) -> int:
     threading.Thread(target=_end_with_parent, daemon=True).start()
     _limit(int(memory_mb), int(seconds))
-    from .occt import Unreadable, read
+    from .formats import Unreadable
 
     try:
-        model = read(Path(source), lambda share, words: _tell(share=share, words=words))
+        read = import_module(f"{__package__}.{module}").read
+        model = read(Path(source), lambda share, words: _tell(share=share, words=words), units)
     except Unreadable as error:
         _tell(error=str(error))
         return 2
@@ -72,5 +74,5 @@ if __name__ == "__main__":
     _CHANNEL = os.dup(1)
     os.dup2(2, 1)
     # no way out through the library's own threads and finalisers: what was to be written is written
-    _CODE = main(*sys.argv[1:5])
+    _CODE = main(*sys.argv[1:7])
     os._exit(_CODE)

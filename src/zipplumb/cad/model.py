@@ -28,7 +28,8 @@ class Face:
 
     ``nominal`` is the surface's shape as data (see core/shape_codec; part frame, mm, rad) where it is a plane,
     cylinder, cone, sphere or torus, otherwise None; ``surface`` is the plain word for what it is. ``inside``: the
-    material lies round it (None of a plane). ``box`` holds the least and greatest x, y, z.
+    material lies round it (None of a plane). ``box`` holds the least and greatest x, y, z. ``recognised``: the file writes
+    it as another kind of surface.
     """
 
     index: int
@@ -38,6 +39,7 @@ class Face:
     area_mm2: float
     box: tuple[float, ...]
     inside: bool | None = None
+    recognised: bool = False
 
 
 @dataclass(frozen=True, eq=False)

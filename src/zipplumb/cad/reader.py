@@ -14,6 +14,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from ..core.errors import FileError
+from .formats import NAMES, Format, format_of
 from .model import CadModel
 
 NOTHING_KEPT = "Nothing of it was kept."
@@ -25,13 +26,14 @@ class Limits:
     memory_mb: int = 8000
 
 
-def read_step(
+def read_cad(
     path: Path,
     progress: Callable[[float, str], None] = lambda share, words: None,
     limits: Limits = Limits(),
     called: str = "",
+    units: str = "mm",
 ) -> CadModel:
-    """Read a STEP file.
+    """Read a file of any of the formats (see ``formats``).
 
     Parameters
     ----------
@@ -39,18 +41,19 @@ def read_step(
     progress : called with a share of the work (0 to 1) and what is being done
     limits : of time and memory
     called : what the person calls the file; by default its own name
+    units : of length, where the format does not say them: mm, in or m
 
     Raises
     ------
     FileError
-        Not STEP, cut off, beyond the limits, or such that the CAD library gives up or crashes.
+        Of no known format, cut off, beyond the limits, or such that the CAD library gives up or crashes.
     """
     called = called or path.name
-    _check_head_and_tail(path, called)
+    known = _known(path, called)
     with tempfile.TemporaryDirectory() as folder:
         target = Path(folder) / "model"
         command = [sys.executable, "-m", "zipplumb.cad.child", str(path.resolve()), str(target), str(limits.memory_mb)]
-        command.append(str(max(1, round(limits.seconds))))
+        command += [str(max(1, round(limits.seconds))), known.module, units]
         with subprocess.Popen(
             command, cwd=folder, env=_bare(folder), stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL
         ) as child:
@@ -60,7 +63,7 @@ def read_step(
                 if child.poll() is None:
                     child.kill()
         if error:
-            raise FileError(f"{called} cannot be used: {error}.", NOTHING_KEPT, "Export it again as STEP.")
+            raise FileError(f"{called} cannot be used: {error}.", NOTHING_KEPT, "Export it again, if possible as STEP.")
         if child.returncode != 0 or not target.exists():
             raise FileError(
                 f"The CAD library gave up on {called}.",
@@ -70,21 +73,22 @@ def read_step(
         return CadModel.unpack(target.read_bytes())
 
 
-def _check_head_and_tail(path: Path, called: str) -> None:
-    """ISO 10303-21 files begin and end with its name: a quick word before the long work."""
+def _known(path: Path, called: str) -> Format:
+    """Its format, with its end there: a quick word before the long work."""
+    known = format_of(path, called)
+    if known is None:
+        raise FileError(f"{called} is not a {NAMES} file.", NOTHING_KEPT, "Choose a file that was exported as one of these.")
     with path.open("rb") as file:
-        head = file.read(256)
         file.seek(0, 2)
         file.seek(max(0, file.tell() - 512))
         tail = file.read()
-    if b"ISO-10303-21" not in head:
-        raise FileError(f"{called} is not a STEP file.", NOTHING_KEPT, "Choose a file that was exported as STEP.")
-    if b"END-ISO-10303-21" not in tail:
+    if not known.whole(tail):
         raise FileError(
             f"{called} is cut off: its end is missing.",
             NOTHING_KEPT,
             "Copy it again from where it came, or export it again.",
         )
+    return known
 
 
 def _bare(folder: str) -> dict[str, str]:

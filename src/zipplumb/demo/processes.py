@@ -84,9 +84,9 @@ class Processes:
             call = f"from zipplumb.demo.carrier import write_step; from pathlib import Path; write_step(Path({str(step)!r}))"
             subprocess.run([sys.executable, "-c", call], check=True, stdout=subprocess.DEVNULL)
         if not real.exists() or not shop.exists():
-            from ..cad import read_step
+            from ..cad import read_cad
 
-            model = read_step(step)
+            model = read_cad(step)
             carrier_real.write_truth(model, step, real)
             carrier_real.write_shop(model, shop)
 

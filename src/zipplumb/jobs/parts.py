@@ -11,7 +11,8 @@ from pathlib import Path, PurePath
 
 from sqlalchemy import select
 
-from ..cad import CadModel, read_step
+from ..cad import CadModel, read_cad
+from ..cad.formats import NAMES
 from ..core.errors import FileError, InputError, PlumbError
 from ..store.database import AWAY, stored, tell, transaction
 from ..store.models import Job, Part
@@ -20,13 +21,19 @@ from .queue import defer
 
 log = logging.getLogger(__name__)
 LARGEST_MB = 200
+MESH_UNITS = ("mm", "in", "m")
 
 
-def add_part(actor: Actor, name: str, file_name: str, file: bytes) -> int:
-    """Keep an uploaded file; reading it is long work, and is put in the queue with it. Returns the part's id."""
+def add_part(actor: Actor, name: str, file_name: str, file: bytes, units: str = "mm") -> int:
+    """Keep an uploaded file; reading it is long work, and is put in the queue with it. Returns the part's id.
+
+    ``units``: of length, where the file's format does not say them.
+    """
     actor.must_change()
+    if units not in MESH_UNITS:
+        raise InputError("Lengths of a mesh are mm, in or m.", "Nothing was kept.", "Choose one of them.")
     if not file:
-        raise InputError("No file came with the form.", "Nothing was kept.", "Choose a STEP file.")
+        raise InputError("No file came with the form.", "Nothing was kept.", f"Choose a {NAMES} file.")
     called = PurePath(file_name.replace("\\", "/")).name
     called = "part.step" if called in ("", ".", "..") else called
     with transaction() as session:
@@ -35,6 +42,7 @@ def add_part(actor: Actor, name: str, file_name: str, file: bytes) -> int:
             file_name=called[:120],
             sha256=hashlib.sha256(file).hexdigest(),
             file=file,
+            units=units,
         )
         session.add(part)
         session.flush()
@@ -49,12 +57,13 @@ def import_part(part_id: int) -> None:
         part = stored(session, Part, part_id)
         if part.state != "importing":
             return  # stopped, or read by another worker
-        file, file_name = part.file, part.file_name
+        file, file_name, units = part.file, part.file_name, part.units
     try:
         with tempfile.TemporaryDirectory() as folder:
-            path = Path(folder) / "part.step"
+            suffix = "".join(filter(str.isalnum, PurePath(file_name).suffix))[:8]
+            path = Path(folder) / f"part.{suffix}"
             path.write_bytes(file)
-            model = read_step(path, lambda share, words: _progress(part_id, share, words), called=file_name)
+            model = read_cad(path, lambda share, words: _progress(part_id, share, words), called=file_name, units=units or "mm")
         with transaction() as session:
             part = stored(session, Part, part_id, lock=True)
             if part.state == "importing":

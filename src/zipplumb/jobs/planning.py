@@ -145,6 +145,22 @@ def plan_from_face(actor: Actor, job_id: int, face_index: int) -> int:
         return add_rows(session, actor, job_id, named(session, job_id, [raw]))[0]
 
 
+def plan_place(actor: Actor, job_id: int, face_index: int, point: Sequence[float], normal: Sequence[float]) -> int:
+    """A surface point at a picked place of a face, mm, its normal out of the material. Returns its id."""
+    actor.must_change()
+    if not 0.9 < float(np.linalg.norm(normal)) < 1.1:
+        raise InputError("The picked place tells no direction.", "Nothing was planned.", "Pick it again.")
+    with transaction() as session:
+        face = _faces(session, job_id, face_index)[face_index]
+        low, high = np.array(face["box"][:3]), np.array(face["box"][3:])
+        reach = 1.0 + 0.01 * float(np.linalg.norm(high - low))  # a picked place lies on triangles
+        if np.any(np.array(point) < low - reach) or np.any(np.array(point) > high + reach):
+            raise InputError("That place is not on the face.", "Nothing was planned.", "Pick it again.")
+        nominal = {"shape": "plane", "point": list(point), "normal": list(normal)}
+        raw = {"kind": "surface_point", "nominal": nominal}
+        return add_rows(session, actor, job_id, named(session, job_id, [raw]))[0]
+
+
 def plan_alike(actor: Actor, job_id: int, face_index: int, stem: str = "") -> list[int]:
     """A row for each thing that is alike the one with a picked face, in one act. ``stem``: what they are called."""
     actor.must_change()

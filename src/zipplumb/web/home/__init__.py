@@ -33,7 +33,13 @@ def jobs():
 def upload():
     g.actor.must_change()
     file = request.files.get("file")
-    part_id = parts.add_part(g.actor, request.form.get("name", ""), file.filename if file else "", file.read() if file else b"")
+    part_id = parts.add_part(
+        g.actor,
+        request.form.get("name", ""),
+        (file.filename or "") if file else "",
+        file.read() if file else b"",
+        request.form.get("units", "mm"),
+    )
     return redirect(url_for("home.part", part_id=part_id))
 
 

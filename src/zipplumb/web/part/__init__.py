@@ -40,9 +40,12 @@ class FaceWords:
 @shows("part")
 def panel(session: Session, state: JobResults, view: JobView) -> str:
     faces = sum(b["faces"] for b in state.job.part.bodies)
+    recognised = sum(bool(face.get("recognised")) for face in state.job.part.faces)
     kinds = kinds_to_plan("feature", takes_hits=True)
     last = planning.last_plan(session, state.job.id)
-    return render_template("_part.html", view=view, part=state.job.part, faces=faces, kinds=kinds, last=last)
+    return render_template(
+        "_part.html", view=view, part=state.job.part, faces=faces, recognised=recognised, kinds=kinds, last=last
+    )
 
 
 def axis_words(direction) -> str:
@@ -88,7 +91,8 @@ def face(job_id: int, index: int):
         if index >= len(state.job.part.faces):
             return "", 404
         words, last = describe_face(session, state, index), planning.last_plan(session, job_id)
-        return render_template("_face.html", face=words, view=JobView.of(state), seen_of=sheet.seen_of, last=last)
+        place = {name: request.values.get(name, "") for name in ("point", "normal")}
+        return render_template("_face.html", face=words, place=place, view=JobView.of(state), seen_of=sheet.seen_of, last=last)
 
 
 @blueprint.post("/faces/<int:index>/plan")
@@ -102,6 +106,14 @@ def plan(job_id: int, index: int):
 @changes
 def plan_alike(job_id: int, index: int):
     planning.plan_alike(g.actor, job_id, index, request.form.get("stem", ""))
+    return face(job_id, index)
+
+
+@blueprint.post("/faces/<int:index>/place")
+@changes
+def plan_place(job_id: int, index: int):
+    """A surface point where the face was picked."""
+    planning.plan_place(g.actor, job_id, index, asked.numbers("point", 3), asked.numbers("normal", 3))
     return face(job_id, index)
 
 

@@ -1,0 +1,125 @@
+"""From bodies to the model that pages draw: meshes of faces, polylines of edges."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+from OCP.Bnd import Bnd_Box
+from OCP.BRep import BRep_Tool
+from OCP.BRepAdaptor import BRepAdaptor_Curve
+from OCP.BRepBndLib import BRepBndLib
+from OCP.BRepMesh import BRepMesh_IncrementalMesh
+from OCP.GCPnts import GCPnts_TangentialDeflection
+from OCP.OCP.collections import IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher
+from OCP.ShapeFix import ShapeFix_Face
+from OCP.TopAbs import TopAbs_Orientation, TopAbs_ShapeEnum
+from OCP.TopExp import TopExp
+from OCP.TopLoc import TopLoc_Location
+from OCP.TopoDS import TopoDS, TopoDS_Shape
+
+from .bodies import each
+from .faces import described
+from .formats import Unreadable
+from .model import Body, CadModel, Face
+
+Progress = Callable[[float, str], None]
+
+
+def _deflection(shapes: list[TopoDS_Shape]) -> float:
+    box = Bnd_Box()
+    for shape in shapes:
+        BRepBndLib.Add_s(shape, box)
+    low, high = box.CornerMin(), box.CornerMax()
+    return max(low.Distance(high) * 5e-4, 1e-3)
+
+
+def drawn(units: str, bodies: list[tuple[str, TopoDS_Shape]], progress: Progress, missing: list[str]) -> CadModel:
+    deflection = _deflection([shape for _, shape in bodies])
+    out: dict[str, list] = {k: [] for k in ("pos", "nor", "tri", "edge", "edge_body")}
+    faces: list[Face] = []
+    counts: list[int] = []
+    kept: list[Body] = []
+    base = 0
+    for b, (name, shape) in enumerate(bodies):
+        BRepMesh_IncrementalMesh(shape, deflection, False, 0.25, True)
+        before = len(faces)
+        for raw in each(shape, TopAbs_ShapeEnum.TopAbs_FACE):
+            face = TopoDS.Face(raw)
+            positions, normals, triangles = _face_mesh(face)
+            if not len(triangles) or not np.all(np.isfinite(positions)):
+                positions, normals, triangles = _healed_mesh(face, deflection)
+            faces.append(described(face, len(faces), b, positions))
+            out["pos"].append(positions)
+            out["nor"].append(normals)
+            out["tri"].append(triangles + base)
+            counts.append(len(triangles))
+            base += len(positions)
+        for line in _edges(shape, deflection):
+            out["edge"].append(line)
+            out["edge_body"].append(b)
+        kept.append(Body(b, name, len(faces) - before))
+        progress(0.5 + 0.45 * (b + 1) / len(bodies), f"Drew {b + 1} of {len(bodies)} bodies")
+    lines = out["edge"]
+    undrawn = counts.count(0)
+    if undrawn == len(counts):
+        raise Unreadable("None of its faces can be drawn")
+    if undrawn:
+        missing = [*missing, f"{undrawn} of {len(counts)} faces cannot be drawn, and so not picked; they can be typed."]
+    return CadModel(
+        units,
+        tuple(kept),
+        tuple(faces),
+        np.vstack(out["pos"]).astype(np.float32),
+        np.vstack(out["nor"]).astype(np.float32),
+        np.vstack(out["tri"]).astype(np.uint32),
+        np.concatenate([[0], np.cumsum(counts)]).astype(np.uint32),
+        np.vstack(lines).astype(np.float32) if lines else np.empty((0, 3), np.float32),
+        np.concatenate([[0], np.cumsum([len(line) for line in lines])]).astype(np.uint32),
+        np.array(out["edge_body"], np.uint32),
+        tuple(missing),
+    )
+
+
+def _healed_mesh(face, deflection: float) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Of a face that could not be meshed as it is: mended, and tried again; empty where that does not help."""
+    mending = ShapeFix_Face(face)
+    mending.Perform()
+    BRepMesh_IncrementalMesh(mending.Face(), deflection, False, 0.25, False)
+    positions, normals, triangles = _face_mesh(mending.Face())
+    if not np.all(np.isfinite(positions)):
+        return np.empty((0, 3)), np.empty((0, 3)), np.empty((0, 3), int)
+    return positions, normals, triangles
+
+
+def _face_mesh(face) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Vertices, outward normals and triangles of a face; empty where it could not be meshed."""
+    location = TopLoc_Location()
+    mesh = BRep_Tool.Triangulation_s(face, location)
+    if mesh is None or mesh.NbTriangles() == 0:
+        return np.empty((0, 3)), np.empty((0, 3)), np.empty((0, 3), int)
+    mesh.ComputeNormals()
+    move = location.Transformation()
+    reverse = face.Orientation() == TopAbs_Orientation.TopAbs_REVERSED
+    positions, normals = [], []
+    for i in range(1, mesh.NbNodes() + 1):
+        node = mesh.Node(i).Transformed(move)
+        normal = mesh.Normal(i).Transformed(move)
+        positions.append((node.X(), node.Y(), node.Z()))
+        normals.append((normal.X(), normal.Y(), normal.Z()))
+    triangles = np.array([mesh.Triangle(i).Get() for i in range(1, mesh.NbTriangles() + 1)], int) - 1
+    if reverse:
+        return np.array(positions), -np.array(normals), triangles[:, ::-1]
+    return np.array(positions), np.array(normals), triangles
+
+
+def _edges(shape: TopoDS_Shape, deflection: float):
+    """Every edge once, as a polyline."""
+    unique = IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher()
+    TopExp.MapShapes_s(shape, TopAbs_ShapeEnum.TopAbs_EDGE, unique)
+    for k in range(1, unique.Extent() + 1):
+        edge = TopoDS.Edge(unique.FindKey(k))
+        if BRep_Tool.Degenerated_s(edge):
+            continue
+        points = GCPnts_TangentialDeflection(BRepAdaptor_Curve(edge), 0.1, deflection)
+        yield np.array([(p.X(), p.Y(), p.Z()) for p in (points.Value(i + 1) for i in range(points.NbPoints()))])
