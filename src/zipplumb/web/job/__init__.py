@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import json
+
 from flask import Blueprint, Response, g, jsonify, redirect, render_template, request, url_for
 from werkzeug.exceptions import NotFound
 
@@ -24,6 +26,12 @@ def done():
     if request.headers.get("HX-Request"):
         return "", 204
     return jsonify(ok=True)
+
+
+def go_on(job_id: int, stage: str):
+    """A change was made: the slip goes on to a stage's page; the rest of the page stays."""
+    place = {"path": url_for("job.page", job_id=job_id, stage=stage), "target": "#slip"}
+    return "", 200, {"HX-Location": json.dumps(place)}
 
 
 @blueprint.get("/")
@@ -115,7 +123,7 @@ def terms(job_id: int, row_id: int):
 @changes
 def remove(job_id: int, row_id: int):
     sheet.remove_row(g.actor, job_id, row_id, request.form.get("seen", ""))
-    return "", 200, {"HX-Location": url_for("job.page", job_id=job_id, stage="part")}
+    return go_on(job_id, "part")
 
 
 @blueprint.post("/rows/<int:row_id>/move/<direction>")

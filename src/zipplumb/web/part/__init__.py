@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from flask import Blueprint, g, render_template, request, url_for
+from flask import Blueprint, g, render_template, request
 from sqlalchemy.orm import Session
 
 from ...core.features import axis_of, plane_of, radius_of, spot_of
@@ -16,6 +16,7 @@ from ...jobs.words import stem_of
 from ...store.database import transaction
 from .. import asked
 from ..doors import changes, reads
+from ..job import go_on
 from ..planning import kinds_to_plan
 from ..stages import shows
 from ..view import JobView
@@ -122,7 +123,7 @@ def plan_place(job_id: int, index: int):
 def take_back(job_id: int):
     """Take the newest act of planning back, as a whole."""
     planning.take_plan_back(g.actor, job_id, asked.ids("row"))
-    return "", 200, {"HX-Location": url_for("job.page", job_id=job_id, stage="part")}
+    return go_on(job_id, "part")
 
 
 @blueprint.post("/bodies")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from flask import Blueprint, g, render_template, request, url_for
+from flask import Blueprint, g, render_template, request
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 from werkzeug.exceptions import NotFound
@@ -17,7 +17,7 @@ from ...jobs.words import WORDS
 from ...store.database import transaction
 from ...store.models import Station
 from ..doors import changes, reads
-from ..job import done
+from ..job import done, go_on
 
 LINES_SHOWN = 200
 
@@ -104,7 +104,7 @@ def look_at_list(job_id: int):
 @changes
 def plan_list(job_id: int):
     planning.plan_list(g.actor, job_id, request.form.get("text", ""), request.form.get("list_units", ""))
-    return "", 200, {"HX-Location": url_for("job.page", job_id=job_id, stage="part")}
+    return go_on(job_id, "part")
 
 
 @blueprint.post("/rows/<int:row_id>/form")
