@@ -88,3 +88,21 @@ def test_a_mesh_in_inches_is_brought_in_and_a_place_on_it_planned(tamsin, runnin
     with transaction() as session:
         (face,) = session.get(Job, job).part.faces
     assert face["box"][5] - face["box"][2] == pytest.approx(1.5 * 25.4)
+
+
+def test_settings_for_many_are_seen_and_then_made(tamsin, part_page):
+    page = tamsin.page
+    tamsin.pick(part_page)
+    page.click("text=Plan all 4")
+    expect(tamsin.row("Bore 4")).to_be_visible()
+    page.click("text=Set many")
+    page.fill("#many [name='set.hits']", "9")
+    page.fill("#many [name=last]", "3")
+    page.select_option("#many [name=key]", "diameter")
+    page.fill("#many [name=upper]", "0.021")
+    page.click("text=See what would change")
+    expect(page.locator("#would-change tr")).to_have_count(4)
+    expect(page.locator("#would-change")).to_contain_text("hits 12 → 9")
+    page.click("text=Set 3 rows")
+    expect(tamsin.row("Bore 3")).to_contain_text("0.021")
+    expect(tamsin.row("Bore 4")).not_to_contain_text("0.021")

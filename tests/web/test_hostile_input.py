@@ -22,6 +22,10 @@ PLANE = {
     "nominal.point.2": "60", "nominal.normal.0": "0", "nominal.normal.1": "0", "nominal.normal.2": "1", "hits": "6",
     "asked.height.on": "1", "asked.height.lower": "-0.1", "asked.height.upper": "0.1", "asked.first": "height", "datum": "",
 }  # fmt: skip
+MANY = {
+    "kind": "plane", "name": "", "first": "1", "last": "9", "set.hits": "5", "set.spacing_mm": "2", "set.inside": "1",
+    "set.terms": "radius", "set.note": "n", "key": "height", "lower": "-0.1", "upper": "0.1",
+}  # fmt: skip
 # by endpoint: the fields of its form as a person sends them, and what else its address wants
 FORMS = {
     "auth.sign_in": {"login": "mallory", "password": PASSWORD},
@@ -36,6 +40,7 @@ FORMS = {
     "planning.refill": {**PLANE, "more": "of#1"}, "planning.plan": PLANE, "planning.refill_row": {**PLANE, "more": "of#1"},
     "part.plan": {}, "part.bodies": {"body": "0"}, "part.plan_alike": {"stem": "Hole"}, "part.take_back": {"row": "@row_id"},
     "part.plan_place": {"point": "0,0,60", "normal": "0,0,1"},
+    "many.look": MANY, "many.set_them": {**MANY, "seen": ""},
     "planning.look_at_list": {"text": "A;1;2;3", "list_units": "mm"},
     "planning.plan_list": {"text": "A;1;2;3", "list_units": "mm"},
     "kit.bring": {"unmoved": "1"}, "align.plan": {}, "align.place": {"turn": "0,0,3.14"}, "align.activate": {"row": "@row_id"},
@@ -64,7 +69,7 @@ FORMS = {
     "people.set_password": {"password": PASSWORD}, "people.end_sessions": {},
     "people.own_password": {"old": PASSWORD, "password": PASSWORD},
 }  # fmt: skip
-ALIKE = ("planning.refill", "planning.refill_row", "job.edit")
+ALIKE = ("many.look", "many.set_them", "planning.refill", "planning.refill_row", "job.edit")
 WORDS = {"direction": "up", "do": "touch", "act": "finish", "stage": "part", "key": "1.0"}
 
 

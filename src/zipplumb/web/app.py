@@ -31,6 +31,7 @@ from . import (
     job,
     kit,
     kit_words,
+    many,
     measure,
     part,
     people,
@@ -45,7 +46,24 @@ from .live import Hub
 from .rows import row_html
 
 ROOM = Path(__file__).parent
-BLUEPRINTS = (auth, home, job, planning, part, kit, align, measure, derive, report, instruments, probes, trials, people, health)
+BLUEPRINTS = (
+    auth,
+    home,
+    job,
+    planning,
+    many,
+    part,
+    kit,
+    align,
+    measure,
+    derive,
+    report,
+    instruments,
+    probes,
+    trials,
+    people,
+    health,
+)
 POLICY = (
     "default-src 'self'; img-src 'self' data: blob:; connect-src 'self'; object-src 'none'; "
     "base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
