@@ -33,7 +33,9 @@ def walk(person: Person, processes: Processes) -> None:
 
     def shot(name: str) -> None:
         time.sleep(0.6)
+        page.evaluate("document.getElementById('hand')?.removeAttribute('open')")  # the stand-in covers nothing
         page.screenshot(path=TARGET / f"{name}.png")
+        page.evaluate("document.getElementById('hand')?.setAttribute('open', '')")
 
     shot("jobs")
     person.open(processes.job)

@@ -1,4 +1,4 @@
-"""The jobs, and beginning a new one from a STEP file."""
+"""The jobs, and beginning a new one from a CAD file."""
 
 from __future__ import annotations
 
