@@ -74,7 +74,7 @@ def test_a_pivot_is_refused_until_it_is_determined_and_then_calibrates(calm, ran
     trial = trials.begin(TECHNICIAN, "pivot", calm.arm, {"probe": str(probe), "seat": "cone"})
     assert on_arm(calm).method == "drawn"
     with transaction() as session:
-        assert isinstance(trials.taking_of(session.get(Trial, trial)), ByTime)
+        assert isinstance(trials.taking_of(session.get(Trial, trial).kind), ByTime)
     with pytest.raises(InputError, match="under way"):
         trials.begin(TECHNICIAN, "pivot", calm.arm, {"probe": str(probe), "seat": "cone"})
     chain, angles, sweeps = swings()
@@ -103,7 +103,7 @@ def test_a_batch_sent_twice_is_kept_once(calm, random):
         trials.keep(calm.arm, trial, batch, None)
     with transaction() as session:
         assert session.query(Reading).filter_by(trial_id=trial).count() == 1
-        assert isinstance(trials.taking_of(session.get(Trial, trial)), ByDistance)
+        assert isinstance(trials.taking_of(session.get(Trial, trial).kind), ByDistance)
     trials.end(TECHNICIAN, trial)
     with transaction() as session:
         assert session.get(Trial, trial).state == "given up"

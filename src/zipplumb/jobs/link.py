@@ -95,9 +95,12 @@ class JobsSink:
         })  # fmt: skip
 
     def keep(self, batch: HitBatch, number: int | None) -> str:
+        tone = measure.keep_hits(self.instrument_id, batch, number)
+        if tone is not None:
+            return tone
         if trial := self._under_way():
             return trials.keep(self.instrument_id, trial, batch, number)
-        return measure.keep_hits(self.instrument_id, batch, number)
+        return self.keep(batch, number)  # it ended this very moment
 
     def _under_way(self) -> int | None:
         """The calibration or check that the instrument's buttons belong to now."""

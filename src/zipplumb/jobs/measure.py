@@ -4,28 +4,42 @@ from __future__ import annotations
 
 from datetime import UTC, datetime
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session, lazyload
+from sqlalchemy import bindparam, select
+from sqlalchemy.orm import Session, contains_eager
 
 from ..core.errors import InputError
 from ..core.sheet import kind_of, recipe_from_dict
 from ..devices.hits import HitBatch
 from ..store.database import stored, tell, transaction
-from ..store.models import Instrument, Job, Reading, Row, Station
+from ..store.models import Calibration, Instrument, Job, Probe, Reading, Row, Station
 from .actor import INSTRUMENT, Actor, record
 from .readings import first_time, forget_pull_offs, must_be_kept, store, take_back
 from .readings import set_aside as set_mark
 from .results import JobResults, load
 
+# asked at every press, and so in one question: who pressed, with what, and at which job
+PRESSED = (
+    select(Instrument, Station.job_id)
+    .outerjoin(Station, Station.id == Instrument.station_id)
+    .outerjoin(Calibration, Calibration.id == Instrument.calibration_id)
+    .outerjoin(Probe, Probe.id == Calibration.probe_id)
+    .options(contains_eager(Instrument.calibration).contains_eager(Calibration.probe))
+    .where(Instrument.id == bindparam("instrument"))
+)
+
 
 def _place(session: Session, instrument_id: int) -> tuple[Instrument, Job]:
     """The job an instrument stands at, locked, so that acts on it follow one another."""
-    instrument = session.get(Instrument, instrument_id, options=[lazyload(Instrument.calibration)])
-    if instrument is None or instrument.station_id is None:
+    instrument, job_id = _pressed(session, instrument_id)
+    return instrument, stored(session, Job, job_id, lock=True)
+
+
+def _pressed(session: Session, instrument_id: int) -> tuple[Instrument, int | None]:
+    """The instrument, and the job that it stands at. Raises InputError where it stands at none, and nothing is under way."""
+    instrument, job_id = session.execute(PRESSED, {"instrument": instrument_id}).first() or (None, None)
+    if instrument is None or (job_id is None and instrument.trial_id is None):
         raise InputError("This instrument stands at no job.", "The press was not kept.", "Bring it to a job on the Kit page.")
-    station = stored(session, Station, instrument.station_id)
-    job = stored(session, Job, station.job_id, lock=True)
-    return instrument, job
+    return instrument, job_id
 
 
 def _current(session: Session, job: Job) -> Row:
@@ -54,11 +68,17 @@ def _add(session: Session, instrument: Instrument, job: Job, row: Row, batch: Hi
     )  # fmt: skip
 
 
-def keep_hits(instrument_id: int, batch: HitBatch, number: int | None) -> str:
-    """Keep hits for the current row; a finished row is opened again. Returns the tone."""
+def keep_hits(instrument_id: int, batch: HitBatch, number: int | None) -> str | None:
+    """Keep hits for the current row; a finished row is opened again.
+
+    Returns the tone; None, and nothing is kept, where the instrument's buttons belong to a calibration or check now.
+    """
     with transaction() as session:
+        instrument, job_id = _pressed(session, instrument_id)
+        if instrument.trial_id is not None:
+            return None
+        job = stored(session, Job, job_id, lock=True)
         first = first_time(session, instrument_id, batch.session, number)
-        instrument, job = _place(session, instrument_id)
         if not first:
             must_be_kept(session, instrument, batch, job_id=job.id)
             return "taken"
