@@ -10,6 +10,7 @@ from job_bench import REVIEWER, TECHNICIAN, Bench, batch, numbers
 from sqlalchemy import func, select
 
 from zipplumb.core.errors import InputError, NotAllowed
+from zipplumb.core.probing import ByDistance, ByPress, ByTime, WhenStill
 from zipplumb.demo.seed import OFFSET_MM
 from zipplumb.jobs import align, kit, measure, sheet
 from zipplumb.jobs.link_shared import settings_now
@@ -335,3 +336,12 @@ def test_a_named_row_is_enough_to_see_its_new_hits(bench):
         after = load(session, bench.job, {rows[1]})
     assert after.results[rows[1]].state == "done"
     assert after.results[rows[0]] is before.results[rows[0]]
+
+
+@pytest.mark.parametrize(("told", "way"), [
+    ({}, ByDistance(5.0)), ({"spacing_mm": 2.0}, ByDistance(2.0)), ({"taking": "time", "every_s": 0.1}, ByTime(0.1)),
+    ({"taking": "still"}, WhenStill(apart_mm=5.0)), ({"taking": "press"}, ByPress()),
+])  # fmt: skip
+def test_hits_are_taken_as_the_current_row_says(bench, told, way):
+    bench.plan_plane("Top", [0, 0, 60], [0, 0, 1], **told)
+    assert settings_now()[bench.arm].taking == way

@@ -23,7 +23,8 @@ PLANE = {
     "asked.height.on": "1", "asked.height.lower": "-0.1", "asked.height.upper": "0.1", "asked.first": "height", "datum": "",
 }  # fmt: skip
 MANY = {
-    "kind": "plane", "name": "", "first": "1", "last": "9", "set.hits": "5", "set.spacing_mm": "2", "set.inside": "1",
+    "kind": "plane", "name": "", "first": "1", "last": "9", "set.hits": "5", "set.spacing_mm": "2",
+    "set.taking": "time", "set.every_s": "1", "set.inside": "1",
     "set.terms": "radius", "set.note": "n", "key": "height", "lower": "-0.1", "upper": "0.1",
 }  # fmt: skip
 # by endpoint: the fields of its form as a person sends them, and what else its address wants

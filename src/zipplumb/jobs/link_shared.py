@@ -15,17 +15,17 @@ from typing import Any
 import psycopg
 from sqlalchemy import select
 
-from ..core.probing import ByDistance, Taking
+from ..core.probing import Taking, way_of_taking
 from ..store.database import TIP, database_url, transaction
 from ..store.models import Calibration, Instrument, Job, Row, Station, Trial
 from .trials import taking_of
 
 FRESH_S, TIP_S = 0.4, 1 / 30
-SPACING_MM = 5.0
+SPACING_MM, EVERY_S = 5.0, 0.5
 HERE = (
     select(
         Instrument.id, Instrument.station_id, Calibration.offset_mm, Calibration.diameter_mm, Trial.kind.label("trial"),
-        Row.recipe["spacing_mm"].as_float().label("spacing_mm"),
+        Row.recipe.label("recipe"),
     )
     .outerjoin(Calibration, Calibration.id == Instrument.calibration_id)
     .outerjoin(Trial, Trial.id == Instrument.trial_id)
@@ -46,13 +46,19 @@ class Settings:
     taking: Taking
 
 
+def _taking(recipe: dict[str, Any] | None) -> Taking:
+    """As the current row says it; a row that takes no hits, or none, says nothing."""
+    told = recipe or {}
+    return way_of_taking(told.get("taking", "distance"), told.get("spacing_mm", SPACING_MM), told.get("every_s", EVERY_S))
+
+
 def settings_now() -> dict[int, Settings]:
     """Of every instrument."""
     with transaction() as session:
         return {
             i.id: Settings(
                 i.station_id, list(i.offset_mm or (0.0, 0.0, 0.0)), i.diameter_mm / 2 if i.diameter_mm else None,
-                taking_of(i.trial) if i.trial else ByDistance(i.spacing_mm or SPACING_MM),
+                taking_of(i.trial) if i.trial else _taking(i.recipe),
             )
             for i in session.execute(HERE)
         }  # fmt: skip

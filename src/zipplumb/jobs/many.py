@@ -19,7 +19,7 @@ from .results import JobResults, load
 from .words import words_for
 
 # what may be set for many: the field of a row's form
-SETTINGS = ("hits", "spacing_mm", "inside", "terms", "note")
+SETTINGS = ("hits", "taking", "spacing_mm", "every_s", "inside", "terms", "note")
 
 
 @dataclass(frozen=True)

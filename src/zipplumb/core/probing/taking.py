@@ -1,4 +1,4 @@
-"""Ways of taking hits while a tip moves: by distance, by time, when it is still.
+"""Ways of taking hits while a tip moves: by distance, by time, when it is still; or by presses only.
 
 Each is fed every reading of the stream, in order, and answers whether this one is a hit.
 """
@@ -7,11 +7,13 @@ from __future__ import annotations
 
 from collections import deque
 from dataclasses import dataclass, field
-from typing import Protocol
+from typing import Literal, Protocol
 
 import numpy as np
 
 from ..frames import Array
+
+Way = Literal["distance", "time", "still", "press"]
 
 
 class Taking(Protocol):
@@ -105,3 +107,22 @@ class WhenStill:
             return False
         self.begin(at_s, tip)
         return True
+
+
+@dataclass
+class ByPress:
+    """Nothing but presses."""
+
+    def begin(self, at_s: float, tip: Array) -> None: ...
+
+    def feed(self, at_s: float, tip: Array) -> bool:
+        return False
+
+
+def way_of_taking(way: Way, spacing_mm: float, every_s: float) -> Taking:
+    """The way of taking while the button is held. ``spacing_mm``: between hits, by distance or when still."""
+    made: dict[Way, Taking] = {
+        "distance": ByDistance(spacing_mm), "time": ByTime(every_s), "still": WhenStill(apart_mm=spacing_mm),
+        "press": ByPress(),
+    }  # fmt: skip
+    return made[way]

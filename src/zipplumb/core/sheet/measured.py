@@ -17,7 +17,7 @@ from ..errors import FitError, PlumbError
 from ..features import Feature, carried_moves, differences, extent_of, frame_of, sizes_of, widening
 from ..fitting import FitResult, Placed, fit
 from ..frames import Array, points_of_poses, rotations_from_quaternions
-from ..probing import Side, contacts_from_centers, side_of_air, surface_from_centers
+from ..probing import Side, Way, contacts_from_centers, side_of_air, surface_from_centers
 from ..readings import Reading
 from ..uncertainty import Source, Uncertainty
 from ..units import Unit
@@ -286,7 +286,9 @@ class MeasuredRecipe(FeatureRecipe):
         None  # of the part's CAD, where the nominal was picked
     )
     hits: HitCount = 4
-    spacing_mm: Annotated[float, Field(gt=0, le=500)] = 5.0  # between hits while the button is held
+    taking: Way = "distance"  # while the button is held
+    spacing_mm: Annotated[float, Field(gt=0, le=500)] = 5.0  # between hits, by distance or when still
+    every_s: Annotated[float, Field(ge=0.02, le=60)] = 0.5  # between hits, by time
     settled_air: Annotated[Air | None, Internal()] = None  # a person's answer about the side
     nominal: Any = None
 

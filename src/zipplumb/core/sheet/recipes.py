@@ -16,6 +16,7 @@ FIELD_WORDS = {
     "asked": "the limits",
     "hits": "the number of hits",
     "spacing_mm": "the distance between hits",
+    "every_s": "the time between hits",
     "datum": "the datum letter",
     "nominal_mm": "the nominal",
     "nominal_rad": "the nominal",
