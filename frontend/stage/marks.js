@@ -1,5 +1,8 @@
 // What lies on the part: hits, the tip, datum letters, dimension lines.
 import { BufferAttribute, BufferGeometry, CanvasTexture, Group, LineBasicMaterial, LineSegments, Points, PointsMaterial, Vector3 } from "three";
+import { LineMaterial } from "three/addons/lines/LineMaterial.js";
+import { LineSegments2 } from "three/addons/lines/LineSegments2.js";
+import { LineSegmentsGeometry } from "three/addons/lines/LineSegmentsGeometry.js";
 import { HIT, INK, WORST } from "./colors.js";
 
 function disc(hollow) {
@@ -37,7 +40,10 @@ export class Marks {
     this.drawn = new LineSegments(new BufferGeometry(), new LineBasicMaterial({ color: INK, depthTest: false }));
     this.drawn.visible = false;
     this.drawn.renderOrder = 5;
-    this.group.add(this.hidden, this.hits, this.worst, this.drawn);
+    this.bold = new LineMaterial({ color: INK, linewidth: 4.5, depthTest: false });
+    this.edge = new LineSegments2(new LineSegmentsGeometry(), this.bold); // the edge that was picked
+    this.edge.visible = false;
+    this.group.add(this.hidden, this.hits, this.worst, this.drawn, this.edge);
     scene.add(this.group);
   }
 
@@ -75,6 +81,14 @@ export class Marks {
     this.drawn.geometry.dispose();
     this.drawn.geometry = new BufferGeometry().setFromPoints(ends.map((p) => new Vector3(...p)));
     this.drawn.geometry.computeBoundingSphere();
+  }
+
+  showEdge(line) {
+    this.edge.visible = Boolean(line);
+    if (!line) return;
+    this.edge.geometry.dispose();
+    this.edge.geometry = new LineSegmentsGeometry();
+    this.edge.geometry.setPositions(line.slice(1).flatMap((point, k) => [...line[k], ...point]));
   }
 
   // The tip moves thirty times a second: it is laid over the picture, which need not be drawn again.

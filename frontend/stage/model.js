@@ -1,5 +1,5 @@
 // The packed CAD model (docs/formats.md) as meshes per body, with a face for every triangle.
-import { BufferAttribute, BufferGeometry, DoubleSide, Mesh, MeshLambertMaterial, Triangle, Vector3 } from "three";
+import { BufferAttribute, BufferGeometry, DoubleSide, Line3, Mesh, MeshLambertMaterial, Triangle, Vector3 } from "three";
 import { LineMaterial } from "three/addons/lines/LineMaterial.js";
 import { LineSegments2 } from "three/addons/lines/LineSegments2.js";
 import { LineSegmentsGeometry } from "three/addons/lines/LineSegmentsGeometry.js";
@@ -58,6 +58,27 @@ export class PartModel {
     const geometry = new LineSegmentsGeometry();
     geometry.setPositions(pairs.length ? pairs : [0, 0, 0, 0, 0, 0]);
     return new LineSegments2(geometry, this.ink);
+  }
+
+  // The edge nearest to a place on a face, by its number; null where none is within some mm.
+  edgeNear(place, within) {
+    const { edge_points: points, edge_starts: starts, edge_bodies: bodies } = this.model;
+    const [a, b, foot, segment] = [new Vector3(), new Vector3(), new Vector3(), new Line3()];
+    let [nearest, best] = [within, null];
+    for (let e = 0; e < bodies.length; e++) {
+      if (!this.bodies[bodies[e]].mesh.visible) continue;
+      for (let k = starts[e]; k + 1 < starts[e + 1]; k++) {
+        segment.set(a.fromArray(points, 3 * k), b.fromArray(points, 3 * k + 3)).closestPointToPoint(place, true, foot);
+        const far = foot.distanceTo(place);
+        if (far < nearest) [nearest, best] = [far, e];
+      }
+    }
+    return best;
+  }
+
+  edgeLine(edge) {
+    const { edge_points: points, edge_starts: starts } = this.model;
+    return Array.from({ length: starts[edge + 1] - starts[edge] }, (_, k) => [...points.subarray(3 * (starts[edge] + k), 3 * (starts[edge] + k + 1))]);
   }
 
   show(body, visible) {

@@ -7,6 +7,7 @@ import { Marks } from "./marks.js";
 import { say } from "../notices.js";
 import { PartModel, unpack } from "./model.js";
 
+const EDGE_PX = 9; // so near to an edge, it may be meant
 const VIEWS = { iso: [-0.62, -1, 0.62], front: [0, -1, 0.0001], side: [1, 0, 0.0001], top: [0, -0.0001, 1] };
 
 // Without a graphics card a frame costs a tenth of a second: then words must not wait for pictures.
@@ -28,6 +29,7 @@ export class Stage {
     this.ready = false;
     this.picked = null;
     this.selected = null;
+    this.edge = null; // where the part was picked
     this.alike = []; // faces that would be planned together
     const slow = drawnInSoftware();
     this.patience = slow ? 500 : 60;
@@ -93,6 +95,7 @@ export class Stage {
     if (!width || !height) return;
     this.renderer.setSize(width, height, false);
     this.part?.ink.resolution.set(width, height);
+    this.marks.bold.resolution.set(width, height);
     if (this.ready || this.box) this.fit();
   }
 
@@ -175,6 +178,7 @@ export class Stage {
     if (this.picked != null && !whole) tints.set(this.picked, PICKED);
     this.part.tint(tints);
     this.marks.showRow(rows[this.selected ?? current] ?? rows[current]);
+    this.marks.showEdge(this.edge != null ? this.part.edgeLine(this.edge) : null);
     const labels = Object.values(rows)
       .filter((row) => row.datum && row.face != null)
       .map((row) => ({ at: this.part.spot(row.face), text: row.datum }));
@@ -266,12 +270,15 @@ export class Stage {
       return;
     }
     const told = (vector) => vector.toArray().map((v) => v.toFixed(5)).join(",");
-    this.pick(face, { point: told(hit.point), normal: told(hit.normal ?? hit.face.normal) });
+    const perPixel = (this.camera.right - this.camera.left) / this.camera.zoom / box.width;
+    const edge = this.part.edgeNear(hit.point, EDGE_PX * perPixel);
+    this.pick(face, { ...(edge != null && { edge }), point: told(hit.point), normal: told(hit.normal ?? hit.face.normal) });
   }
 
   // place: where on it, and which way the surface faces there
   async pick(face, place = {}) {
     this.picked = face;
+    this.edge = place.edge ?? null;
     this.place = place.point ? new Vector3(...place.point.split(",").map(Number)) : null;
     this.paint();
     if (!document.getElementById("picked")) {

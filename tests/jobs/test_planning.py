@@ -48,6 +48,15 @@ def test_what_differs_in_one_thing_is_not_alike(other):
     assert alike(faces, 0, [0]) == [(0,), (1,)]
 
 
+def test_planes_that_face_each_other_are_not_alike():
+    def pad(index, z, up):
+        nominal = {"shape": "plane", "point": [0, 0, z], "normal": [0, 0, up]}
+        return {"index": index, "body": 0, "surface": "plane", "nominal": nominal, "inside": None, "area_mm2": 100.0,
+                "box": [-5, -5, z, 5, 5, z]}  # fmt: skip
+
+    assert alike([pad(0, 0, -1), pad(1, 10, 1), pad(2, 30, 1)], 1) == [(1,), (2,)]
+
+
 def test_the_halves_of_a_bore_are_one_bore():
     faces = []
     for k, x in enumerate((0.0, 50.0, 100.0)):
@@ -110,3 +119,23 @@ def test_a_list_in_the_wrong_unit_is_doubted(bench):
         assert ask("A;0;0;60\nB;200;100;60", "mm") == ""
         assert "in inches" in ask("A;0;0;2,3\nB;7,8;3,9;2,3", "mm")
         assert "in this unit" in ask("A;0;0;60\nB;200;100;60", "in")
+
+
+def test_an_edge_becomes_a_row_in_the_plane_of_its_face(bench):
+    with transaction() as session:
+        part = session.get(Job, bench.job).part
+        faces, edges = part.faces, part.edges
+    rim = next(e for e in edges if e["shape"] == "circle" and e["inside"] and e["nominal"]["radius"] == pytest.approx(11))
+    planned = planning.plan_from_edge(TECHNICIAN, bench.job, rim["index"])
+    row = bench.state().row(planned).recipe
+    assert (row.kind, row.plane, row.inside) == ("circle", None, True)
+    side = next(e for e in edges if e["shape"] == "line" and e["face"] == rim["face"])
+    with pytest.raises(InputError, match="Plan the face beside it first"):
+        planning.plan_from_edge(TECHNICIAN, bench.job, side["index"])
+    assert faces[rim["face"]]["surface"] == "plane"
+    plane = planning.plan_from_face(TECHNICIAN, bench.job, rim["face"])
+    planned = planning.plan_from_edge(TECHNICIAN, bench.job, side["index"])
+    line = bench.state().row(planned).recipe
+    assert (line.kind, line.plane) == ("line", plane)
+    with pytest.raises(InputError, match="free curve"):
+        planning.plan_from_edge(TECHNICIAN, bench.job, 10**6)

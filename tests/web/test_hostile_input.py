@@ -40,7 +40,7 @@ FORMS = {
     "job.move_hand": {"button": "take", "face": "1", "hits": "4", "point": "0,0,60", "wrong": "1"},
     "planning.refill": {**PLANE, "more": "of#1"}, "planning.plan": PLANE, "planning.refill_row": {**PLANE, "more": "of#1"},
     "part.plan": {}, "part.bodies": {"body": "0"}, "part.plan_alike": {"stem": "Hole"}, "part.take_back": {"row": "@row_id"},
-    "part.plan_place": {"point": "0,0,60", "normal": "0,0,1"},
+    "part.plan_edge": {}, "part.plan_place": {"point": "0,0,60", "normal": "0,0,1"},
     "many.look": MANY, "many.set_them": {**MANY, "seen": ""},
     "planning.look_at_list": {"text": "A;1;2;3", "list_units": "mm"},
     "planning.plan_list": {"text": "A;1;2;3", "list_units": "mm"},

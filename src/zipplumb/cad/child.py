@@ -11,6 +11,7 @@ import os
 import resource
 import sys
 import threading
+from dataclasses import asdict
 from importlib import import_module
 from pathlib import Path
 
@@ -65,6 +66,7 @@ def main(source: str, target: str, memory_mb: str, seconds: str, module: str, un
         _tell(error=f"It needs more than {memory_mb} MB of memory")
         return 2
     Path(target).write_bytes(model.pack())
+    Path(f"{target}.edges").write_text(json.dumps([asdict(edge) for edge in model.edges]))
     _tell(share=1.0, words="Read")
     return 0
 

@@ -7,21 +7,18 @@ from collections.abc import Callable
 import numpy as np
 from OCP.Bnd import Bnd_Box
 from OCP.BRep import BRep_Tool
-from OCP.BRepAdaptor import BRepAdaptor_Curve
 from OCP.BRepBndLib import BRepBndLib
 from OCP.BRepMesh import BRepMesh_IncrementalMesh
-from OCP.GCPnts import GCPnts_TangentialDeflection
-from OCP.OCP.collections import IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher
 from OCP.ShapeFix import ShapeFix_Face
 from OCP.TopAbs import TopAbs_Orientation, TopAbs_ShapeEnum
-from OCP.TopExp import TopExp
 from OCP.TopLoc import TopLoc_Location
 from OCP.TopoDS import TopoDS, TopoDS_Shape
 
 from .bodies import each
+from .edges import edges_of
 from .faces import described
 from .formats import Unreadable
-from .model import Body, CadModel, Face
+from .model import Body, CadModel, Edge, Face
 
 Progress = Callable[[float, str], None]
 
@@ -36,29 +33,31 @@ def _deflection(shapes: list[TopoDS_Shape]) -> float:
 
 def drawn(units: str, bodies: list[tuple[str, TopoDS_Shape]], progress: Progress, missing: list[str]) -> CadModel:
     deflection = _deflection([shape for _, shape in bodies])
-    out: dict[str, list] = {k: [] for k in ("pos", "nor", "tri", "edge", "edge_body")}
+    out: dict[str, list] = {k: [] for k in ("pos", "nor", "tri", "edge")}
     faces: list[Face] = []
+    edges: list[Edge] = []
     counts: list[int] = []
     kept: list[Body] = []
     base = 0
     for b, (name, shape) in enumerate(bodies):
         BRepMesh_IncrementalMesh(shape, deflection, False, 0.25, True)
-        before = len(faces)
+        shaped = []
         for raw in each(shape, TopAbs_ShapeEnum.TopAbs_FACE):
             face = TopoDS.Face(raw)
             positions, normals, triangles = _face_mesh(face)
             if not len(triangles) or not np.all(np.isfinite(positions)):
                 positions, normals, triangles = _healed_mesh(face, deflection)
             faces.append(described(face, len(faces), b, positions))
+            shaped.append((face, faces[-1]))
             out["pos"].append(positions)
             out["nor"].append(normals)
             out["tri"].append(triangles + base)
             counts.append(len(triangles))
             base += len(positions)
-        for line in _edges(shape, deflection):
+        for line, edge in edges_of(shape, shaped, deflection, len(edges), b):
             out["edge"].append(line)
-            out["edge_body"].append(b)
-        kept.append(Body(b, name, len(faces) - before))
+            edges.append(edge)
+        kept.append(Body(b, name, len(shaped)))
         progress(0.5 + 0.45 * (b + 1) / len(bodies), f"Drew {b + 1} of {len(bodies)} bodies")
     lines = out["edge"]
     undrawn = counts.count(0)
@@ -76,8 +75,9 @@ def drawn(units: str, bodies: list[tuple[str, TopoDS_Shape]], progress: Progress
         np.concatenate([[0], np.cumsum(counts)]).astype(np.uint32),
         np.vstack(lines).astype(np.float32) if lines else np.empty((0, 3), np.float32),
         np.concatenate([[0], np.cumsum([len(line) for line in lines])]).astype(np.uint32),
-        np.array(out["edge_body"], np.uint32),
+        np.array([edge.body for edge in edges], np.uint32),
         tuple(missing),
+        tuple(edges),
     )
 
 
@@ -111,15 +111,3 @@ def _face_mesh(face) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     if reverse:
         return np.array(positions), -np.array(normals), triangles[:, ::-1]
     return np.array(positions), np.array(normals), triangles
-
-
-def _edges(shape: TopoDS_Shape, deflection: float):
-    """Every edge once, as a polyline."""
-    unique = IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher()
-    TopExp.MapShapes_s(shape, TopAbs_ShapeEnum.TopAbs_EDGE, unique)
-    for k in range(1, unique.Extent() + 1):
-        edge = TopoDS.Edge(unique.FindKey(k))
-        if BRep_Tool.Degenerated_s(edge):
-            continue
-        points = GCPnts_TangentialDeflection(BRepAdaptor_Curve(edge), 0.1, deflection)
-        yield np.array([(p.X(), p.Y(), p.Z()) for p in (points.Value(i + 1) for i in range(points.NbPoints()))])

@@ -66,51 +66,51 @@ def _nominal(face, surface, word: str) -> tuple[dict | None, bool | None]:
     u0, u1, v0, v1 = BRepTools.UVBounds_s(face)
     at, outward = gp_Pnt(), gp_Vec()
     BRepGProp_Face(face).Normal((u0 + u1) / 2, (v0 + v1) / 2, at, outward)
-    normal = _numbers(outward)
+    normal = numbers(outward)
     if not np.linalg.norm(normal) > 0:
         return None, None
     normal /= np.linalg.norm(normal)
-    point = _numbers(at)
+    point = numbers(at)
     if word == "plane":
-        return {"shape": "plane", "point": _clean(point), "normal": _clean(normal)}, None
+        return {"shape": "plane", "point": clean(point), "normal": clean(normal)}, None
     return _SHAPES[word](surface, point, normal)
 
 
-def _numbers(place) -> np.ndarray:
+def numbers(place) -> np.ndarray:
     return np.array([place.X(), place.Y(), place.Z()])
 
 
 def _cylinder(surface, point: np.ndarray, normal: np.ndarray) -> tuple[dict, bool]:
     tube = surface.Cylinder()
-    start, direction = _numbers(tube.Axis().Location()), _numbers(tube.Axis().Direction())
+    start, direction = numbers(tube.Axis().Location()), numbers(tube.Axis().Direction())
     middle = start + ((point - start) @ direction) * direction
-    shape = {"shape": "cylinder", "point": _clean(middle), "direction": _clean(direction), "radius": tube.Radius()}
+    shape = {"shape": "cylinder", "point": clean(middle), "direction": clean(direction), "radius": tube.Radius()}
     return shape, bool(normal @ (point - middle) < 0)
 
 
 def _cone(surface, point: np.ndarray, normal: np.ndarray) -> tuple[dict, bool]:
     cone = surface.Cone()
-    apex, direction = _numbers(cone.Apex()), _numbers(cone.Axis().Direction())
+    apex, direction = numbers(cone.Apex()), numbers(cone.Axis().Direction())
     if (point - apex) @ direction < 0:
         direction = -direction
     across = (point - apex) - ((point - apex) @ direction) * direction
-    shape = {"shape": "cone", "apex": _clean(apex), "direction": _clean(direction), "half_angle": abs(cone.SemiAngle())}
+    shape = {"shape": "cone", "apex": clean(apex), "direction": clean(direction), "half_angle": abs(cone.SemiAngle())}
     return shape, bool(normal @ across < 0)
 
 
 def _sphere(surface, point: np.ndarray, normal: np.ndarray) -> tuple[dict, bool]:
     ball = surface.Sphere()
-    center = _numbers(ball.Location())
-    return {"shape": "sphere", "center": _clean(center), "radius": ball.Radius()}, bool(normal @ (point - center) < 0)
+    center = numbers(ball.Location())
+    return {"shape": "sphere", "center": clean(center), "radius": ball.Radius()}, bool(normal @ (point - center) < 0)
 
 
 def _torus(surface, point: np.ndarray, normal: np.ndarray) -> tuple[dict, bool]:
     ring = surface.Torus()
-    center, axis = _numbers(ring.Location()), _numbers(ring.Axis().Direction())
+    center, axis = numbers(ring.Location()), numbers(ring.Axis().Direction())
     flat = (point - center) - ((point - center) @ axis) * axis
     tube = center + ring.MajorRadius() * flat / max(float(np.linalg.norm(flat)), 1e-12)
     shape = {
-        "shape": "torus", "center": _clean(center), "normal": _clean(axis), "major_radius": ring.MajorRadius(),
+        "shape": "torus", "center": clean(center), "normal": clean(axis), "major_radius": ring.MajorRadius(),
         "minor_radius": ring.MinorRadius(),
     }  # fmt: skip
     return shape, bool(normal @ (point - tube) < 0)
@@ -119,5 +119,5 @@ def _torus(surface, point: np.ndarray, normal: np.ndarray) -> tuple[dict, bool]:
 _SHAPES = {"plane": None, "cylinder": _cylinder, "cone": _cone, "sphere": _sphere, "torus": _torus}
 
 
-def _clean(vector: np.ndarray) -> list[float]:
+def clean(vector: np.ndarray) -> list[float]:
     return [0.0 if abs(v) < 1e-12 else float(v) for v in vector]

@@ -42,6 +42,22 @@ class Face:
     recognised: bool = False
 
 
+@dataclass(frozen=True)
+class Edge:
+    """One edge of a body, or the whole outline of a flat face that it belongs to.
+
+    ``nominal``: a line, circle, arc, ellipse or slot as data, or None; ``shape`` its name, or "curve". ``inside``: it
+    is a cut-out; ``face``: the flat face that it bounds.
+    """
+
+    index: int
+    body: int
+    shape: str
+    nominal: dict | None
+    inside: bool | None = None
+    face: int | None = None
+
+
 @dataclass(frozen=True, eq=False)
 class CadModel:
     """A read file.
@@ -56,6 +72,7 @@ class CadModel:
     edge_starts : (edges + 1,) uint32, where each polyline begins
     edge_bodies : (edges,) uint32
     missing : what of the file is not here, a sentence each
+    edges : what the polylines are, in their order; none of a mesh. They are not packed: the stage needs them not
     """
 
     units: str
@@ -69,6 +86,7 @@ class CadModel:
     edge_starts: NDArray[np.uint32]
     edge_bodies: NDArray[np.uint32]
     missing: tuple[str, ...] = ()
+    edges: tuple[Edge, ...] = ()
 
     ARRAYS = (
         ("positions", "<f4", 3),
@@ -104,7 +122,7 @@ class CadModel:
             at += array.nbytes
         bodies = tuple(Body(**b) for b in head["bodies"])
         faces = tuple(Face(**{**f, "box": tuple(f["box"])}) for f in head["faces"])
-        return cls(head["units"], bodies, faces, **arrays, missing=tuple(head.get("missing", ())))
+        return cls(head["units"], bodies, faces, missing=tuple(head.get("missing", ())), **arrays)  # type: ignore[arg-type]
 
     def mesh_of(self, face: int) -> tuple[NDArray, NDArray]:
         """Corners (t, 3, 3) and vertex normals (t, 3, 3) of one face's triangles, mm."""

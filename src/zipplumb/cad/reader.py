@@ -10,12 +10,12 @@ import sys
 import tempfile
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from ..core.errors import FileError
 from .formats import NAMES, Format, format_of
-from .model import CadModel
+from .model import CadModel, Edge
 
 NOTHING_KEPT = "Nothing of it was kept."
 
@@ -70,7 +70,8 @@ def read_cad(
                 NOTHING_KEPT,
                 "Export it again, if possible as STEP AP214 or AP242 with solids only.",
             )
-        return CadModel.unpack(target.read_bytes())
+        edges = tuple(Edge(**edge) for edge in json.loads(Path(f"{target}.edges").read_text()))
+        return replace(CadModel.unpack(target.read_bytes()), edges=edges)
 
 
 def _known(path: Path, called: str) -> Format:

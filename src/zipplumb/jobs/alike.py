@@ -74,18 +74,19 @@ def _axis(shape: Any) -> tuple[Array, Array] | None:
     return None if axis is None else (axis.point, axis.direction)
 
 
-def _told(thing: Sequence[Face]) -> tuple[Array, Array | None, Array, float]:
-    """Sizes, direction, extent and area."""
+def _told(thing: Sequence[Face]) -> tuple[Array, Array | None, Array, float, float]:
+    """Sizes, direction, extent, area; and what a turned direction counts: much where it says which way a plane faces."""
     shape = shape_from_data(thing[0]["nominal"])
     boxes = np.array([f["box"] for f in thing])
     direction = getattr(shape, "direction", getattr(shape, "normal", None))
-    return _sizes(shape), direction, boxes[:, 3:].max(axis=0) - boxes[:, :3].min(axis=0), sum(f["area_mm2"] for f in thing)
+    extent, area = boxes[:, 3:].max(axis=0) - boxes[:, :3].min(axis=0), sum(f["area_mm2"] for f in thing)
+    return _sizes(shape), direction, extent, area, 1.0 if thing[0]["surface"] == "plane" else 0.0
 
 
 def _same(one: tuple, other: tuple) -> bool:
     if (one[1] is None) != (other[1] is None):
         return False
-    if one[1] is not None and np.linalg.norm(np.cross(one[1], other[1])) > SAME_RAD:
+    if one[1] is not None and min(np.linalg.norm(one[1] - other[1]), one[4] + np.linalg.norm(one[1] + other[1])) > SAME_RAD:
         return False
     drawn = 2e-3 * float(np.max(one[2]))  # extents are of what is drawn, in triangles
     sizes = np.allclose(one[0], other[0], atol=SAME_MM) and np.allclose(one[2], other[2], atol=drawn)

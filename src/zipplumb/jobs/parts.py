@@ -84,6 +84,7 @@ def _keep_model(part: Part, model: CadModel) -> None:
     part.bodies = [asdict(b) for b in model.bodies]
     part.faces = [asdict(f) for f in model.faces]
     part.missing = list(model.missing)
+    part.edges = [asdict(e) for e in model.edges if e.nominal]
     part.state, part.share, part.words = "ready", 1.0, "Read"
 
 

@@ -145,6 +145,29 @@ def plan_from_face(actor: Actor, job_id: int, face_index: int) -> int:
         return add_rows(session, actor, job_id, named(session, job_id, [raw]))[0]
 
 
+def edge_at(session: Session, job_id: int, index: int) -> dict[str, Any] | None:
+    """An edge of the part by its number, where it is known what it is."""
+    part = stored(session, Part, stored(session, Job, job_id).part_id)
+    return next((edge for edge in part.edges if edge["index"] == index), None)
+
+
+def plan_from_edge(actor: Actor, job_id: int, edge_index: int) -> int:
+    """A row with the nominal of a picked edge, or of the outline that it belongs to; in the plane of its face's row."""
+    actor.must_change()
+    with transaction() as session:
+        edge = edge_at(session, job_id, edge_index)
+        kind = measured_as(shape_from_data(edge["nominal"])) if edge else None
+        if edge is None or kind is None:
+            raise InputError("That edge is a free curve.", "Nothing was planned.", "Pick another, or places on it.")
+        face = Row.recipe["face"].as_integer() == edge["face"]
+        standing = select(Row.id).where(
+            Row.job_id == job_id, Row.removed_at.is_(None), face, Row.recipe["kind"].astext == "plane"
+        )
+        plane = session.scalar(standing.order_by(Row.position).limit(1)) if edge["face"] is not None else None
+        raw = kind.of_edge(edge["nominal"], edge["inside"], plane)
+        return add_rows(session, actor, job_id, named(session, job_id, [raw]))[0]
+
+
 def plan_place(actor: Actor, job_id: int, face_index: int, point: Sequence[float], normal: Sequence[float]) -> int:
     """A surface point at a picked place of a face, mm, its normal out of the material. Returns its id."""
     actor.must_change()

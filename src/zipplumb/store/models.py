@@ -97,6 +97,7 @@ class Part(Base):
     units: Mapped[str | None] = mapped_column(String(20))
     bodies: Mapped[list[Any]] = mapped_column(JSONB, server_default="[]")
     missing: Mapped[list[Any]] = mapped_column(JSONB, server_default="[]")
+    edges: Mapped[list[Any]] = mapped_column(JSONB, server_default="[]", deferred=True)
     faces: Mapped[list[Any]] = deferred(mapped_column(JSONB, server_default="[]"))
     model: Mapped[bytes | None] = deferred(mapped_column(LargeBinary))
     created_at: Mapped[datetime] = _now()

@@ -297,6 +297,11 @@ class MeasuredRecipe(FeatureRecipe):
         """A recipe's data, without a name, for a face of the part's CAD; ``nominal`` as stored."""
         return {"kind": cls.key(), "nominal": nominal, "face": index}
 
+    @classmethod
+    def of_edge(cls, nominal: Any, inside: bool | None, plane: int | None) -> dict[str, Any]:
+        """The same for an edge, or an outline, of a flat face; ``plane``: the row of that face. Raises InputError."""
+        return {"kind": cls.key(), "nominal": nominal}
+
     @property
     def wanted_hits(self) -> int:
         return self.hits
@@ -417,6 +422,10 @@ class FlatRecipe(MeasuredRecipe):
 
     plane: FeatureRef | None = None
 
+    @classmethod
+    def of_edge(cls, nominal: Any, inside: bool | None, plane: int | None) -> dict[str, Any]:
+        return super().of_edge(nominal, inside, plane) | {"plane": plane}
+
     @property
     def lies_in(self) -> int | None:
         return self.plane
@@ -430,6 +439,10 @@ class EnclosedRecipe(MeasuredRecipe):
     @classmethod
     def of_face(cls, index: int, nominal: Any, inside: bool) -> dict[str, Any]:
         return super().of_face(index, nominal, inside) | {"inside": inside}
+
+    @classmethod
+    def of_edge(cls, nominal: Any, inside: bool | None, plane: int | None) -> dict[str, Any]:
+        return super().of_edge(nominal, inside, plane) | {"inside": inside is not False}
 
     def nominal_air(self) -> int | None:
         return None if self.nominal is None else -1 if self.inside else 1

@@ -93,7 +93,10 @@ def face(job_id: int, index: int):
             return "", 404
         words, last = describe_face(session, state, index), planning.last_plan(session, job_id)
         place = {name: request.values.get(name, "") for name in ("point", "normal")}
-        return render_template("_face.html", face=words, place=place, view=JobView.of(state), seen_of=sheet.seen_of, last=last)
+        edge = describe_edge(session, state, asked.one_id("edge"))
+        return render_template(
+            "_face.html", face=words, place=place, edge=edge, view=JobView.of(state), seen_of=sheet.seen_of, last=last
+        )
 
 
 @blueprint.post("/faces/<int:index>/plan")
@@ -108,6 +111,26 @@ def plan(job_id: int, index: int):
 def plan_alike(job_id: int, index: int):
     planning.plan_alike(g.actor, job_id, index, request.form.get("stem", ""))
     return face(job_id, index)
+
+
+@blueprint.post("/edges/<int:edge>/plan")
+@changes
+def plan_edge(job_id: int, edge: int):
+    planning.plan_from_edge(g.actor, job_id, edge)
+    return go_on(job_id, "part")
+
+
+def describe_edge(session: Session, state: JobResults, index: int | None) -> tuple[int, str] | None:
+    """The edge where a face was picked, in words; None where there is none that can be planned."""
+    edge = planning.edge_at(session, state.job.id, index) if index is not None else None
+    kind = planning.kind_for_face(edge) if edge else None
+    if edge is None or kind is None or index is None:
+        return None
+    shape, units = shape_from_data(edge["nominal"]), state.job.units
+    sizes = [2 * getattr(shape, n) for n in ("radius", "semi_major", "semi_minor") if hasattr(shape, n)]
+    sizes += [getattr(shape, n) for n in ("length", "width") if hasattr(shape, n)]
+    words = stem_of(kind.key(), edge["inside"] is not False)
+    return index, f"{words} {' × '.join(length_text(size, units) for size in sizes)}".strip()
 
 
 @blueprint.post("/faces/<int:index>/place")

@@ -7,6 +7,7 @@ from typing import Annotated, Any, Literal
 import numpy as np
 from pydantic import Field
 
+from ...errors import InputError
 from ...fitting import FitResult
 from ...frames import Array
 from ...shape_codec import StoredLine
@@ -23,6 +24,14 @@ class LineRecipe(FlatRecipe):
     plane: FeatureRef
     nominal: StoredLine | None = None
     hits: Annotated[int, Field(ge=2, le=10_000)] = 5
+
+    @classmethod
+    def of_edge(cls, nominal: Any, inside: bool | None, plane: int | None) -> dict[str, Any]:
+        if plane is None:
+            raise InputError(
+                "A straight edge is measured in the plane of a face.", "Nothing was planned.", "Plan the face beside it first."
+            )
+        return super().of_edge(nominal, inside, plane)
 
     @classmethod
     def quantities_of(cls, nominal: Any) -> tuple[Quantity, ...]:

@@ -19,6 +19,10 @@ class SlotRecipe(FlatRecipe, EnclosedRecipe):
     ends: Literal["round", "square"] = "round"
     hits: Annotated[int, Field(ge=5, le=10_000)] = 10
 
+    @classmethod
+    def of_edge(cls, nominal: Any, inside: bool | None, plane: int | None) -> dict[str, Any]:
+        return super().of_edge(nominal, inside, plane) | {"ends": nominal["ends"]}
+
     @model_validator(mode="before")
     @classmethod
     def _nominal_ends(cls, data: Any) -> Any:
