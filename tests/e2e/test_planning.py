@@ -80,7 +80,14 @@ def test_a_mesh_in_inches_is_brought_in_and_a_place_on_it_planned(tamsin, runnin
     page.click("text=Begin the job")
     tamsin.until(lambda: page.evaluate("Boolean(window.zipplumb && window.zipplumb.stage.ready)"))
     page.click("nav >> text=Part")
-    page.locator("#canvas").click(position={"x": 320, "y": 250})
+    page.keyboard.press("h")  # the stand-in's drawer is closed
+
+    def picked():
+        page.locator("#canvas").click(position={"x": 320, "y": 250})
+        page.wait_for_timeout(300)  # the part is drawn anew where the slip gave it another size
+        return page.locator("#picked .place button").is_visible()
+
+    tamsin.until(picked)
     expect(page.locator("#tags span", has_text="here")).to_be_visible()
     page.click("text=Plan a surface point there")
     expect(tamsin.row("Surface point 1")).to_be_visible()
