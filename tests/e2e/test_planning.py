@@ -82,9 +82,8 @@ def test_a_mesh_in_inches_is_brought_in_and_a_place_on_it_planned(tamsin, runnin
     page.click("nav >> text=Part")
     page.keyboard.press("h")  # the stand-in's drawer is closed
 
-    def picked():
+    def picked():  # the part is drawn anew where the slip gives it another size
         page.locator("#canvas").click(position={"x": 320, "y": 250})
-        page.wait_for_timeout(300)  # the part is drawn anew where the slip gave it another size
         return page.locator("#picked .place button").is_visible()
 
     tamsin.until(picked)
