@@ -289,3 +289,13 @@ def test_trouble_is_said_no_more_when_it_is_over(device, monkeypatch):
         connection.sendall(encode(t="pose", **a_pose(n)))
         time.sleep(0.05)
     until(lambda: sink.said[-1] == "")
+
+
+def test_a_session_played_again_is_asked_about_again(device):
+    server, sink = device
+    for _ in range(2):
+        connection, _ = server.accept()
+        connection.sendall(HELLO + a_press(7))
+        answers(connection, 1)
+        connection.close()
+    assert sink.kept == [7, 7]  # the sink knows what it had, and for which place

@@ -152,6 +152,7 @@ class Agent:
                 self._refused(str(error), now)
                 continue
             if isinstance(message, Hello):
+                self._answered = OrderedDict()  # what comes again from here on may be meant for another place
                 if self._maker is None or self._maker.session != message.session:
                     self._maker = HitMaker(message.session)
                 self._refresh(self._maker)
@@ -260,15 +261,16 @@ class Agent:
                 act = self._acts.get(timeout=0.2)
             except queue.Empty:
                 continue
-            tone = self._answered.get(act.press) if act.press else None
+            answered = self._answered
+            tone = answered.get(act.press) if act.press else None
             if tone is None:
                 may -= 1.0
                 self._say_newest()  # a press is kept with the level and the weather that were told before it
                 tone = self._until_done(act.carry_out) or "none"
             if act.press is not None:
-                self._answered[act.press] = tone
-                while len(self._answered) > ANSWERED:
-                    self._answered.popitem(last=False)
+                answered[act.press] = tone
+                if len(answered) > ANSWERED:
+                    answered.popitem(last=False)
                 act.reply(encode(t="done", e=act.press[1], tone=tone))
 
     def _until_done(self, carry_out: Callable[[], str | None]) -> str | None:

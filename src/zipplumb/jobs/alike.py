@@ -26,16 +26,27 @@ def alike(faces: Sequence[Face], index: int, bodies: Collection[int] | None = No
     faces : of a part, as read from its CAD
     bodies : those that count; None for all
     """
-    same = [
-        f for f in faces if f["surface"] == faces[index]["surface"] and f["inside"] == faces[index]["inside"] and f["nominal"]
-    ]
-    things = _things([f for f in same if bodies is None or f["body"] in bodies])
+    picked = faces[index]
+    if picked["nominal"] is None:
+        return []
+    same = [f for f in faces if all(f[name] == picked[name] for name in ("surface", "inside")) and f["nominal"]]
+    same = [f for f in same if (bodies is None or f["body"] in bodies) and _may_be(f, picked)]
+    things = _things(same)
     wanted = next((t for t in things if any(f["index"] == index for f in t)), None)
     if wanted is None:
         return []
     told = _told(wanted)
     found = [t for t in things if len(t) == len(wanted) and _same(told, _told(t))]
     return [tuple(f["index"] for f in thing) for thing in _in_order(found, wanted)]
+
+
+def _may_be(face: Face, picked: Face) -> bool:
+    """Of the same numbers, so that of thousands of faces only a few are compared with each other."""
+    return all(
+        abs(value - picked["nominal"][name]) < SAME_MM
+        for name, value in face["nominal"].items()
+        if isinstance(value, float | int)
+    ) and (picked["surface"] != "plane" or abs(face["area_mm2"] - picked["area_mm2"]) < SAME_SHARE * picked["area_mm2"])
 
 
 def _things(faces: Sequence[Face]) -> list[list[Face]]:

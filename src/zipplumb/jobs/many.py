@@ -131,7 +131,7 @@ def _change(state: JobResults, row: SheetRow, setting: Setting) -> Change:
                       recipe.model_dump(mode="json"), available)  # fmt: skip
         new = recipe_from_dict(raw)
     except PlumbError as error:
-        return Change(row, None, str(error).split(". ")[0] + ".")
+        return Change(row, None, error.happened)
     then = texts_of(new, units, available)
     told = [
         f"{_called(words, recipe, path)} {now.get(path, '–')} → {then.get(path, '–')}"

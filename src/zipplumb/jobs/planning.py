@@ -159,11 +159,9 @@ def plan_from_edge(actor: Actor, job_id: int, edge_index: int) -> int:
         kind = measured_as(shape_from_data(edge["nominal"])) if edge else None
         if edge is None or kind is None:
             raise InputError("That edge is a free curve.", "Nothing was planned.", "Pick another, or places on it.")
-        face = Row.recipe["face"].as_integer() == edge["face"]
-        standing = select(Row.id).where(
-            Row.job_id == job_id, Row.removed_at.is_(None), face, Row.recipe["kind"].astext == "plane"
-        )
-        plane = session.scalar(standing.order_by(Row.position).limit(1)) if edge["face"] is not None else None
+        beside = Row.recipe["face"].as_integer() == edge["face"]  # the row of the flat face that it bounds
+        standing = select(Row.id).where(Row.job_id == job_id, Row.removed_at.is_(None), beside).order_by(Row.position)
+        plane = session.scalar(standing.limit(1)) if edge["face"] is not None else None
         raw = kind.of_edge(edge["nominal"], edge["inside"], plane)
         return add_rows(session, actor, job_id, named(session, job_id, [raw]))[0]
 
