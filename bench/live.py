@@ -6,6 +6,7 @@ import asyncio
 import resource
 import sys
 import time
+from datetime import UTC, datetime
 from pathlib import Path
 
 import numpy as np
@@ -14,16 +15,16 @@ from measure import spread
 ROOT = Path(__file__).parent.parent
 sys.path.insert(0, str(ROOT / "tests" / "jobs"))
 
-from job_bench import Bench, batch, numbers  # noqa: E402
+from job_bench import Bench, batch, numbers, upright_at  # noqa: E402
 
+from zipplumb.core.sheet import recipe_from_dict  # noqa: E402
 from zipplumb.demo.processes import Processes  # noqa: E402
+from zipplumb.demo.seed import DIAMETER_MM  # noqa: E402
 from zipplumb.jobs import measure  # noqa: E402
 from zipplumb.store.database import transaction  # noqa: E402
 from zipplumb.store.models import Job, Reading, Row  # noqa: E402
 from zipplumb.web.app import create_app  # noqa: E402
 from zipplumb.web.live import Hub, Page, Watched  # noqa: E402
-
-HITS = 4
 
 
 def run() -> None:
@@ -32,7 +33,7 @@ def run() -> None:
         for rows in (20, 1000, 5000):
             bench = Bench(processes)
             fill(bench, rows)
-            print(f"One changed hit, load to bytes, {rows} measured rows   {spread(_changes(app, bench, 40))}")
+            print(f"One changed hit, load to bytes, {rows} measured rows of five kinds   {spread(_changes(app, bench, 40))}")
         bench = Bench(processes)
         bench.plan_plane("Long", [0, 0, 60], [0, 0, 1])
         print("One row of very many hits: a change, and the memory of the process")
@@ -66,29 +67,65 @@ def _changes(app, bench, count: int) -> list[float]:
 
 
 def fill(bench, rows: int) -> None:
-    """Planes, each with four hits and finished but the first, written as the link would have."""
-    first = bench.plan_plane("Plane 1", [0, 0, 60], [0, 0, 1])
+    """Planes, holes, bores, balls and slots, each with its hits and finished but the first, written as the link would have."""
+    bench.plan_plane("Plane 1", [0, 0, 60], [0, 0, 1])
     random = np.random.default_rng(1)
     with transaction() as session:
         reading = {"instrument_id": bench.arm, "job_id": bench.job, "kind": "press", "session": "filled", "sweep": 1,
                    "conditions": {"u_hit_mm": 0.012}}  # fmt: skip
-        like = session.get(Row, first)
         station = bench.state().kit
         ids = {"station_id": next(iter(station.stations)), "calibration_id": next(iter(station.calibrations))}
         for k in range(1, rows):
-            height = float(random.uniform(-100, 100))
-            nominal = {"shape": "plane", "point": [0, 0, height], "normal": [0, 0, 1]}
-            row = Row(job_id=bench.job, position=k + 1, recipe={**like.recipe, "name": f"Plane {k + 1}", "nominal": nominal},
-                      finished_at=like.finished_at)  # fmt: skip
+            raw, centers, air = MADE[k % len(MADE)](random.uniform(-100, 100, 3))
+            recipe = recipe_from_dict({**raw, "name": f"{raw['kind'].capitalize()} {k + 1}"}).model_dump(mode="json")
+            row = Row(job_id=bench.job, position=k + 1, recipe=recipe, finished_at=datetime.now(UTC))
             session.add(row)
             session.flush()
-            poses = np.array(
-                [[20 * a, 20 * b, height - 180 + 3, 1.0, 0, 0, 0] for a, b in ((-1, -1), (1, -1), (1, 1), (-1, 1))]
-            )
-            way = poses + [0, 0, 15, 0, 0, 0, 0]
-            ns = [10 * k + j for j in range(HITS)]
+            noisy = centers + random.normal(0, 0.005, centers.shape)
+            poses, way = ([upright_at(p) for p in places] for places in (noisy, centers + 5 * air))
+            ns = [100 * k + j for j in range(len(centers))]
             session.add(Reading(**reading, **ids, row_id=row.id, first_n=ns[0], ns=ns, times=[float(n) for n in ns],
-                                poses=poses.ravel().tolist(), approach=way.ravel().tolist()))  # fmt: skip
+                                poses=np.ravel(poses).tolist(), approach=np.ravel(way).tolist()))  # fmt: skip
+
+
+TURN = np.linspace(0, 2 * np.pi, 9, endpoint=False)
+RIM = np.column_stack([np.cos(TURN), np.sin(TURN), 0 * TURN])
+UP, TIP = np.array([0.0, 0, 1]), DIAMETER_MM / 2
+Made = tuple[dict, np.ndarray, np.ndarray]  # a recipe, tip centers (n, 3), and where the air is (n, 3)
+
+
+def _plane(at: np.ndarray) -> Made:
+    spots = at + TIP * UP + 20 * np.array([[-1, -1, 0], [1, -1, 0], [1, 1, 0], [-1, 1, 0.0]])
+    nominal = {"shape": "plane", "point": at.tolist(), "normal": [0, 0, 1]}
+    return {"kind": "plane", "nominal": nominal}, spots, np.tile(UP, (4, 1))
+
+
+def _hole(at: np.ndarray) -> Made:
+    nominal = {"shape": "circle", "center": at.tolist(), "normal": [0, 0, 1], "radius": 10.0}
+    return {"kind": "circle", "nominal": nominal}, at + (10 - TIP) * RIM, -RIM
+
+
+def _bore(at: np.ndarray) -> Made:
+    nominal = {"shape": "cylinder", "point": at.tolist(), "direction": [0, 0, 1], "radius": 15.0}
+    return {"kind": "cylinder", "nominal": nominal}, at + (15 - TIP) * RIM + np.resize([0, 10, 20], 9)[:, None] * UP, -RIM
+
+
+def _ball(at: np.ndarray) -> Made:
+    out = np.vstack([RIM[::2], 0.6 * RIM[1::2] + 0.8 * UP])
+    nominal = {"shape": "sphere", "center": at.tolist(), "radius": 12.0}
+    return {"kind": "sphere", "inside": False, "nominal": nominal}, at + (12 + TIP) * out, out
+
+
+def _slot(at: np.ndarray) -> Made:
+    sides = [[x, s * (6 - TIP), 0.0] for x in (-12, 0, 12) for s in (1, -1)]
+    ends = [[s * (14 + (6 - TIP) * np.cos(a)), (6 - TIP) * np.sin(a), 0.0] for s in (1, -1) for a in (-0.7, 0.7)]
+    around = np.array(sides + ends)
+    nominal = {"shape": "slot", "center": at.tolist(), "normal": [0, 0, 1], "direction": [1, 0, 0], "length": 40.0,
+               "width": 12.0}  # fmt: skip
+    return {"kind": "slot", "nominal": nominal}, at + around, -around / np.linalg.norm(around, axis=1)[:, None] / 5
+
+
+MADE = (_plane, _hole, _bore, _ball, _slot)
 
 
 def _more(bench, total: int) -> None:

@@ -19,6 +19,8 @@ export function keys(bench) {
     f: finish,
     u: () => post("/undo"),
     U: () => post("/undo", { sweep: "1" }),
+    w: () => post("/way"),
+    r: () => post("/touch"),
     j: () => post("/step/next"),
     k: () => post("/step/back"),
     m: () => say(mute() ? "Sound is off." : "Sound is on.", true),

@@ -5,6 +5,8 @@ import { LineSegments2 } from "three/addons/lines/LineSegments2.js";
 import { LineSegmentsGeometry } from "three/addons/lines/LineSegmentsGeometry.js";
 import { HIT, INK, WORST } from "./colors.js";
 
+const LEAST_BALL_PX = 4;
+
 function disc(hollow) {
   const canvas = document.createElement("canvas");
   canvas.width = canvas.height = 64;
@@ -36,6 +38,8 @@ export class Marks {
     this.worst = this.points(ring, WORST, 24);
     this.tip = document.getElementById("tip");
     this.ring = this.tip.querySelector(".ring");
+    this.ball = this.tip.querySelector(".ball");
+    this.shaft = this.tip.querySelector(".shaft");
     this.tipAt = null;
     this.drawn = new LineSegments(new BufferGeometry(), new LineBasicMaterial({ color: INK, depthTest: false }));
     this.drawn.visible = false;
@@ -92,8 +96,10 @@ export class Marks {
   }
 
   // The tip moves thirty times a second: it is laid over the picture, which need not be drawn again.
-  showTip(message) {
-    this.tipAt = message.aligned ? new Vector3(...message.tip) : null;
+  showTip(message, anywhere) {
+    this.tipAt = message.aligned || anywhere ? new Vector3(...message.tip) : null;
+    this.axisAt = new Vector3(...message.axis);
+    this.radius = message.radius ?? 0;
     const away = Math.min(1, Math.abs(message.off ?? 0) / 60);
     const size = message.off === undefined ? 0 : 20 + 56 * away; // the ring closes as the tip comes near
     this.ring.setAttribute("r", size / 2);
@@ -102,8 +108,16 @@ export class Marks {
   placeTip(camera, width, height) {
     this.tip.style.visibility = this.tipAt ? "visible" : "hidden";
     if (!this.tipAt) return;
-    const p = this.tipAt.clone().project(camera);
-    this.tip.style.transform = `translate(${((p.x + 1) / 2) * width}px, ${((1 - p.y) / 2) * height}px)`;
+    const onPaper = (at) => {
+      const p = at.clone().project(camera);
+      return [((p.x + 1) / 2) * width, ((1 - p.y) / 2) * height];
+    };
+    const [x, y] = onPaper(this.tipAt);
+    const [ax, ay] = onPaper(this.axisAt);
+    const perMm = (width * camera.zoom) / (camera.right - camera.left);
+    this.tip.style.transform = `translate(${x}px, ${y}px)`;
+    this.ball.setAttribute("r", Math.max(LEAST_BALL_PX, this.radius * perMm)); // of its true size, where that can be seen
+    for (const [name, value] of [["x2", ax - x], ["y2", ay - y], ["stroke-width", Math.max(3, this.radius * perMm)]]) this.shaft.setAttribute(name, value);
   }
 
   setLabels(labels) {
@@ -113,14 +127,24 @@ export class Marks {
       span.textContent = text;
       if (className) span.className = className;
       this.tags.append(span);
-      return { at, span };
+      return { at, span, wide: span.offsetWidth, high: span.offsetHeight };
     });
   }
 
   placeLabels(camera, width, height) {
-    for (const { at, span } of this.labels) {
+    const placed = [];
+    for (const { at, span, wide, high } of this.labels) {
       const p = at.clone().project(camera);
-      span.style.transform = `translate(${((p.x + 1) / 2) * width}px, ${((1 - p.y) / 2) * height}px) translate(-50%, -50%)`;
+      const x = ((p.x + 1) / 2) * width;
+      let y = ((1 - p.y) / 2) * height;
+      // a tag that would lie on another gives way downward
+      for (let tries = 0; tries < placed.length; tries++) {
+        const other = placed.find((o) => Math.abs(o.x - x) < (o.wide + wide) / 2 && Math.abs(o.y - y) < (o.high + high) / 2);
+        if (!other) break;
+        y = other.y + (other.high + high) / 2 + 1;
+      }
+      placed.push({ x, y, wide, high });
+      span.style.transform = `translate(${x}px, ${y}px) translate(-50%, -50%)`;
     }
   }
 }

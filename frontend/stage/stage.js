@@ -71,10 +71,21 @@ export class Stage {
     for (const face of this.part.faces)
       if (this.part.bodies[face.body].mesh.visible)
         this.box.union(new Box3(new Vector3(...face.box.slice(0, 3)), new Vector3(...face.box.slice(3))));
+    this.bare = !this.part.faces.length;
+    if (this.bare) this.enclose();
     this.resize();
     this.look("iso");
     this.ready = true;
     this.paint();
+  }
+
+  // With no CAD the hits are all that there is to see. Whether they reach farther than what was seen.
+  enclose() {
+    const before = this.box.clone();
+    for (const row of Object.values(this.state.rows)) for (const hit of row.hits ?? []) this.box.expandByPoint(new Vector3(...hit));
+    if (this.box.isEmpty()) this.box.set(new Vector3(-150, -150, -50), new Vector3(150, 150, 50));
+    this.found = Object.values(this.state.rows).some((row) => row.hits?.length);
+    return !this.box.equals(before);
   }
 
   // ---- looking ------------------------------------------------------------------------
@@ -177,7 +188,12 @@ export class Stage {
     const whole = this.part.faces[this.picked]?.surface === "mesh"; // then only the place was meant
     if (this.picked != null && !whole) tints.set(this.picked, PICKED);
     this.part.tint(tints);
-    this.marks.showRow(rows[this.selected ?? current] ?? rows[current]);
+    const shown = rows[this.selected ?? current] ?? rows[current];
+    this.marks.showRow(this.bare ? { ...shown, worst: null, hits: Object.values(rows).flatMap((row) => row.hits ?? []) } : shown);
+    if (this.bare) {
+      if (!this.found) this.box.makeEmpty(); // what was shown was a guess
+      if (this.enclose()) this.look("iso");
+    }
     this.marks.showEdge(this.edge != null ? this.part.edgeLine(this.edge) : null);
     const labels = Object.values(rows)
       .filter((row) => row.datum && row.face != null)
@@ -202,7 +218,7 @@ export class Stage {
     const now = document.getElementById("tip-now");
     if (now) now.textContent = message.text;
     if (!this.ready) return;
-    this.marks.showTip(message);
+    this.marks.showTip(message, this.bare);
     const { clientWidth, clientHeight } = this.canvas.parentElement;
     this.marks.placeTip(this.camera, clientWidth, clientHeight);
   }
@@ -277,6 +293,7 @@ export class Stage {
 
   // place: where on it, and which way the surface faces there
   async pick(face, place = {}) {
+    const asked = document.querySelector("#picked [data-click-plans]")?.form;
     this.picked = face;
     this.edge = place.edge ?? null;
     this.place = place.point ? new Vector3(...place.point.split(",").map(Number)) : null;
@@ -285,6 +302,8 @@ export class Stage {
       await htmx.ajax("GET", `${this.base}/part`, { target: "#slip" });
       history.pushState({}, "", `${this.base}/part`);
     }
-    htmx.ajax("GET", `${this.base}/faces/${face}`, { target: "#picked", values: place });
+    const told = asked ? Object.fromEntries(["stem", "hits"].map((name) => [name, asked.elements[name].value])) : {};
+    if (asked?.elements.each.checked) htmx.ajax("POST", `${this.base}/faces/${face}/place`, { target: "#picked", values: { ...place, ...told, each: "1" } });
+    else htmx.ajax("GET", `${this.base}/faces/${face}`, { target: "#picked", values: { ...place, ...told } });
   }
 }

@@ -119,7 +119,7 @@ def test_a_pull_off_through_the_wall_asks_and_a_kit_in_doubt_is_said(bench):
 
 def test_a_recipe_that_does_not_hold_is_refused_by_the_name_of_its_field():
     for raw, words in (
-        ({"kind": "line", "name": "L"}, "The plane is refused"),
+        ({"kind": "line", "name": "L"}, "tell no plane"),
         (
             {
                 "kind": "circle",

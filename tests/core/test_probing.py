@@ -184,3 +184,16 @@ def test_hits_by_distance_by_time_and_when_still():
     assert walked(WhenStill(0.05, 0.5, 2.0), halting)[0] == pytest.approx(150, abs=2)
     with pytest.raises(ValueError, match="above zero"):
         ByDistance(0.0)
+
+
+def test_who_leaves_a_groove_or_a_seat_far_beyond_its_far_side_was_inside_all_the_same():
+    groove, seat = Torus([0, 0, 0], [0, 0, 1], 25.0, 3.0), Sphere([0, 0, 6], 15.0)
+    turn = np.linspace(0, 2 * np.pi, 9, endpoint=False)
+    out = np.column_stack([np.cos(turn), np.sin(turn), 0 * turn])
+    low = np.resize([-2.6, -1.6, -0.5], 9)[:, None] * [[0, 0, 1.0]]  # round the lower half of the tube
+    wall = np.vstack([25 * out + low + s * np.sqrt(9 - low[:, 2:] ** 2) * out for s in (-1, 1)])
+    inward = np.vstack([25 * out] * 2) - wall
+    for pull_off in ([25.0, 0, 40], wall[3] + 8 * inward[3]):
+        assert side_of_air(groove, wall, wall + 8 * inward, np.array(pull_off)).air == -1
+    bowl = [0, 0, 6] + 15 * np.column_stack([0.8 * out[:, :2], np.full(9, -0.6)])
+    assert side_of_air(seat, bowl, bowl + [0, 0, 40.0], np.array([0, 0, 80.0])).air == -1

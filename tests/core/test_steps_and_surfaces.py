@@ -206,3 +206,30 @@ def test_a_wrong_minimum_is_said(random):
     turned = Motion(Rotation.from_rotvec([np.pi, 0, 0]).as_matrix(), np.array([0, 0, 60.0])) @ WORLD.inverse()
     found = align_surfaces(WORLD.points(scan(random, 600, 0.02)), nearest, turned, 0.02)
     assert found.doubt
+
+
+def test_a_touch_that_contradicts_the_others_is_named_and_nothing_is_proven_in_its_alignment(random):
+    touches = scan(random, 16, 0.005)
+    names = [f"Touch {k + 1}" for k in range(len(touches))]
+    good = align_surfaces(WORLD.points(touches), nearest, off(2, 5), 0.01, reject=False, names=names)
+    assert not good.doubt
+    wrong = touches.copy()
+    wrong[4] += 0.15 * nearest(touches[4:5])[1][0]
+    found = align_surfaces(WORLD.points(wrong), nearest, off(2, 5), 0.01, reject=False, names=names)
+    assert "contradict" in found.doubt
+    assert "Touch 5 disagrees" in found.doubt
+    assert "to prove it" not in found.ledger.verdict
+    back = found.part_from_world @ WORLD
+    for place in np.array([[250, 140, 60], [-250, -140, 0.0]]):
+        assert np.all(np.abs(back.points(place) - place) < 2 * np.sqrt(np.diag(found.point_covariance(place))))
+
+
+def test_touches_that_agree_are_believed_999_times_in_1000():
+    """500 runs at the 99.9 % point: half a one expected, 6 would be a chance of one in 70,000 (Poisson)."""
+    random, doubted = np.random.default_rng(11), 0
+    for _ in range(500):
+        touches = scan(random, 12, 0.01)
+        names = [str(k) for k in range(len(touches))]
+        found = align_surfaces(WORLD.points(touches), nearest, WORLD.inverse(), 0.01, False, look_round=False, names=names)
+        doubted += "contradict" in found.doubt
+    assert doubted < 6

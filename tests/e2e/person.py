@@ -75,7 +75,7 @@ class Person:
     @property
     def hits(self) -> tuple[int, int]:
         taken, _, wanted = self.page.locator("#now .big .num").first.inner_text().partition("/")
-        return int(taken), int(wanted)
+        return int(taken), int(wanted or 0)
 
     def hand(self, words: str) -> None:
         self.page.locator(".hand").get_by_text(words, exact=True).click()

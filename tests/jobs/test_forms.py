@@ -29,6 +29,8 @@ EXAMPLES = [
      "asked": [{"key": "angle", "lower": -0.002, "upper": 0.002}]},
     {"kind": "torus", "inside": False, "nominal": {"shape": "torus", "center": [0, 0, 5], "normal": [0, 0, 1],
      "major_radius": 50, "minor_radius": 8}},
+    {"kind": "edge_point", "plane_hits": 3, "nominal": {"shape": "line", "point": [0, 0, 60], "direction": [0, -1, 0]}},
+    {"kind": "touched", "flat": True, "plane": 1},
     {"kind": "steps", "steps": [
         {"step": "turn", "features": [1, {"through": [2, 1, 2]}], "axis": "+Z", "degrees": 30},
         {"step": "origin", "feature": 2, "at_mm": [1, 2, 3.5], "coordinates": "XY"}], "onto": "own", "against": 9},

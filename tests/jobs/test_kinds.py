@@ -54,6 +54,11 @@ def rows_of_every_kind():
     way = np.array([np.cos(a) * r + np.sin(a) * UP for r in RIM for a in (0.3, 1.2, 2.1, 2.9)])
     around = np.repeat(50 * RIM, 4, axis=0) + 11 * way
     rows["torus"] = bench.add({"kind": "torus", "inside": False, "nominal": ring}, around, 0.3 * way)
+    flank = {"shape": "line", "point": [40, -140, 60], "direction": [0, -1, 0]}
+    rows["edge_point"] = bench.add(
+        {"kind": "edge_point", "plane": top, "nominal": flank}, [40, -143, 58], np.array([0.0, -1, 0])
+    )
+    rows["touched"] = bench.add({"kind": "touched"}, bore, np.tile(-0.3 * RIM, (3, 1)))
     rows["construction"] = bench.add({"kind": "construction", "of": [top], "make": "offset_plane", "offset_mm": 10})
     rows["dimension"] = bench.add({"kind": "dimension", "of": [rows["circle"], nests[0]], "measure": "along_x"})
     planes = {"primary": top, "secondary": side, "tertiary": end}
@@ -85,7 +90,7 @@ RESULTS = worked_out()
 
 def job(current, units="mm"):
     rows = tuple(BENCH.rows)
-    found = SimpleNamespace(units=units, current_row_id=current, alignment_row_id=ACTIVE)
+    found = SimpleNamespace(units=units, current_row_id=current, alignment_row_id=ACTIVE, touching="")
     return JobResults(found, Sheet(rows, ACTIVE), RESULTS, BENCH.readings, KIT, None)
 
 
@@ -119,7 +124,7 @@ def test_every_measured_kind_prompts_and_moves_with_its_hits(key):
     said = prompt(job(number), instrument)
     recipe = next(r.recipe for r in BENCH.rows if r.id == number)
     assert recipe.name in WORDS[key].ask(recipe, "mm")
-    assert (said.row, said.wanted) == (number, recipe.hits)
+    assert (said.row, said.wanted) == (number, recipe.wanted_hits)
     assert all(words for _, words in WORDS[key].answers(recipe))
     shift = Motion.from_quaternion([0.9, 0.1, -0.3, 0.2], [50, -70, 20])
     moved = worked_out(Kit({1: Station(1, shift)}, KIT.calibrations))[number]

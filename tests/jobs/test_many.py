@@ -42,6 +42,20 @@ def test_which_rows(bench, rows, choice, names):
     assert [c.row.recipe.name for c in many.changes(bench.state(), choice, Setting({"note": "n"}))] == names
 
 
+def test_names_with_their_numbers(bench, rows):
+    with pytest.raises(InputError, match="would all be called"):
+        many.changes(bench.state(), Choice(kind="plane"), Setting({"name": "Foot"}))
+    assert set_all(bench, Choice(kind="plane"), Setting({"name": "Foot # of 2"})) == 2
+    assert list(recipes(bench)) == ["Foot 1 of 2", "Foot 2 of 2", "Hole", "Nest"]
+
+
+def test_a_criterion_where_the_kind_has_it(bench, rows):
+    found = {c.row.recipe.name: c for c in many.changes(bench.state(), Choice(), Setting({"criterion": "inscribed"}))}
+    assert found["Hole"].recipe.criterion == "inscribed"
+    assert found["Pad left"].recipe is None
+    assert found["Nest"].recipe is None
+
+
 def test_what_cannot_be_is_said_and_left_as_it_is(bench, rows):
     found = {c.row.recipe.name: c for c in many.changes(bench.state(), Choice(), Setting({"hits": "2", "terms": "radius"}))}
     assert "has no terms" in found["Pad left"].words and found["Pad left"].recipe is None

@@ -345,3 +345,17 @@ def test_a_named_row_is_enough_to_see_its_new_hits(bench):
 def test_hits_are_taken_as_the_current_row_says(bench, told, way):
     bench.plan_plane("Top", [0, 0, 60], [0, 0, 1], **told)
     assert settings_now()[bench.arm].taking == way
+
+
+def test_the_way_of_taking_is_switched_from_the_device(place):
+    job, row, arm = place
+    ways = []
+    for _ in range(4):
+        number = next(numbers)
+        assert measure.next_way_from_device(arm, "s", number) == "moved"
+        assert measure.next_way_from_device(arm, "s", number) == "moved"  # sent twice, done once
+        with transaction() as session:
+            ways.append(session.get(Row, row).recipe["taking"])
+    assert ways == ["time", "still", "press", "distance"]
+    measure.next_way(TECHNICIAN, job)
+    assert isinstance(settings_now()[arm].taking, ByTime)

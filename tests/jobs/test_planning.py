@@ -7,8 +7,8 @@ from job_bench import REVIEWER, TECHNICIAN
 from zipplumb.core.errors import InputError, NotAllowed
 from zipplumb.jobs import planning
 from zipplumb.jobs.alike import alike
-from zipplumb.store.database import transaction
-from zipplumb.store.models import Job
+from zipplumb.store.database import stored, transaction
+from zipplumb.store.models import Job, Part
 
 
 def face(index, center, radius=5.0, depth=20.0, direction=(0, 0, 1), inside=True, halves=False, body=0):
@@ -139,3 +139,39 @@ def test_an_edge_becomes_a_row_in_the_plane_of_its_face(bench):
     assert (line.kind, line.plane) == ("line", plane)
     with pytest.raises(InputError, match="free curve"):
         planning.plan_from_edge(TECHNICIAN, bench.job, 10**6)
+
+
+def test_places_in_a_row_have_a_letter_and_their_numbers(bench):
+    with transaction() as session:
+        faces = stored(session, Part, bench.part).faces
+    top = next(f for f in faces if f["surface"] == "plane" and f["nominal"]["normal"] == [0, 0, 1])
+    point = top["box"][:2] + [top["nominal"]["point"][2]]
+    for _ in range(3):
+        planning.plan_place(TECHNICIAN, bench.job, top["index"], point, [0, 0, 1], "A", 3)
+    planning.plan_place(TECHNICIAN, bench.job, top["index"], point, [0, 0, 1], "Rib")
+    assert [(r.recipe.name, r.recipe.hits) for r in bench.state().rows] == [("A1", 3), ("A2", 3), ("A3", 3), ("Rib 1", 1)]
+
+
+def test_a_place_on_an_edge_faces_out_of_the_material(bench):
+    with transaction() as session:
+        part = stored(session, Part, bench.part)
+        edges, faces = part.edges, part.faces
+    straight = next(e for e in edges if e["nominal"] and e["nominal"]["shape"] == "line" and e["face"] is not None)
+    line = straight["nominal"]
+    row = planning.plan_edge_point(TECHNICIAN, bench.job, straight["index"], np.array(line["point"]) + [0.3, 0.2, 0.1])
+    recipe = bench.state().row(row).recipe
+    surface = faces[straight["face"]]["nominal"]
+    assert recipe.plane_hits == 3  # its face has no row yet
+    assert abs(recipe.nominal.direction @ line["direction"]) < 1e-9
+    assert abs(recipe.nominal.direction @ surface["normal"]) < 1e-9
+    top = bench.plan(kind="plane", name="Its face", nominal=surface, face=straight["face"])
+    round_ = next(e for e in edges if e["nominal"] and e["nominal"]["shape"] == "circle" and e["inside"])
+    center, radius = np.array(round_["nominal"]["center"]), round_["nominal"]["radius"]
+    row = planning.plan_edge_point(TECHNICIAN, bench.job, round_["index"], center + [3.0, 0, 0], "Rim")
+    recipe = bench.state().row(row).recipe
+    assert recipe.name == "Rim 1"
+    assert recipe.nominal.direction @ (recipe.nominal.point - center) == pytest.approx(-radius)  # into the hole
+    row = planning.plan_edge_point(TECHNICIAN, bench.job, straight["index"], line["point"])
+    assert bench.state().row(row).recipe.plane == top
+    with pytest.raises(InputError, match="not known"):
+        planning.plan_edge_point(TECHNICIAN, bench.job, round_["index"], center)

@@ -98,6 +98,15 @@ class CadModel:
         ("edge_bodies", "<u4", 1),
     )
 
+    @classmethod
+    def empty(cls) -> CadModel:
+        """Of a part of which there is no CAD."""
+        arrays = {
+            name: np.zeros(1 if name in ("face_triangles", "edge_starts") else (0, width) if width > 1 else 0, kind)
+            for name, kind, width in cls.ARRAYS
+        }
+        return cls("mm", (), (), **arrays)  # type: ignore[arg-type]
+
     def pack(self) -> bytes:
         arrays = [np.ascontiguousarray(getattr(self, name), kind) for name, kind, _ in self.ARRAYS]
         head = {

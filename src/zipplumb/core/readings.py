@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from itertools import compress
+from typing import Any
 
 import numpy as np
 
@@ -64,6 +66,27 @@ class Reading:
             tuple(str(k) for k in range(n)), np.reshape(np.asarray(poses, float), (-1, 7)), np.full((n, 7), np.nan),
             np.zeros(n, bool), none, none, np.arange(n, dtype=float), sweeps=ones if sweeps is None else np.asarray(sweeps),
             faces=ones if faces is None else np.asarray(faces), lines=lines,
+        )  # fmt: skip
+
+    @classmethod
+    def joined(cls, parts: Sequence[Reading]) -> Reading:
+        """Several as one, in order of time; the pull-off is the last one's that has one."""
+        if len(parts) == 1:
+            return parts[0]
+        order = np.argsort(np.concatenate([part.times for part in parts]), kind="stable")
+        each: dict[str, Any] = {
+            name: np.concatenate([getattr(part, name) for part in parts])[order]
+            for name in ("poses", "approach", "aside", "stations", "calibrations", "times", "sweeps", "faces")
+            if all(len(getattr(part, name)) == len(part) for part in parts)
+        }
+        keys = [key for part in parts for key in part.keys]
+        place = np.argsort(order)
+        begins = np.cumsum([0, *(len(part) for part in parts)])
+        gaps = [(int(place[begin + at]), s) for begin, part in zip(begins, parts, strict=False) for at, s in part.gaps]
+        last = max(parts, key=lambda part: (part.pull_off is not None, part.times.max()))
+        return replace(
+            last, keys=tuple(keys[k] for k in order), u_hit_mm=max(part.u_hit_mm for part in parts), lines=(),
+            gaps=tuple(sorted(gaps)), **each,
         )  # fmt: skip
 
     @property

@@ -20,12 +20,6 @@ def write_step(path: Path) -> None:
     from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox, BRepPrimAPI_MakeCylinder
     from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt
     from OCP.ShapeUpgrade import ShapeUpgrade_UnifySameDomain
-    from OCP.STEPCAFControl import STEPCAFControl_Writer
-    from OCP.STEPControl import STEPControl_StepModelType
-    from OCP.TCollection import TCollection_ExtendedString
-    from OCP.TDataStd import TDataStd_Name
-    from OCP.TDocStd import TDocStd_Document
-    from OCP.XCAFDoc import XCAFDoc_DocumentTool
 
     def box(x0, y0, z0, x1, y1, z1):
         return BRepPrimAPI_MakeBox(gp_Pnt(x0, y0, z0), gp_Pnt(x1, y1, z1)).Shape()
@@ -53,10 +47,22 @@ def write_step(path: Path) -> None:
     tidy = ShapeUpgrade_UnifySameDomain(shape, True, True, False)
     tidy.Build()
 
+    write_shape(tidy.Shape(), "Bearing carrier", path)
+
+
+def write_shape(shape, name: str, path: Path) -> None:
+    """Write one body with its name as a STEP file."""
+    from OCP.STEPCAFControl import STEPCAFControl_Writer
+    from OCP.STEPControl import STEPControl_StepModelType
+    from OCP.TCollection import TCollection_ExtendedString
+    from OCP.TDataStd import TDataStd_Name
+    from OCP.TDocStd import TDocStd_Document
+    from OCP.XCAFDoc import XCAFDoc_DocumentTool
+
     document = TDocStd_Document(TCollection_ExtendedString("zipplumb"))
     tool = XCAFDoc_DocumentTool.ShapeTool_s(document.Main())
-    label = tool.AddShape(tidy.Shape(), False)
-    TDataStd_Name.Set_s(label, TCollection_ExtendedString("Bearing carrier"))
+    label = tool.AddShape(shape, False)
+    TDataStd_Name.Set_s(label, TCollection_ExtendedString(name))
     writer = STEPCAFControl_Writer()
     writer.SetNameMode(True)
     writer.Transfer(document, STEPControl_StepModelType.STEPControl_AsIs)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
@@ -84,13 +85,22 @@ def error_of(nominal: dict) -> dict:
     return next((found for found in tries if found), {})
 
 
-def write_truth(model: CadModel, step: Path, path: Path) -> None:
-    """Write what the stand-in needs: the arm's true tip, where the part stands, and its true faces."""
+def true_faces(model: CadModel, error: Callable[[dict], dict]) -> list[dict]:
+    """The faces of a part as they really are."""
     faces = touchable_faces(model)
     for face in faces:
         nominal = model.faces[face["index"]].nominal
         if nominal:
-            face.update(error_of(nominal))
+            face.update(error(nominal))
+    return faces
+
+
+def write_truth(model: CadModel, step: Path, path: Path, others: dict[str, list[dict]] | None = None) -> None:
+    """Write what the stand-in needs: the arm's true tip, where the part stands, and its true faces.
+
+    ``others``: the true faces of other parts, by the fingerprints of their files.
+    """
+    faces = true_faces(model, error_of)
     truth = {
         "about": "The real part and arm of the demo. Only the stand-in reads this.",
         "sha256": hashlib.sha256(step.read_bytes()).hexdigest(),
@@ -101,6 +111,7 @@ def write_truth(model: CadModel, step: Path, path: Path) -> None:
         "temperature_c": 20.6,
         "world_from_part": PLACE,
         "faces": faces,
+        "others": others or {},
     }
     path.write_text(json.dumps(truth))
 

@@ -20,11 +20,13 @@ from typing import IO
 from ..core.errors import InputError
 from ..store.cluster import Cluster, free_port
 from ..store.schema import upgrade
-from . import carrier_real
+from . import bracket_real, carrier_real
 from .seed import seed_job, seed_people_and_kit
+from .seed_bracket import seed_bracket
 
 LOOK_S = 0.2
 SIMS = {"arm": ("sim", "real.json"), "tracker": ("sim-tracker", "shop.json"), "radar": ("sim-radar", "shop.json")}
+PARTS = {"carrier": "bearing-carrier.step", "bracket": "sensor-bracket.step"}
 LOCK = "lock"
 
 
@@ -68,7 +70,8 @@ class Processes:
         upgrade()
         self._part_files()
         arm = seed_people_and_kit({kind: port for kind, (port, _) in self.sims.items()})
-        self.job = seed_job(self.folder / "bearing-carrier.step", arm)
+        self.job = seed_job(self.folder / PARTS["carrier"], arm)
+        self.bracket_job = seed_bracket(self.folder / PARTS["bracket"])
 
     def _secret(self) -> str:
         path = self.folder / "secret"
@@ -78,16 +81,19 @@ class Processes:
         return path.read_text()
 
     def _part_files(self) -> None:
-        step, real, shop = (self.folder / name for name in ("bearing-carrier.step", "real.json", "shop.json"))
-        if not step.exists():
-            # in a process of its own: the CAD library talks on standard output
-            call = f"from zipplumb.demo.carrier import write_step; from pathlib import Path; write_step(Path({str(step)!r}))"
-            subprocess.run([sys.executable, "-c", call], check=True, stdout=subprocess.DEVNULL)
+        real, shop = self.folder / "real.json", self.folder / "shop.json"
+        steps = {name: self.folder / file for name, file in PARTS.items()}
+        for name, step in steps.items():
+            if not step.exists():
+                # in a process of its own: the CAD library talks on standard output
+                call = f"from zipplumb.demo.{name} import write_step; from pathlib import Path; write_step(Path({str(step)!r}))"
+                subprocess.run([sys.executable, "-c", call], check=True, stdout=subprocess.DEVNULL)
         if not real.exists() or not shop.exists():
             from ..cad import read_cad
 
-            model = read_cad(step)
-            carrier_real.write_truth(model, step, real)
+            model = read_cad(steps["carrier"])
+            others = bracket_real.truth(read_cad(steps["bracket"]), steps["bracket"])
+            carrier_real.write_truth(model, steps["carrier"], real, others)
             carrier_real.write_shop(model, shop)
 
     def _commands(self) -> dict[str, list[str]]:

@@ -64,6 +64,14 @@ class Sink(Protocol):
     def finish(self, batch: HitBatch, number: int) -> str: ...
     def undo(self, sweep: bool, session: str, number: int) -> str: ...
     def step(self, by: int, session: str, number: int) -> str: ...
+    def next_way(self, session: str, number: int) -> str:
+        """Another way of taking while the button is held."""
+        ...
+
+    def just_touch(self, session: str, number: int) -> str:
+        """Hits go to what they fit from now on, or to the sheet's rows again."""
+        ...
+
     def passes(self, error: Exception) -> bool:
         """A failure that passes by itself (the database is away), so that the act is tried again."""
         ...
@@ -240,6 +248,10 @@ class Agent:
             self._queue(lambda: self.sink.finish(batch, number), known, reply)
         elif press.button in ("undo", "undo_sweep"):
             self._queue(lambda: self.sink.undo(press.button == "undo_sweep", session, number), known, reply)
+        elif press.button == "way":
+            self._queue(lambda: self.sink.next_way(session, number), known, reply)
+        elif press.button == "touch":
+            self._queue(lambda: self.sink.just_touch(session, number), known, reply)
         else:
             by = 1 if press.button == "next" else -1
             self._queue(lambda: self.sink.step(by, session, number), known, reply)

@@ -14,7 +14,7 @@ from ..core.errors import DeviceError
 VERSION = 2
 INSTRUMENT_KINDS = ("arm", "tracker", "radar")
 LINE_BYTES = 512 * 1024  # a longest line: a stripe of 4096 points has room
-Button = Literal["take", "finish", "undo", "undo_sweep", "next", "back"]
+Button = Literal["take", "finish", "undo", "undo_sweep", "next", "back", "touch", "way"]
 
 
 @dataclass(frozen=True)

@@ -19,7 +19,7 @@ from .words._shared import CHOICES
 KEPT = "The row was left as it was."
 AXES = "XYZ"
 IJK = "IJK"
-MAIN = ("name", "asked", "hits", "taking", "spacing_mm", "every_s", "datum", "terms", "inside")
+MAIN = ("name", "asked", "hits", "taking", "spacing_mm", "every_s", "datum", "terms", "inside", "criterion")
 Texts = Mapping[str, str]
 Rows = Mapping[str, Sequence[tuple[str, str]]]
 

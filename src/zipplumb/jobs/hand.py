@@ -5,21 +5,30 @@ from __future__ import annotations
 import json
 import os
 import socket
+from collections.abc import Callable
+
+import numpy as np
 
 from ..cad import CadModel
 from ..core.errors import DeviceError, InputError
+from ..core.frames import Array
 from ..core.spots import spots_on
 from ..store.database import stored, transaction
 from ..store.models import Job, Part, Row
 from .actor import Actor
 
+OFF_MM, FREE_MM = 0.05, 1e4
+
 
 def touchable_faces(model: CadModel) -> list[dict]:
     """Faces as the stand-in wants them: nominal shape, and spots that a hand can reach."""
     faces = []
+    room = _room(model)
     for face in model.faces:
         spots, outward = spots_on(*model.mesh_of(face.index), seed=face.index)
         raw = {"index": face.index, "kind": "free", "spots": spots.tolist(), "outward": outward.tolist()}
+        if len(spots):
+            raw["room_mm"] = room(spots, outward)
         nominal = face.nominal or {}
         if nominal.get("shape") == "plane":
             raw |= {"kind": "plane", "point": nominal["point"], "axis": nominal["normal"]}
@@ -31,8 +40,24 @@ def touchable_faces(model: CadModel) -> list[dict]:
                 "radius": nominal["radius"],
                 "inside": face.inside,
             }
+        elif nominal:
+            raw |= {"kind": "shape", "shape": nominal, "inside": face.inside}
         faces.append(raw)
     return faces
+
+
+def _room(model: CadModel) -> Callable[[Array, Array], float]:
+    """How much air there is before some spots of a part, mm, looking outward from them."""
+    import trimesh  # heavy, and the product itself has no hand
+
+    corners = np.vstack([model.mesh_of(face.index)[0].reshape(-1, 3) for face in model.faces])
+    mesh = trimesh.Trimesh(corners, np.arange(len(corners)).reshape(-1, 3), process=False)
+
+    def room(spots: Array, outward: Array) -> float:
+        seen, ray, _ = mesh.ray.intersects_location(spots + OFF_MM * outward, outward, multiple_hits=False)
+        return float(np.min(np.linalg.norm(seen - spots[ray], axis=1))) if len(seen) else FREE_MM
+
+    return room
 
 
 def control_address(port: int | None = None) -> tuple[str, int] | None:

@@ -198,7 +198,10 @@ def bring_instrument(actor: Actor, job_id: int, instrument_id: int, unmoved: boo
 def stations_read_from(session: Session, job_id: int) -> list[Station]:
     """The stations of a job that hits on its sheet come from."""
     counts = (
-        select(Reading.station_id).join(Row, Row.id == Reading.row_id).where(Reading.job_id == job_id, Row.removed_at.is_(None))
+        select(Reading.station_id)
+        .select_from(Reading)
+        .join(Row, Row.of_hits(Reading.row_id))
+        .where(Reading.job_id == job_id, Row.removed_at.is_(None))
     )
     standing = counts.where(Reading.kind != PULL_OFF, ~_all_aside())
     return list(session.scalars(select(Station).where(Station.id.in_(standing)).order_by(Station.id)))

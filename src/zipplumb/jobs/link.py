@@ -91,7 +91,7 @@ class JobsSink:
         tip = points_of_poses(np.array([pose.values]), self._now.offset_mm)[0]
         self._shared.tip({
             "instrument": self.instrument_id, "station": self._now.station, "tip": [round(float(v), 4) for v in tip],
-            "radius": self._now.tip_radius_mm,
+            "axis": [round(float(v), 3) for v in pose.values[:3]], "radius": self._now.tip_radius_mm,
         })  # fmt: skip
 
     def keep(self, batch: HitBatch, number: int | None) -> str:
@@ -121,6 +121,16 @@ class JobsSink:
         if self._under_way():
             return "none"
         return measure.step_from_device(self.instrument_id, by, session, number)
+
+    def next_way(self, session: str, number: int) -> str:
+        if self._under_way():
+            return "none"
+        return measure.next_way_from_device(self.instrument_id, session, number)
+
+    def just_touch(self, session: str, number: int) -> str:
+        if self._under_way():
+            return "none"
+        return measure.just_touch_from_device(self.instrument_id, session, number)
 
 
 class Held:

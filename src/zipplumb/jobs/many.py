@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -14,12 +14,13 @@ from ..core.sheet import RowRecipe, SheetRow, recipe_from_dict
 from ..store.database import stored, tell, transaction
 from ..store.models import Job, Row
 from .actor import Actor, record
+from .form_specs import spec_of_model
 from .forms import data_of, texts_of
 from .results import JobResults, load
 from .words import words_for
 
 # what may be set for many: the field of a row's form
-SETTINGS = ("hits", "taking", "spacing_mm", "every_s", "inside", "terms", "note")
+SETTINGS = ("name", "hits", "taking", "spacing_mm", "every_s", "inside", "terms", "criterion", "note")
 
 
 @dataclass(frozen=True)
@@ -43,12 +44,20 @@ class Choice:
 
 @dataclass(frozen=True)
 class Setting:
-    """What is set, as typed; "" leaves it as it is. ``key``: the characteristic that limits are set of."""
+    """What is set, as typed; "" leaves it as it is. ``key``: the characteristic that limits are set of.
+
+    In a name "#" stands for the number of each row among those chosen.
+    """
 
     texts: Mapping[str, str]
     key: str = ""
     lower: str = ""
     upper: str = ""
+
+    def of_number(self, number: int) -> Setting:
+        """With a row's number in its name."""
+        name = self.texts.get("name", "")
+        return replace(self, texts={**self.texts, "name": name.replace("#", str(number))}) if name else self
 
     @property
     def is_none(self) -> bool:
@@ -75,7 +84,11 @@ def changes(state: JobResults, choice: Choice, setting: Setting) -> list[Change]
     rows = choice.of(state.rows)
     if not rows:
         raise InputError("No row is chosen.", "Nothing was changed.", "Choose a kind, or letters of their names.")
-    return [_change(state, row, setting) for row in rows]
+    name = setting.texts.get("name", "").strip()
+    if name and "#" not in name and len(rows) > 1:
+        happened = f"{len(rows)} rows would all be called “{name}”."
+        raise InputError(happened, "Nothing was changed.", "Type # where each has its number: Hole #.")
+    return [_change(state, row, setting.of_number(number)) for number, row in enumerate(rows, start=1)]
 
 
 def seen_of(found: Sequence[Change]) -> str:
@@ -115,7 +128,7 @@ def _change(state: JobResults, row: SheetRow, setting: Setting) -> Change:
     now = texts_of(recipe, units, available)
     words = words_for(recipe)
     typed = {name: text.strip() for name, text in setting.texts.items() if text.strip()}
-    lacking = [words.field(name).lower() for name in typed if name not in type(recipe).model_fields]
+    lacking = [words.field(name).lower() for name in typed if name not in dict(spec_of_model(type(recipe)).parts)]
     if lacking:
         return Change(row, None, f"A {words.noun} has no {' and no '.join(lacking)}.")
     if setting.key:

@@ -3,20 +3,24 @@
 from __future__ import annotations
 
 from datetime import UTC, datetime
+from typing import get_args
 
 from sqlalchemy import bindparam, select
 from sqlalchemy.orm import Session, contains_eager
 
 from ..core.errors import InputError
+from ..core.probing import Way
 from ..core.sheet import kind_of, recipe_from_dict
 from ..devices.hits import HitBatch
 from ..store.database import stored, tell, transaction
 from ..store.models import Calibration, Instrument, Job, Probe, Reading, Row, Station
+from . import touching
 from .actor import INSTRUMENT, Actor, record
 from .readings import first_time, forget_pull_offs, must_be_kept, store, take_back
 from .readings import set_aside as set_mark
 from .results import JobResults, load
 
+WAYS = get_args(Way)
 # asked at every press, and so in one question: who pressed, with what, and at which job
 PRESSED = (
     select(Instrument, Station.job_id)
@@ -82,11 +86,11 @@ def keep_hits(instrument_id: int, batch: HitBatch, number: int | None) -> str | 
         if not first:
             must_be_kept(session, instrument, batch, job_id=job.id)
             return "taken"
-        row = _current(session, job)
+        row = touching.begin(session, job) if job.touching else _current(session, job)
         _add(session, instrument, job, row, batch)
         if row.finished_at is not None:
             row.finished_at = None
-            forget_pull_offs(session, row.id, None)
+            _forget_pull_offs(session, row, None)
         tell(session, job.id, "hits", row=row.id, tone="taken", at=batch.times[-1])
     return "taken"
 
@@ -117,6 +121,9 @@ def _finish(session: Session, actor: Actor, job: Job, row: Row, again: bool) -> 
     row.finished_at = datetime.now(UTC)
     session.flush()
     state = load(session, job.id)
+    if state.row(row.id).recipe.proposes:
+        row = touching.accept(session, actor, state, job, row)
+        state = load(session, job.id)
     found = state.results[row.id]
     if found.state in ("todo", "failed"):
         raise InputError(
@@ -129,7 +136,7 @@ def _finish(session: Session, actor: Actor, job: Job, row: Row, again: bool) -> 
         state = load(session, job.id)
         found = state.results[row.id]
     tone = "asks" if found.state == "asks" else found.verdict.word if found.verdict else "finished"
-    if found.state == "done":
+    if found.state == "done" and not job.touching:
         job.current_row_id = next_to_measure(state, row.id)
     record(session, actor, job.id, "finish", row=row.id)
     tell(session, job.id, "finish", row=row.id, tone=tone)
@@ -166,13 +173,28 @@ def _undo(session: Session, actor: Actor, job: Job, sweep: bool) -> str:
     row = _current(session, job)
     if row.finished_at is not None:
         return _reopen_last(session, actor, job)
-    taken_back = take_back(session, Reading.row_id == row.id, sweep, actor.id)
+    taken_back = take_back(session, Reading.row_id.in_(_rows_read(row)), sweep, actor.id)
     if not taken_back:
         return _reopen_last(session, actor, job)
     row.finished_at = None
     record(session, actor, job.id, "undo", row=row.id, hits=taken_back)
-    tell(session, job.id, "hits", row=row.id, tone="undone")
+    tell(session, job.id, _what_changed(row), row=row.id, tone="undone")
     return "undone"
+
+
+def _rows_read(row: Row) -> list[int]:
+    """The row, and those whose hits it has taken over."""
+    return [row.id, *row.recipe.get("hits_of", ())]
+
+
+def _what_changed(row: Row) -> str:
+    """Of a change of its hits, or of hits that it has taken over."""
+    return "sheet" if row.recipe.get("hits_of") else "hits"
+
+
+def _forget_pull_offs(session: Session, row: Row, by: int | None) -> None:
+    for row_id in _rows_read(row):
+        forget_pull_offs(session, row_id, by)
 
 
 def _reopen_last(session: Session, actor: Actor, job: Job) -> str:
@@ -185,7 +207,7 @@ def _reopen_last(session: Session, actor: Actor, job: Job) -> str:
     if last is None:
         raise InputError("There is nothing to take back.", "Nothing was changed.", "Take a hit first.")
     last.finished_at = None
-    forget_pull_offs(session, last.id, actor.id)
+    _forget_pull_offs(session, last, actor.id)
     last.recipe = {**last.recipe, "settled_air": None}
     job.current_row_id = last.id
     record(session, actor, job.id, "open again", row=last.id)
@@ -198,22 +220,61 @@ def step_from_device(instrument_id: int, by: int, device_session: str, number: i
         if not first_time(session, instrument_id, device_session, number):
             return "moved"
         _, job = _place(session, instrument_id)
-        return _step(session, job, by)
+        return _step(session, INSTRUMENT, job, by)
+
+
+def just_touch_from_device(instrument_id: int, device_session: str, number: int) -> str:
+    with transaction() as session:
+        if not first_time(session, instrument_id, device_session, number):
+            return "moved"
+        _, job = _place(session, instrument_id)
+        return touching.turn_on(session, INSTRUMENT, job)
+
+
+def next_way_from_device(instrument_id: int, device_session: str, number: int) -> str:
+    with transaction() as session:
+        if not first_time(session, instrument_id, device_session, number):
+            return "moved"
+        _, job = _place(session, instrument_id)
+        return _next_way(session, INSTRUMENT, job)
+
+
+def next_way(actor: Actor, job_id: int) -> str:
+    """The current row takes in another way while the button is held: by distance, by time, when still, by presses only."""
+    actor.must_change()
+    with transaction() as session:
+        return _next_way(session, actor, stored(session, Job, job_id, lock=True))
+
+
+def _next_way(session: Session, actor: Actor, job: Job) -> str:
+    row = _current(session, job)
+    before = row.recipe["taking"]
+    row.recipe = {**row.recipe, "taking": WAYS[(WAYS.index(before) + 1) % len(WAYS)]}
+    record(session, actor, job.id, "way of taking", row=row.id, before=before, after=row.recipe["taking"])
+    tell(session, job.id, "sheet", row=row.id, tone="moved")
+    return "moved"
 
 
 def step(actor: Actor, job_id: int, by: int) -> None:
     actor.must_change()
     with transaction() as session:
-        _step(session, stored(session, Job, job_id, lock=True), by)
+        _step(session, actor, stored(session, Job, job_id, lock=True), by)
 
 
-def _step(session: Session, job: Job, by: int) -> str:
+def _step(session: Session, actor: Actor, job: Job, by: int) -> str:
+    """The next row or the one before; of what is being touched, the next of what it may be. Behind the last row: just touch."""
+    row = touching.being_touched(session, job)
+    if row is not None and (state := load(session, job.id)).results[row.id].hits:
+        return touching.choose(session, actor, state, row, by)
     rows = session.scalars(select(Row).where(Row.job_id == job.id, Row.removed_at.is_(None)).order_by(Row.position, Row.id))
     ids = [row.id for row in rows if kind_of(row.recipe).takes_hits]
     if not ids:
         raise InputError("There is no row to measure.", "Nothing was changed.", "Plan a row on the Part page.")
-    at = ids.index(job.current_row_id) if job.current_row_id in ids else 0
-    job.current_row_id = ids[(at + by) % len(ids)]
+    at = len(ids) if job.touching else ids.index(job.current_row_id) if job.current_row_id in ids else 0
+    to = (at + by) % (len(ids) + 1)
+    if to == len(ids):
+        return touching.turn_to(session, actor, job, "space")
+    job.touching, job.current_row_id = "", ids[to]
     tell(session, job.id, "rows", tone="moved")
     return "moved"
 
@@ -223,7 +284,7 @@ def make_current(actor: Actor, job_id: int, row_id: int) -> None:
     actor.must_change()
     with transaction() as session:
         job = stored(session, Job, job_id, lock=True)
-        job.current_row_id = _measured(session, job_id, row_id).id
+        job.touching, job.current_row_id = "", _measured(session, job_id, row_id).id
         tell(session, job_id, "rows", tone="moved")
 
 
@@ -256,11 +317,15 @@ def set_aside(actor: Actor, job_id: int, row_id: int, key: str, aside: bool) -> 
     reading_id, _, hit = key.partition(".")
     with transaction() as session:
         reading = session.get(Reading, int(reading_id)) if _is_number(reading_id) and _is_number(hit) else None
-        if reading is None or reading.row_id != row_id or reading.job_id != job_id or int(hit) >= len(reading.ns):
+        row = session.get(Row, row_id)
+        if (
+            reading is None or row is None or reading.row_id not in _rows_read(row) or reading.job_id != job_id
+            or int(hit) >= len(reading.ns)
+        ):  # fmt: skip
             raise InputError("That hit is not on this row.", "Nothing was changed.", "Open the row again.")
         set_mark(session, reading, int(hit), aside, actor.id)
         record(session, actor, job_id, "set aside" if aside else "count again", row=row_id, hit=key)
-        tell(session, job_id, "hits", row=row_id)
+        tell(session, job_id, _what_changed(row), row=row_id)
 
 
 def _is_number(text: str) -> bool:

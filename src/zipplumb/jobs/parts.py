@@ -10,6 +10,7 @@ from dataclasses import asdict
 from pathlib import Path, PurePath
 
 from sqlalchemy import select
+from sqlalchemy.orm import Session
 
 from ..cad import CadModel, read_cad
 from ..cad.formats import NAMES
@@ -49,6 +50,15 @@ def add_part(actor: Actor, name: str, file_name: str, file: bytes, units: str = 
         record(session, actor, None, "upload", part=part.id, file=part.file_name, bytes=len(file))
         defer(session, "import_part", part_id=part.id)
         return part.id
+
+
+def add_without_cad(session: Session, name: str) -> Part:
+    """A part of which there is no CAD: all nominals of it are typed, or come from a list."""
+    part = Part(name=name, file_name="", sha256=hashlib.sha256(b"").hexdigest(), file=b"")
+    _keep_model(part, CadModel.empty())
+    session.add(part)
+    session.flush()
+    return part
 
 
 def import_part(part_id: int) -> None:

@@ -23,6 +23,7 @@ from ..store.database import stored, tell, transaction
 from ..store.models import Change, Job, Part, Reading, Row, Station
 from .actor import Actor
 from .alike import alike
+from .edge_places import place_on_edge
 from .forms import data_of
 from .words import words_for
 
@@ -117,7 +118,10 @@ def names_of(session: Session, job_id: int) -> list[str]:
 
 
 def named(session: Session, job_id: int, raws: Iterable[Mapping[str, Any]], stem: str = "") -> list[dict[str, Any]]:
-    """With names, numbered alike for alike things (Bore 1, Bore 2, …), where they have none; ``stem``: or by their kind."""
+    """With names, numbered alike for alike things (Bore 1, Bore 2, …), where they have none.
+
+    ``stem``: what they are called, or by their kind; of a letter alone come the names of datum targets (A1, A2, …).
+    """
     there, highest, found = names_of(session, job_id), dict[str, int](), []
     for raw in raws:
         if raw.get("name"):
@@ -125,11 +129,12 @@ def named(session: Session, job_id: int, raws: Iterable[Mapping[str, Any]], stem
             continue
         recipe = recipe_from_dict({**raw, "name": "?"})
         called = stem or words_for(recipe).stem(recipe)
+        space = "" if re.fullmatch("[A-Z]", called) else " "  # a letter alone is a datum's: A1, A2
         if called not in highest:
-            pattern = re.compile(rf"^{re.escape(called)} (\d{{1,9}})$")
+            pattern = re.compile(rf"^{re.escape(called)}{space}(\d{{1,9}})$")
             highest[called] = max((int(m[1]) for name in there if (m := pattern.match(name))), default=0)
         highest[called] += 1
-        found.append({**raw, "name": f"{called} {highest[called]}"})
+        found.append({**raw, "name": f"{called}{space}{highest[called]}"})
     return found
 
 
@@ -159,16 +164,44 @@ def plan_from_edge(actor: Actor, job_id: int, edge_index: int) -> int:
         kind = measured_as(shape_from_data(edge["nominal"])) if edge else None
         if edge is None or kind is None:
             raise InputError("That edge is a free curve.", "Nothing was planned.", "Pick another, or places on it.")
-        beside = Row.recipe["face"].as_integer() == edge["face"]  # the row of the flat face that it bounds
-        standing = select(Row.id).where(Row.job_id == job_id, Row.removed_at.is_(None), beside).order_by(Row.position)
-        plane = session.scalar(standing.limit(1)) if edge["face"] is not None else None
-        raw = kind.of_edge(edge["nominal"], edge["inside"], plane)
+        raw = kind.of_edge(edge["nominal"], edge["inside"], _row_of_face(session, job_id, edge["face"]))
         return add_rows(session, actor, job_id, named(session, job_id, [raw]))[0]
 
 
-def plan_place(actor: Actor, job_id: int, face_index: int, point: Sequence[float], normal: Sequence[float]) -> int:
-    """A surface point at a picked place of a face, mm, its normal out of the material. Returns its id."""
+def plan_edge_point(actor: Actor, job_id: int, edge_index: int, point: Sequence[float], stem: str = "") -> int:
+    """A place on a picked edge, nearest to a point, mm. It lies in the plane of its face's row, or takes that first."""
     actor.must_change()
+    stem = checked_stem(stem)
+    with transaction() as session:
+        edge = edge_at(session, job_id, edge_index)
+        faces = stored(session, Part, stored(session, Job, job_id).part_id).faces
+        place = place_on_edge(edge, faces, np.array(point, float)) if edge else None
+        if edge is None or place is None:
+            raise InputError("Where that edge faces is not known.", "Nothing was planned.", "Type it from the drawing.")
+        nominal = {"shape": "line", "point": place[0].tolist(), "direction": place[1].tolist()}
+        plane = _row_of_face(session, job_id, edge["face"])
+        raw = {"kind": "edge_point", "nominal": nominal, **({"plane": plane} if plane else {"plane_hits": 3})}
+        return add_rows(session, actor, job_id, named(session, job_id, [raw], stem))[0]
+
+
+def _row_of_face(session: Session, job_id: int, face: int | None) -> int | None:
+    """The row of a face, the first on the sheet; None where there is none."""
+    if face is None:
+        return None
+    of_it = Row.recipe["face"].as_integer() == face
+    standing = select(Row.id).where(Row.job_id == job_id, Row.removed_at.is_(None), of_it).order_by(Row.position)
+    return session.scalar(standing.limit(1))
+
+
+def plan_place(
+    actor: Actor, job_id: int, face_index: int, point: Sequence[float], normal: Sequence[float], stem: str = "", hits: int = 1
+) -> int:
+    """A surface point at a picked place of a face, mm, its normal out of the material. Returns its id.
+
+    ``stem``: what it is called, before its number; ``hits``: 1, or 3 in a small triangle.
+    """
+    actor.must_change()
+    stem = checked_stem(stem)
     if not 0.9 < float(np.linalg.norm(normal)) < 1.1:
         raise InputError("The picked place tells no direction.", "Nothing was planned.", "Pick it again.")
     with transaction() as session:
@@ -178,16 +211,22 @@ def plan_place(actor: Actor, job_id: int, face_index: int, point: Sequence[float
         if np.any(np.array(point) < low - reach) or np.any(np.array(point) > high + reach):
             raise InputError("That place is not on the face.", "Nothing was planned.", "Pick it again.")
         nominal = {"shape": "plane", "point": list(point), "normal": list(normal)}
-        raw = {"kind": "surface_point", "nominal": nominal}
-        return add_rows(session, actor, job_id, named(session, job_id, [raw]))[0]
+        raw = {"kind": "surface_point", "nominal": nominal, "hits": hits}
+        return add_rows(session, actor, job_id, named(session, job_id, [raw], stem))[0]
+
+
+def checked_stem(stem: str) -> str:
+    """What rows are to be called, before their number. Raises InputError."""
+    stem = stem.strip()
+    if len(stem) > 70:
+        raise InputError("The name has more than 70 letters.", "Nothing was planned.", "Type a shorter one.")
+    return stem
 
 
 def plan_alike(actor: Actor, job_id: int, face_index: int, stem: str = "") -> list[int]:
     """A row for each thing that is alike the one with a picked face, in one act. ``stem``: what they are called."""
     actor.must_change()
-    stem = stem.strip()
-    if len(stem) > 70:
-        raise InputError("The name has more than 70 letters.", "Nothing was planned.", "Type a shorter one.")
+    stem = checked_stem(stem)
     with transaction() as session:
         faces = _faces(session, job_id, face_index)
         raws = [_raw_of_face(faces[index]) for index in alike_on(session, job_id, face_index)]

@@ -189,7 +189,8 @@ def uses_of(session: Session, calibrations: Iterable[int]) -> dict[int, list[Use
     """Where each of some calibrations was used."""
     query = (
         select(Reading.calibration_id, Job.id, Job.name, Row.recipe["name"].astext)
-        .join(Row, Row.id == Reading.row_id)
+        .select_from(Reading)
+        .join(Row, Row.of_hits(Reading.row_id))
         .join(Job, Job.id == Row.job_id)
         .where(Reading.calibration_id.in_(list(calibrations)), Row.removed_at.is_(None))
         .distinct()

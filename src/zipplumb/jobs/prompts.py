@@ -10,14 +10,19 @@ from ..core.units import length_text, sentence_in
 from ..store.models import Instrument
 from .results import JobResults
 from .rows_text import row_text
+from .touching import chosen, open_row, options, plane_of_touch
 from .words import words_for
+from .words._shared import CHOICES
 
 MATTERS_MM = 0.03  # a hit less far off is left alone, however sure
 
 
 @dataclass(frozen=True)
 class Prompt:
-    """The Now band. ``tone`` is "", "warn" or "ask"; ``line`` explains or warns."""
+    """The Now band. ``tone`` is "", "warn" or "ask"; ``line`` explains or warns.
+
+    ``options``: of something touched, what it may be: code, words, whether it is the chosen one.
+    """
 
     title: str
     line: str = ""
@@ -32,13 +37,17 @@ class Prompt:
     size: str = ""
     side: str = ""
     question: tuple[tuple[int, str], ...] = ()
+    options: tuple[tuple[str, str, bool], ...] = ()
     last: str = ""
+    way: str = ""
 
 
 def prompt(state: JobResults, instrument: Instrument | None) -> Prompt:
     """The prompt for a job's current row."""
     measured = state.measured
     row = state.current
+    if state.job.touching and instrument is not None and instrument.connected and _nothing_open(state):
+        return _just_touch(state)
     if row is None:
         return Prompt("Plan a row: pick a face of the part.", of=len(measured))
     found, words = state.results[row.id], words_for(row.recipe)
@@ -46,6 +55,8 @@ def prompt(state: JobResults, instrument: Instrument | None) -> Prompt:
     asks = found.state == "asks"
     air = found.side.air if found.side else 0
     size_name, size = _size(state, row, found)
+    offered = options(state, row) if row.recipe.proposes and found.hits else []
+    now = chosen(row, offered) if offered else None
     return Prompt(
         title=title,
         line=sentence_in(line, state.job.units),
@@ -60,8 +71,39 @@ def prompt(state: JobResults, instrument: Instrument | None) -> Prompt:
         size=size,
         side=words.side(row.recipe, air) if air and not asks else "",
         question=words.answers(row.recipe) if asks else (),
+        options=tuple((o.code, o.words, o is now) for o in offered),
         last=_last(state, row),
+        way=CHOICES.get(row.recipe.way_held, ""),
     )
+
+
+def _nothing_open(state: JobResults) -> bool:
+    """The next hit begins something new."""
+    row = state.current
+    return row is None or (open_row(state) is None and state.results[row.id].state != "asks")
+
+
+def _just_touch(state: JobResults) -> Prompt:
+    plane = plane_of_touch(state)
+    where = "in space" if state.job.touching == "space" else f"in the plane of {plane}" if plane else "in a plane"
+    other = "R: in a plane instead." if state.job.touching == "space" else "R: back to the sheet."
+    last, title = _last(state, None), f"Just touch, {where}."
+    if last:
+        return Prompt(title, of=len(state.measured), last=f"{last}. {other}")
+    return Prompt(title, f"Hit anything; finish when it is right. {other}", of=len(state.measured))
+
+
+def _touched_words(state: JobResults, row: SheetRow, found: RowResult) -> tuple[str, str, str]:
+    """What it seems to be, how well that fits, and whether to go on."""
+    offered = options(state, row)
+    now = chosen(row, offered)
+    if now is None:
+        return "Touch on.", found.message, ""
+    left = "So few hits prove nothing: touch on."
+    if found.fit is not None and found.fit.spare > 0:
+        left = f"The hits lie {length_text(now.error_mm, state.job.units)} off it."
+    more = " Next and back choose another." if len(offered) > 1 else ""
+    return f"{now.words}? Finish to accept.", f"{left}{more}", ""
 
 
 def _words(state: JobResults, row: SheetRow, found: RowResult, instrument: Instrument | None) -> tuple[str, str, str]:
@@ -76,6 +118,8 @@ def _words(state: JobResults, row: SheetRow, found: RowResult, instrument: Instr
         return f"{name}: which side is air?", f"{why} Pull off again and press finish, or choose here.", "ask"
     if row.finished and found.state == "done" and state.sheet.finished:
         return "All rows are done. Make the report.", f"Touch again, and the hits go to {name}.", ""
+    if row.recipe.proposes and found.hits:
+        return _touched_words(state, row, found)
     if found.state == "failed":
         return f"{name} cannot be worked out.", found.message, "warn"
     if found.hits == 0:
@@ -83,6 +127,8 @@ def _words(state: JobResults, row: SheetRow, found: RowResult, instrument: Instr
     if warning := spoiling_words(state, row, found):
         return f"{name}: one hit is off.", warning, "warn"
     left = row.recipe.wanted_hits - found.hits
+    if (first := row.recipe.hits_of_plane - found.hits) > 0:
+        return f"{name}: its plane, {first} more.", "First the plane that it lies in, then the feature itself.", ""
     if left > 0:
         return f"{name}: {left} more.", found.message if found.message and found.hits > 3 else "", ""
     if found.state == "waits":
@@ -117,9 +163,12 @@ def _size(state: JobResults, row: SheetRow, found: RowResult) -> tuple[str, str]
     return "Deviation", first.deviation or "–"
 
 
-def _last(state: JobResults, current: SheetRow) -> str:
-    """The result of the row before, so that a finish is seen although the prompt has moved on."""
-    before = (state.rows[place] for place in range(state.place(current.id) - 1, -1, -1))
+def _last(state: JobResults, current: SheetRow | None) -> str:
+    """The result of the row before, so that a finish is seen although the prompt has moved on; None: of the current row."""
+    here = state.current if current is None else current
+    if here is None:
+        return ""
+    before = (state.rows[place] for place in range(state.place(here.id) - (current is not None), -1, -1))
     done = next((r for r in before if r.finished and state.results[r.id].characteristics), None)
     if done is None:
         return ""

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict, defaultdict
-from collections.abc import Set
+from collections.abc import Sequence, Set
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -23,7 +23,17 @@ from ..core.errors import InputError
 from ..core.frames import Motion
 from ..core.readings import Reading
 from ..core.sameness import Layered
-from ..core.sheet import Kit, Memory, PartSurfaces, RowResult, Sheet, SheetRow, Station, evaluate, recipe_from_dict
+from ..core.sheet import (
+    Kit,
+    Memory,
+    PartSurfaces,
+    RowResult,
+    Sheet,
+    SheetRow,
+    Station,
+    evaluate,
+    recipe_from_dict,
+)
 from ..core.units import Unit
 from ..store import models
 from ..store.models import Calibration, Instrument, Job, Mark, Row
@@ -64,7 +74,8 @@ class JobResults:
     """A job as it stands: what was asked, what was read, what was found.
 
     ``instrument``: the one that stands at this job now; ``due``: why it is to be checked. ``remembered``: what
-    others keep with the job from one time to the next, by name and row.
+    others keep with the job from one time to the next, by name and row. ``faces``: of the part's bodies that the job
+    keeps, while something is just touched.
     """
 
     job: Job
@@ -75,6 +86,7 @@ class JobResults:
     instrument: Instrument | None
     due: tuple[str, ...] = ()
     remembered: dict = field(default_factory=dict)
+    faces: Sequence[dict[str, Any]] = ()
 
     @property
     def rows(self) -> tuple[SheetRow, ...]:
@@ -133,6 +145,8 @@ class _Memory:
     found: Memory | None = None
     remembered: dict = field(default_factory=dict)
     surfaces: PartSurfaces | None = None
+    faces: tuple[Any, list[dict[str, Any]]] | None = None
+    joined: dict[int, tuple[tuple[Reading, ...], Reading]] = field(default_factory=dict)
 
 
 _memories: OrderedDict[int, _Memory] = OrderedDict()
@@ -175,7 +189,7 @@ def _hits_came(
         if memory.rows.get(row_id, ("",))[0] != written:
             memory.rows[row_id] = written, SheetRow(row_id, recipe_from_dict(raw), finished is not None)
     sheet = before.sheet.changed(memory.rows[row_id][1] for row_id in named & before.sheet.places.keys())
-    readings = _readings(memory, new, marks, named)
+    readings = _joined(sheet, _readings(memory, new, marks, named), memory)
     results, memory.found = evaluate(sheet, readings, before.kit, memory.found, memory.surfaces)
     return replace(before, sheet=sheet, results=results, readings=readings)
 
@@ -189,13 +203,14 @@ def _whole(session: Session, job_id: int, memory: _Memory, new: list[tuple[Batch
     if applied != memory.applied:
         memory.applied, memory.marks, memory.readings = applied, {}, Layered({})
     marks = {row_id: _by_batch(pairs) for row_id, pairs in session.execute(MARKS_OF_JOB, {"job": job_id})}
-    readings = _readings(memory, new, marks, marks.keys() | memory.marks.keys())
+    readings = _joined(sheet, _readings(memory, new, marks, marks.keys() | memory.marks.keys()), memory)
     kit, instrument = _kit(session, job_id, memory, new)
     if memory.before is not None and _alike(kit, memory.before.kit):
         kit = memory.before.kit
     results, memory.found = evaluate(sheet, readings, kit, memory.found, _surfaces(job, memory, sheet))
     due = trust_in(session, instrument, job_id).due if instrument else ()
-    return JobResults(job, sheet, results, readings, kit, instrument, due, memory.remembered)
+    faces = _faces(job, memory, sheet)
+    return JobResults(job, sheet, results, readings, kit, instrument, due, memory.remembered, faces)
 
 
 def _known(new: list[tuple[Batch, bool]], kit: Kit) -> bool:
@@ -225,6 +240,17 @@ def _surfaces(job: Job, memory: _Memory, sheet: Sheet) -> PartSurfaces | None:
     if memory.surfaces is None or memory.surfaces.digest != part.sha256:
         memory.surfaces = PartSurfaces(part.sha256, Surfaces(CadModel.unpack(packed)).nearest)
     return memory.surfaces
+
+
+def _faces(job: Job, memory: _Memory, sheet: Sheet) -> Sequence[dict[str, Any]]:
+    """What may be touched of the part, brought in only while that is asked."""
+    place = sheet.places.get(job.current_row_id or 0)
+    if not job.touching and (place is None or not sheet.rows[place].recipe.proposes):
+        return ()
+    kept, sha256 = job.kept_bodies, job.part.sha256
+    if memory.faces is None or memory.faces[0] != (sha256, kept):
+        memory.faces = (sha256, kept), [f for f in job.part.faces if kept is None or f["body"] in kept]
+    return memory.faces[1]
 
 
 def _sheet(session: Session, job: Job, memory: _Memory) -> Sheet:
@@ -299,6 +325,20 @@ def _readings(memory: _Memory, new: list[tuple[Batch, bool]], marks: Marks, aske
             found[row_id] = reading
     memory.readings = memory.readings.replaced(found)
     return memory.readings.replaced(_with_ours(memory, ours, marks))
+
+
+def _joined(sheet: Sheet, readings: Layered[int, Reading], memory: _Memory) -> Layered[int, Reading]:
+    """With the hits of other rows that some rows have taken over: the very same reading while nothing of them changed."""
+    found: dict[int, Reading] = {}
+    for row_id, others in sheet.joins.items():
+        parts = tuple(r for i in (*others, row_id) if (r := readings.get(i)) is not None)
+        if not parts:
+            continue
+        before = memory.joined.get(row_id)
+        if before is None or len(before[0]) != len(parts) or any(a is not b for a, b in zip(before[0], parts, strict=True)):
+            before = memory.joined[row_id] = parts, Reading.joined(parts)
+        found[row_id] = before[1]
+    return readings.replaced(found) if found else readings
 
 
 def _with_ours(memory: _Memory, ours: list[Batch], marks: Marks) -> dict[int, Reading]:

@@ -17,7 +17,7 @@ from ..store.database import stored, tell, transaction
 from ..store.models import Job, Part, Row
 from .actor import Actor, record
 from .forms import changed, data_of, texts_of
-from .parts import checked_bodies
+from .parts import add_without_cad, checked_bodies
 from .planning import check_references, rests_on, take_letter
 from .results import load
 
@@ -27,9 +27,7 @@ ROW_GONE = InputError("That row is not in this job any more.", "Nothing was chan
 def create_job(actor: Actor, name: str, part_id: int, bodies: Iterable[int] | None = None) -> int:
     """A new job on a part, with all or some of its bodies. Returns its id."""
     actor.must_change()
-    name = name.strip()
-    if not name or len(name) > 80:
-        raise InputError("A job needs a name of at most 80 letters.", "Nothing was changed.", "Type a name.")
+    name = checked_name(name)
     with transaction() as session:
         part = stored(session, Part, part_id)
         if part.state != "ready":
@@ -40,6 +38,25 @@ def create_job(actor: Actor, name: str, part_id: int, bodies: Iterable[int] | No
         session.flush()
         record(session, actor, job.id, "new job", name=name, bodies=job.kept_bodies)
         return job.id
+
+
+def create_job_without_cad(actor: Actor, name: str) -> int:
+    """A new job on a part of which there is no CAD. Returns its id."""
+    actor.must_change()
+    name = checked_name(name)
+    with transaction() as session:
+        job = Job(name=name, part_id=add_without_cad(session, name).id, created_by=actor.id, kept_bodies=[])
+        session.add(job)
+        session.flush()
+        record(session, actor, job.id, "new job", name=name, bodies=[])
+        return job.id
+
+
+def checked_name(name: str) -> str:
+    name = name.strip()
+    if not name or len(name) > 80:
+        raise InputError("A job needs a name of at most 80 letters.", "Nothing was changed.", "Type a name.")
+    return name
 
 
 def set_units(actor: Actor, job_id: int, units: str) -> None:
@@ -71,7 +88,7 @@ def seen_of(recipe: RowRecipe) -> str:
     return fingerprint(recipe.model_dump_json(exclude={"settled_air"}))
 
 
-def _as_seen(row: Row, seen: str | None) -> None:
+def as_seen(row: Row, seen: str | None) -> None:
     """Raises InputError where somebody changed the row since."""
     if seen is not None and seen != seen_of(recipe_from_dict(row.recipe)):
         raise InputError(
@@ -90,7 +107,7 @@ def edit_row(actor: Actor, job_id: int, row_id: int, texts: Mapping[str, str], s
     with transaction() as session:
         job = stored(session, Job, job_id, lock=True)
         row = _row(session, job_id, row_id)
-        _as_seen(row, seen)
+        as_seen(row, seen)
         recipe = recipe_from_dict(row.recipe)
         available = load(session, job_id).available(row_id)
         new = changed(texts, texts_of(recipe, job.units, available))
@@ -127,7 +144,7 @@ def switch_terms(actor: Actor, job_id: int, row_id: int, seen: str | None = None
     with transaction() as session:
         stored(session, Job, job_id, lock=True)
         row = _row(session, job_id, row_id)
-        _as_seen(row, seen)
+        as_seen(row, seen)
         switched = recipe_from_dict(row.recipe).in_other_terms()
         if switched is None:
             raise InputError("Only a round feature has a radius.", "Nothing was changed.", "Choose a bore or a boss.")
@@ -143,7 +160,7 @@ def remove_row(actor: Actor, job_id: int, row_id: int, seen: str | None = None) 
     with transaction() as session:
         job = stored(session, Job, job_id, lock=True)
         row = _row(session, job_id, row_id)
-        _as_seen(row, seen)
+        as_seen(row, seen)
         others = session.scalars(select(Row).where(Row.job_id == job_id, Row.removed_at.is_(None), Row.id != row_id)).all()
         resting = [r.recipe["name"] for r in others if rests_on(recipe_from_dict(r.recipe), [row_id])]
         if resting:

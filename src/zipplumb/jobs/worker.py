@@ -21,8 +21,9 @@ log = logging.getLogger(__name__)
 TASKS = {"import_part": parts.import_part, "make_report": report.make_report}
 LEFT = {"import_part": parts.import_left, "make_report": report.report_left}  # what is said where no try succeeds
 FORGET = "DELETE FROM procrastinate_jobs WHERE id = %(id)s AND status = 'failed'"
-BEAT_S, STALLED_S, TRIES = 1.0, 5.0, 10
-AGAIN = RetryStrategy(max_attempts=TRIES, wait=1, retry_exceptions=set(AWAY))
+BEAT_S, STALLED_S = 1.0, 5.0
+TRIES = 200  # after lost workers: many, since files are read in a process of their own, and so do not end a worker
+AGAIN = RetryStrategy(wait=1, retry_exceptions=set(AWAY))  # a database that is away says nothing of the task
 
 
 def queue_app() -> App:

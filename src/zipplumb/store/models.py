@@ -9,6 +9,7 @@ from sqlalchemy import (
     BigInteger,
     Boolean,
     CheckConstraint,
+    ColumnElement,
     DateTime,
     Double,
     Float,
@@ -20,9 +21,10 @@ from sqlalchemy import (
     Text,
     UniqueConstraint,
     func,
+    select,
 )
 from sqlalchemy.dialects.postgresql import ARRAY, JSONB
-from sqlalchemy.orm import DeclarativeBase, Mapped, deferred, mapped_column, relationship
+from sqlalchemy.orm import DeclarativeBase, InstrumentedAttribute, Mapped, aliased, deferred, mapped_column, relationship
 
 from ..core.units import Units
 
@@ -104,6 +106,8 @@ class Part(Base):
 
 
 class Job(Base):
+    """``touching``: "space" or "plane" while hits go to what they fit there; "" while they follow the sheet."""
+
     __tablename__ = "jobs"
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str]
@@ -112,13 +116,17 @@ class Job(Base):
     current_row_id: Mapped[int | None] = mapped_column(ForeignKey("rows.id", use_alter=True))
     alignment_row_id: Mapped[int | None] = mapped_column(ForeignKey("rows.id", use_alter=True))
     kept_bodies: Mapped[list[Any] | None] = mapped_column(JSONB)
+    touching: Mapped[str] = mapped_column(String(5), server_default="")
     created_by: Mapped[int | None] = mapped_column(ForeignKey("users.id"))
     created_at: Mapped[datetime] = _now()
     part: Mapped[Part] = relationship()
 
 
 class Row(Base):
-    """One row of the run sheet. Removed rows stay, with their readings."""
+    """One row of the run sheet. Removed rows stay, with their readings.
+
+    ``taken_over_by``: of a removed one, the row that its hits belong to now, see the ``hits_of`` of that row's recipe.
+    """
 
     __tablename__ = "rows"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -128,6 +136,14 @@ class Row(Base):
     finished_at: Mapped[datetime | None]
     removed_at: Mapped[datetime | None]
     planned_by: Mapped[int | None] = mapped_column(ForeignKey("changes.id"))
+    taken_over_by: Mapped[int | None] = mapped_column(ForeignKey("rows.id"))
+
+    @classmethod
+    def of_hits(cls, read_for: InstrumentedAttribute[int | None]) -> ColumnElement[bool]:
+        """The row that readings belong to now: what they were read for, or the one that has taken it over."""
+        source = aliased(cls)
+        now = select(func.coalesce(source.taken_over_by, source.id)).where(source.id == read_for).scalar_subquery()
+        return cls.id == now
 
 
 class Probe(Base):

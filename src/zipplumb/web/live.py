@@ -292,12 +292,14 @@ class Hub:
         state = watched.state
         if state is None or word["station"] not in state.kit.stations:
             return
-        world = state.kit.stations[word["station"]].world_from_station.points(word["tip"])
+        world = state.kit.stations[word["station"]].world_from_station.points([word["tip"], word.get("axis", word["tip"])])
         alignment = state.alignment
-        tip = alignment.points(world) if alignment else world
+        tip, axis = alignment.points(world) if alignment else world
         message = {
             "aligned": bool(alignment),
             "tip": [round(float(v), 3) for v in tip],
+            "axis": [round(float(v), 1) for v in axis],
+            "radius": word.get("radius"),
             "text": _tip_text(tip, state.job.units),
         }
         if alignment:

@@ -94,12 +94,13 @@ class JobView:
 def scene_of(state: JobResults, only: Sequence[int] | None = None) -> dict:
     """What the stage draws: per row its face, hits and state; part frame, mm. ``only``: of some rows."""
     chosen = state.rows if only is None else [state.row(i) for i in only]
-    rows = {str(row.id): _scene_row(row, state.results[row.id]) for row in chosen}
+    without_cad = state.job.kept_bodies == []
+    rows = {str(row.id): _scene_row(row, state.results[row.id], without_cad) for row in chosen}
     scene = {"current": state.job.current_row_id, "rows": rows}
     return scene if only is not None else scene | {"order": [str(r.id) for r in state.rows]}
 
 
-def _scene_row(row: SheetRow, found: RowResult) -> dict:
+def _scene_row(row: SheetRow, found: RowResult, without_cad: bool) -> dict:
     recipe = row.recipe
     raw: dict = {
         "face": recipe.cad_face,
@@ -108,10 +109,13 @@ def _scene_row(row: SheetRow, found: RowResult) -> dict:
         "datum": recipe.datum_letter or None,
         "name": recipe.name,
     }
-    if found.contacts_part is not None:
+    contacts = found.contacts_part
+    if contacts is None and without_cad and found.feature is not None:  # then the world is all that there is
+        contacts = found.feature.contacts if found.feature.contacts is not None else found.feature.centers
+    if contacts is not None:
         worst = spoiling(found)
-        drawn = _thinned(len(found.contacts_part), worst.index if worst else None)
-        raw["hits"] = found.contacts_part[drawn].round(3).tolist()
+        drawn = _thinned(len(contacts), worst.index if worst else None)
+        raw["hits"] = contacts[drawn].round(3).tolist()
         raw["worst"] = drawn.index(worst.index) if worst else None
     if found.draw is not None and found.aligned_by is not None:
         raw["drawn"] = polylines(found.draw)

@@ -10,8 +10,8 @@ and Vision Computing 10 (1992). Points are set aside by their distance in robust
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -22,6 +22,7 @@ from ..kernels import rotation
 from ..uncertainty import Source, Uncertainty
 from ..units import mm
 from .aligned import Alignment
+from .contradiction import Contradiction, contradiction_of
 from .ledger import ledger_of
 from .touches import Pose, Solved, Touches, linearised, solve
 
@@ -63,6 +64,7 @@ def align_surfaces(
     look_round: bool = True,
     above_mm: Array | float = 0.0,
     whose: int | str = 0,
+    names: Sequence[str] = (),
 ) -> SurfaceAlignment:
     """Lay points upon surfaces.
 
@@ -76,6 +78,7 @@ def align_surfaces(
     look_round : try other starts too, to see whether another place fits better
     above_mm : of each point, how far above its surface it stands: the radius of a tip that could not be taken off
     whose : names the source of its uncertainty
+    names : of the points; where they are touches, those that contradict the others are told by these
 
     Raises
     ------
@@ -99,7 +102,7 @@ def align_surfaces(
                 pose, cost = other, other_cost
                 doubt = "From the start given it settled in a wrong place; another fits better. Check it on a surface."
     pose, _ = _settled(seen, pose, reject, rounds=12)
-    return _solved_result(seen, pose, u_mm, reject, doubt, whose)
+    return _solved_result(seen, pose, u_mm, reject, doubt, whose, names)
 
 
 def _round_about(start: Motion, points: Array) -> list[Motion]:
@@ -159,7 +162,17 @@ def _settled(seen: _Seen, start: Motion, reject: bool, rounds: int = ROUNDS) -> 
     return pose.motion, float(np.mean(np.minimum(np.abs(deviations), REJECT * np.median(np.abs(deviations[keep])) + 1e-12)))
 
 
-def _solved_result(seen: _Seen, motion: Motion, u_mm: float, reject: bool, doubt: str, whose: int | str) -> SurfaceAlignment:
+def _contradiction(solved: Solved, u_mm: float, names: Sequence[str]) -> Contradiction | None:
+    """Touches that contradict each other, each a hold of its own."""
+    count = len(solved.touches)
+    each = replace(solved, touches=replace(solved.touches, row=np.arange(count)))
+    stated = Uncertainty.of_covariance(Source("hits", "touches"), u_mm**2 * np.eye(count))
+    return contradiction_of(each, stated, names)
+
+
+def _solved_result(
+    seen: _Seen, motion: Motion, u_mm: float, reject: bool, doubt: str, whose: int | str, names: Sequence[str]
+) -> SurfaceAlignment:
     touches, deviations = seen.touches(motion, u_mm)
     used = _kept(deviations, reject)
     some = Touches(*(getattr(touches, name)[used] for name in ("world", "part", "directions", "u_mm", "row", "level")))
@@ -174,7 +187,9 @@ def _solved_result(seen: _Seen, motion: Motion, u_mm: float, reject: bool, doubt
         doubt = f"{100 * (1 - used.mean()):.0f} % of the points were set aside: they may belong to something else."
     own = Uncertainty.of_covariance(Source("laid", whose), solved.covariance)
     uncertainty = own.through(solved.about_origin)
+    if names and not reject and (found := _contradiction(solved, u_mm, names)) is not None:
+        uncertainty, doubt = found.widened(uncertainty), " ".join(filter(None, (doubt, found.words)))
     return SurfaceAlignment(
-        part_from_world=solved.pose.motion, uncertainty=uncertainty, ledger=ledger_of(solved, ["points"]),
+        part_from_world=solved.pose.motion, uncertainty=uncertainty, ledger=ledger_of(solved, ["points"], doubt),
         residuals={"points": deviations[used]}, doubt=doubt, solved=solved, deviations=deviations, used=used,
     )  # fmt: skip

@@ -45,13 +45,14 @@ ROUNDS = 80
 SHAKES = 4
 THICK = 0.05  # form by width above which hits make no flat layer
 RUNAWAY = 1.5  # times the Gaussian size
+BEARS = 1e-4  # of the form, within which a hit bears the shape
 EXACT = 60  # corners of a hull whose pairs of edges are all tried
 
 
 def fit_extreme(gaussian: FitResult, criterion: str, held: Held) -> FitResult:
     """From the Gaussian result to the shape with the wanted extreme property.
 
-    Such a shape rests on a few hits only, so it has no covariance (NaN).
+    Such a shape rests on a few hits only, and is as uncertain as these make it (see ``FitResult.bearing``).
     """
     kind, points = gaussian.kind, gaussian.points
     if kind == "line":
@@ -82,13 +83,40 @@ def _changed(model: str, placed: Placed) -> dict:
 
 
 def _resting(gaussian: FitResult, criterion: str, placed: Placed, shape, columns: Indices, **more) -> FitResult:
-    unknown = np.full((len(columns),) * 2, np.nan)
-    names = names_of(placed.kind, columns)
-    values = {"residuals": placed.residuals(gaussian.points), "local": placed.local, "linear": linear_of(placed, columns)}
+    names, residuals = names_of(placed.kind, columns), placed.residuals(gaussian.points)
+    borne, answers = _borne(criterion, placed, residuals, gaussian.points, columns)
+    # what no bearing hit answers for (a circle on two hits, across them) is known as well as one hit is
+    loose = _unanswered(answers)
+    values = {"residuals": residuals, "local": placed.local, "linear": linear_of(placed, columns)}
     return replace(
-        gaussian, criterion=criterion, shape=shape, parameters=names, unit_covariance=unknown, gaussian=gaussian,
-        **(values | more),
+        gaussian, criterion=criterion, shape=shape, parameters=names, unit_covariance=answers @ answers.T + loose,
+        gaussian=gaussian, bearing=(borne, answers), **(values | more),
     )  # fmt: skip
+
+
+def _borne(criterion: str, placed: Placed, residuals: Array, points: Array, columns: Indices) -> tuple[Indices, Array]:
+    """The hits (b,) that a shape rests on, and how its parameters answer (k, b) when they move out.
+
+    They stay where they are: on the shape, or on the zone's borders, whose width is one unknown more.
+    """
+    near = BEARS * max(float(np.ptp(residuals)), 1e-9)
+    high, low = residuals >= residuals.max() - near, residuals <= residuals.min() + near
+    if criterion == "inscribed":
+        high[:] = False
+    elif criterion != "chebyshev":
+        low[:] = False
+    borne = np.flatnonzero(high | low)
+    rows = placed.rows(points[borne], columns)
+    if criterion == "chebyshev":
+        rows = np.column_stack([rows, np.where(high[borne], -1.0, 1.0)])
+    return borne.astype(np.int64), np.asarray(-np.linalg.pinv(rows, rcond=1e-6)[: len(columns)], float)
+
+
+def _unanswered(answers: Array) -> Array:
+    """(k, k) onto the directions of the parameters that no bearing hit answers for."""
+    left, strengths, _ = np.linalg.svd(answers, full_matrices=True)
+    rank = int((strengths > 1e-6 * max(strengths.max(initial=0.0), 1e-12)).sum())
+    return left[:, rank:] @ left[:, rank:].T
 
 
 def _line_extreme(gaussian: FitResult, criterion: str, held: Held) -> FitResult:

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 from scipy import special
 
-from ..frames import Array, Motion
+from ..frames import Array, Indices, Motion
 from .placed import Placed
 
 SURE = 0.99  # from here on a hit is said to spoil the shape
@@ -62,6 +62,7 @@ class FitResult:
     u_hits_mm : standard uncertainty of the hits where it was given: one, (n,), or (n, 3, 3) covariances
     lies_in : the fit of the plane that a 2D shape lies in, where that was fitted or measured
     gaussian : of another criterion, the Gaussian fit that it began from
+    bearing : of another criterion, the hits (b,) that it rests on, and how the parameters answer (k, b) as they move out
     placed : the shape as descents see it, where there is such a one
     doubts : tells where the data cannot carry the result; see ``warnings``
     per_point : how many components a hit's residual has: 3 for a point, 2 for a line in space
@@ -82,6 +83,7 @@ class FitResult:
     placed: Placed | None = None
     doubts: Callable[[FitResult], tuple[str, ...]] | None = None
     per_point: int = 1
+    bearing: tuple[Indices, Array] | None = None
 
     @cached_property
     def warnings(self) -> tuple[str, ...]:
@@ -97,7 +99,12 @@ class FitResult:
 
     @property
     def form(self) -> float:
-        """Largest minus smallest residual; of a line in space the diameter of the zone round it."""
+        """Largest minus smallest residual; of a line in space the diameter of the zone round it.
+
+        A shape to one side of its hits (inscribed, circumscribed, tangent) says nothing of their form: the Gaussian's then.
+        """
+        if self.gaussian is not None and self.criterion != "chebyshev" and self.per_point == 1:
+            return self.gaussian.form
         if self.per_point > 1:
             return float(2 * self.residuals.max())
         return float(self.residuals.max() - self.residuals.min())
@@ -118,10 +125,12 @@ class FitResult:
     def covariance(self) -> Array:
         """Of the parameters: from the hits' uncertainties where they were given, else from the scatter.
 
-        NaN where neither is known (no hit is spare), and for shapes that rest on a few hits only.
+        NaN where neither is known (no hit is spare).
         """
-        if self.criterion != "gaussian":
-            return self.unit_covariance
+        if self.bearing is not None and np.ndim(self.u_hits_mm if self.u_hits_mm is not None else 0.0):
+            raise NotImplementedError("hits of one uncertainty each, for another criterion")
+        if self.gaussian is not None and self.u_hits_mm is None:
+            return self.unit_covariance * self.gaussian.sigma**2
         if self.u_hits_mm is None:
             return self.unit_covariance * self.sigma**2
         return self.covariance_for(self.u_hits_mm)
@@ -151,6 +160,10 @@ class FitResult:
 
     def response(self, shifts: Array) -> Array:
         """How the parameters answer (k, m) to small shifts (n, 3, m) of the hits, mm."""
+        if self.bearing is not None:
+            borne, answers = self.bearing
+            _, _, pulls = self.linear(self.points[borne])
+            return answers @ np.einsum("ni,nim->nm", pulls[:, 0], shifts[borne])
         total = np.zeros((len(self.parameters), shifts.shape[2]))
         for part, _, jacobian, pulls in self._blocks():
             total += np.einsum("nda,ndi,nim->am", jacobian, pulls, shifts[part])

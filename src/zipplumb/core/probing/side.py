@@ -9,6 +9,8 @@ import numpy as np
 
 from ..frames import Array
 
+STEP_MM = 0.01
+SLANT = 0.17  # sine of the least angle, 10°, between a way and the surface, for that it tells a side
 NEAR_MM = 0.5  # a pull-off shorter than this says nothing about a side
 
 
@@ -36,6 +38,25 @@ class Side:
         return self.air != 0 and not self.doubt
 
 
+def _ways(shape: Any, hits: Array, elsewhere: Array) -> Array:
+    """(n,) +1 where the way from a hit to another place leads out of the shape, -1 into it; 0: along it, or no way."""
+    moves = elsewhere - hits
+    lengths = np.linalg.norm(moves, axis=1)
+    share = STEP_MM / np.maximum(lengths, STEP_MM)
+    out = (shape.distance(hits + share[:, None] * moves) - shape.distance(hits)) / STEP_MM
+    return np.where((lengths * np.abs(out) > NEAR_MM) & (np.abs(out) > SLANT), np.sign(out), 0.0)
+
+
+def _left(shape: Any, hits: Array, pull_off: Array) -> int:
+    """The side that the tip was pulled off to, from the hit that is nearest to there; 0 where that does not tell."""
+    nearest = int(np.argmin(np.linalg.norm(hits - pull_off, axis=1)))
+    way = int(_ways(shape, hits[nearest : nearest + 1], pull_off[None])[0])
+    if way:
+        return way
+    distance = float(shape.distance(pull_off[None])[0])
+    return -1 if distance < -NEAR_MM else 0
+
+
 def side_of_air(
     shape: Any,
     hits: Array,
@@ -58,18 +79,17 @@ def side_of_air(
 
     Notes
     -----
-    A bore's pull-off may leave along its axis; there the distance from the axis still tells,
-    since the tip stays nearer to it than the wall is.
+    What tells is the way of the tip at the surface, not where it was in the end: who leaves a round groove, or a ball's
+    seat, is soon beyond its far side. A bore's pull-off may leave along its axis, and then tells no side by its way;
+    there the distance from the axis does, since the tip stays nearer to it than the wall is.
     """
     witnesses: dict[str, int] = {}
-    if pull_off is not None:
-        distance = float(shape.distance(np.asarray(pull_off, float)[None])[0])
-        if abs(distance) > NEAR_MM:
-            witnesses["pull_off"] = int(np.sign(distance))
+    if pull_off is not None and (side := _left(shape, hits, np.asarray(pull_off, float))):
+        witnesses["pull_off"] = side
     come = np.isfinite(approach).all(axis=1)
     if come.any():
-        moved = shape.distance(approach[come]) - shape.distance(hits[come])
-        votes = np.sign(moved[np.abs(moved) > NEAR_MM])
+        votes = _ways(shape, hits[come], approach[come])
+        votes = votes[votes != 0]
         if len(votes) and abs(votes.sum()) > len(votes) / 2:
             witnesses["approach"] = int(np.sign(votes.sum()))
     if nominal:

@@ -4,7 +4,9 @@ from ..readings import Reading
 from .base import Asked, Needed, RowRecipe, needs_of
 from .evaluate import Memory, evaluate
 from .given import Kit, PartSurfaces, Sheet, SheetRow, Station
-from .kinds import KINDS, MEASURED, kind_of
+from .kinds import KINDS, MEASURED, data_for_fit, kind_of
+from .kinds.touched import TouchedRecipe
+from .measured import MeasuredRecipe, criteria_of
 from .recipes import recipe_from_dict
 from .results import Characteristic, FoundFeature, FoundSystem, RowResult
 
@@ -16,6 +18,7 @@ __all__ = [
     "FoundFeature",
     "FoundSystem",
     "Kit",
+    "MeasuredRecipe",
     "Memory",
     "Needed",
     "PartSurfaces",
@@ -25,6 +28,9 @@ __all__ = [
     "Sheet",
     "SheetRow",
     "Station",
+    "TouchedRecipe",
+    "criteria_of",
+    "data_for_fit",
     "evaluate",
     "kind_of",
     "needs_of",

@@ -81,7 +81,9 @@ class RowRecipe(Model):
     """What was asked of a row. A subclass is a kind: see ``kinds``.
 
     ``kind``: its key, as stored; ``role``: whether it gives a feature, a coordinate system, or a number only.
-    ``takes_hits``: a person measures it; ``rests_on_surfaces``: it is worked out with the part's CAD surfaces.
+    ``takes_hits``: a person measures it; ``proposes``: it is to become another kind, which it proposes;
+    ``carries_outlines``: what is touched in a plane may lie in it;
+    ``rests_on_surfaces``: it is worked out with the part's CAD surfaces.
     ``asked``: its characteristics that matter, the first shown on its line; none: all that the kind has,
     without limits.
     """
@@ -89,6 +91,8 @@ class RowRecipe(Model):
     kind: str
     role: ClassVar[Role]
     takes_hits: ClassVar[bool] = False
+    proposes: ClassVar[bool] = False
+    carries_outlines: ClassVar[bool] = False
     rests_on_surfaces: ClassVar[bool] = False
     name: Annotated[str, Field(min_length=1, max_length=80)]
     note: Annotated[str, Field(max_length=200)] = ""
@@ -114,6 +118,16 @@ class RowRecipe(Model):
     @property
     def wanted_hits(self) -> int:
         return 0
+
+    @property
+    def hits_of_plane(self) -> int:
+        """How many of its hits touch the plane that it lies in, first of all."""
+        return 0
+
+    @property
+    def way_held(self) -> str:
+        """In which way it takes hits while the button is held; "" where it takes none."""
+        return ""
 
     @property
     def cad_face(self) -> int | None:

@@ -24,8 +24,9 @@ from .given import Kit, PartSurfaces, Sheet, SheetRow, Station
 from .graph import GONE, ROUND, Failed, Name, Node, Worked, fault_words, work_out
 from .judging import characteristics_of, in_system, planned
 from .kinds.dimension import DimensionRecipe, NeedsSystem
-from .measured import FeatureRecipe, RowHits
+from .measured import FeatureRecipe
 from .results import FoundFeature, FoundSystem, RowResult, State
+from .row_hits import RowHits
 from .systems import ActualFeature, SystemInputs, SystemRecipe
 
 UNPLACED = "Its place is known once the part is aligned."

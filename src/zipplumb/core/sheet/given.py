@@ -51,6 +51,11 @@ class Sheet:
         return [row for row in self.rows if row.recipe.takes_hits]
 
     @cached_property
+    def joins(self) -> dict[int, tuple[int, ...]]:
+        """By row, those whose hits it has taken over."""
+        return {row.id: row.recipe.hits_of for row in self.measured if row.recipe.hits_of}  # type: ignore[attr-defined]
+
+    @cached_property
     def finished(self) -> bool:
         """Every row that takes hits is finished."""
         return all(row.finished for row in self.measured)

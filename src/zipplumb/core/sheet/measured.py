@@ -3,167 +3,39 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, replace
-from functools import cached_property, partial
-from itertools import compress
-from typing import Annotated, Any, ClassVar, Literal
+from dataclasses import replace
+from functools import partial
+from typing import Annotated, Any, ClassVar, Literal, get_args
 
 import numpy as np
-from pydantic import Field
+from pydantic import Field, ValidationError
 from scipy import special
 
-from ..calibration import ProbeCalibration
 from ..errors import FitError, PlumbError
 from ..features import Feature, carried_moves, differences, extent_of, frame_of, sizes_of, widening
 from ..fitting import FitResult, Placed, fit
-from ..frames import Array, points_of_poses, rotations_from_quaternions
+from ..frames import Array
 from ..probing import Side, Way, contacts_from_centers, side_of_air, surface_from_centers
-from ..readings import Reading
 from ..uncertainty import Source, Uncertainty
 from ..units import Unit
-from .base import FeatureRef, Internal, Letter, Needed, RowRecipe
-from .given import Kit
+from .base import Id, Internal, Letter, Needed, RowRecipe, hints
 from .quantities import Quantity
 from .results import FoundFeature, State
+from .row_hits import SAME_RADIUS_MM, RowHits
 
 Fitted = Callable[..., FitResult]  # of (n, 3) centers
 HitCount = Annotated[int, Field(ge=1, le=10_000)]
 Air = Literal[-1, 1]
+Plot = Literal["", "round", "map", "along"]
+Criterion = Literal["gaussian", "chebyshev", "inscribed", "circumscribed", "tangent"]
+RoundCriterion = Literal["gaussian", "chebyshev", "inscribed", "circumscribed"]
+StraightCriterion = Literal["gaussian", "chebyshev", "tangent"]
 Terms = Literal["diameter", "radius"]
 SURELY_WORSE = 0.01
 TIP_STEP = 1e-3  # mm, of a radius
-SAME_RADIUS_MM = 1e-9
+# what a row keeps when it becomes one of another kind
+CARRIED_OVER = ("name", "note", "datum", "taking", "spacing_mm", "every_s", "plane", "plane_hits", "hits_of")
 AS_ONE_TIP = 12  # rounds by which hits of several tips settle on one surface
-
-
-@dataclass(frozen=True, eq=False)
-class RowHits:
-    """The hits of one row that count, in the world.
-
-    Attributes
-    ----------
-    row : its id; ``keys`` of the hits
-    centers, approach : (n, 3) tip centers, and where the tip was shortly before; NaN where it is not known
-    poses : (n, 7) the last axis at each hit, in the instrument's frame
-    pull_off : (3,) where the tip was at the finish, or None
-    calibrations, stations : (n,) ids
-    finished : a person said so
-    """
-
-    row: int
-    keys: tuple[str, ...]
-    centers: Array
-    approach: Array
-    poses: Array
-    pull_off: Array | None
-    calibrations: Array
-    stations: Array
-    kit: Kit
-    finished: bool
-    u_hit_mm: float
-    gaps: tuple[tuple[int, float], ...] = ()
-
-    @classmethod
-    def of(cls, row: int, reading: Reading, kit: Kit, finished: bool) -> RowHits:
-        """Those of a reading that are not set aside."""
-        keep = ~reading.aside
-        poses, stations, calibrations = reading.poses[keep], reading.stations[keep], reading.calibrations[keep]
-        return cls(
-            row=row,
-            keys=tuple(compress(reading.keys, keep.tolist())),
-            centers=tip_centers(poses, stations, calibrations, kit),
-            approach=tip_centers(reading.approach[keep], stations, calibrations, kit),
-            poses=poses,
-            pull_off=_pull_off(reading, kit),
-            calibrations=calibrations,
-            stations=stations,
-            kit=kit,
-            finished=finished,
-            u_hit_mm=reading.u_hit_mm,
-            gaps=reading.gaps,
-        )
-
-    @cached_property
-    def axes(self) -> Array:
-        """(n, 3, 3) the last axis at each hit, in the world."""
-        turned = rotations_from_quaternions(self.poses[:, 3:])
-        for number in set(self.stations.tolist()):
-            mine = self.stations == number
-            turned[mine] = self.kit.stations[number].world_from_station.rotation @ turned[mine]
-        return turned
-
-    @property
-    def calibration(self) -> ProbeCalibration:
-        """Of the first hit."""
-        return self.kit.calibrations[int(self.calibrations[0])]
-
-    @cached_property
-    def radii_mm(self) -> Array:
-        """(n,) of the tip at each hit."""
-        return np.array([self.kit.calibrations[c].radius_mm for c in self.calibrations.tolist()])
-
-    @property
-    def one_radius(self) -> bool:
-        return bool(np.ptp(self.radii_mm) < SAME_RADIUS_MM)
-
-    @property
-    def doubts(self) -> tuple[str, ...]:
-        """Why the calibrations that it was read with are in doubt."""
-        found = (self.kit.calibrations[c].doubt for c in dict.fromkeys(self.calibrations.tolist()))
-        return tuple(d for d in dict.fromkeys(found) if d)
-
-    @property
-    def gap_words(self) -> tuple[str, ...]:
-        """Where a sweep has a gap."""
-        return tuple(
-            f"The link was lost for {seconds:.1f} s before hit {at + 1}: there the surface was not read."
-            for at, seconds in self.gaps
-        )
-
-    @property
-    def came_from(self) -> Array | None:
-        """(3,) which way the tip went: where it was pulled off to, or else where it came from."""
-        if self.pull_off is not None:
-            return self.pull_off - self.centers.mean(axis=0)
-        come = np.isfinite(self.approach).all(axis=1)
-        return (self.approach - self.centers)[come].mean(axis=0) if come.any() else None
-
-    def shifts(self) -> dict[Source, Array]:
-        """(n, 3, m) of the hits by each source that moves them together: offsets of probes, places of stations."""
-        found: dict[Source, Array] = {}
-        for number in dict.fromkeys(self.calibrations.tolist()):
-            if u := self.kit.calibrations[number].u_offset_mm:
-                mine = (self.calibrations == number)[:, None, None]
-                found[Source("offset", number)] = np.where(mine, u * self.axes, 0.0)
-        for number in dict.fromkeys(self.stations.tolist()):
-            covariance = self.kit.stations[number].covariance
-            if covariance is not None:
-                source = Source("station", number)
-                factor = Uncertainty.of_covariance(source, covariance).terms.get(source, np.zeros((6, 0)))
-                turned = np.cross(factor[3:].T[None], self.centers[:, None]).transpose(0, 2, 1)
-                found[source] = np.where((self.stations == number)[:, None, None], factor[:3] + turned, 0.0)
-        return found
-
-
-def tip_centers(poses: Array, stations: Array, calibrations: Array, kit: Kit) -> Array:
-    """Tip centers (n, 3) in the world; each hit by its own station and calibration."""
-    tips = np.full((len(poses), 3), np.nan)
-    if len(poses) and (stations == stations[0]).all() and (calibrations == calibrations[0]).all():  # nearly always
-        local = points_of_poses(poses, kit.calibrations[int(calibrations[0])].offset_mm)
-        return kit.stations[int(stations[0])].world_from_station.points(local)
-    for station, cal in set(zip(stations.tolist(), calibrations.tolist(), strict=True)):
-        mine = (stations == station) & (calibrations == cal) & np.isfinite(poses).all(axis=1)
-        if mine.any():
-            local = points_of_poses(poses[mine], kit.calibrations[cal].offset_mm)
-            tips[mine] = kit.stations[station].world_from_station.points(local)
-    return tips
-
-
-def _pull_off(reading: Reading, kit: Kit) -> Array | None:
-    if reading.pull_off is None:
-        return None
-    station, cal = np.array([reading.pull_off_station]), np.array([reading.pull_off_calibration])
-    return tip_centers(reading.pull_off[None], station, cal, kit)[0]
 
 
 def worse(stated_mm: float, seen_mm: float, spare: int) -> tuple[float, float]:
@@ -190,8 +62,8 @@ def feature_of_hits(
     cal = hits.calibration
     shape = surface(cal.radius_mm)
     size = 6 + len(sizes_of(shape))
-    own = Source("hits", hits.row)
-    u_hit, freedom = worse(hits.u_hit_mm, result.sigma, result.spare)
+    own = hits.source
+    u_hit, freedom = worse(hits.u_hit_mm, (result.gaussian or result).sigma, result.spare)
     into = widening(result)
     found = Uncertainty.of_covariance(own, result.unit_covariance * u_hit**2, freedom).through(into)
     shifts = hits.shifts()
@@ -227,6 +99,11 @@ def _tips(hits: RowHits, surface: Callable[[float], Any], feature: Feature) -> U
         share = float(np.mean(hits.calibrations == number))
         terms[Source("tip", number)] = share * hits.kit.calibrations[number].u_radius_mm * answer
     return Uncertainty(feature.uncertainty.size, terms)
+
+
+def criteria_of(kind: type[RowRecipe]) -> tuple[str, ...]:
+    """By which a kind may be fitted."""
+    return get_args(hints(kind).get("criterion"))
 
 
 class FeatureRecipe(RowRecipe):
@@ -282,14 +159,18 @@ class MeasuredRecipe(FeatureRecipe):
     fits: ClassVar[str]
     shape_type: ClassVar[type]
     sided: ClassVar[bool] = True
+    of_its_shape: ClassVar[bool] = True  # what should be is told by the same shape as what is
     face: Annotated[Annotated[int, Field(ge=0, lt=2**31)] | None, Internal()] = (
         None  # of the part's CAD, where the nominal was picked
     )
+    plot: ClassVar[Plot] = ""  # how its residuals are drawn
+    criterion: Annotated[Criterion, Internal()] = "gaussian"
     hits: HitCount = 4
     taking: Way = "distance"  # while the button is held
     spacing_mm: Annotated[float, Field(gt=0, le=500)] = 5.0  # between hits, by distance or when still
     every_s: Annotated[float, Field(ge=0.02, le=60)] = 0.5  # between hits, by time
     settled_air: Annotated[Air | None, Internal()] = None  # a person's answer about the side
+    hits_of: Annotated[tuple[Id, ...], Internal(), Field(max_length=200)] = ()  # rows whose hits are its own too
     nominal: Any = None
 
     @classmethod
@@ -307,6 +188,10 @@ class MeasuredRecipe(FeatureRecipe):
         return self.hits
 
     @property
+    def way_held(self) -> str:
+        return self.taking
+
+    @property
     def cad_face(self) -> int | None:
         return self.face
 
@@ -319,10 +204,32 @@ class MeasuredRecipe(FeatureRecipe):
     def fit_kind(self) -> str:
         return self.fits
 
-    @property
-    def lies_in(self) -> int | None:
-        """The row of the plane that it lies in; none: the plane of its own hits."""
-        return None
+    def laid(self, hits: RowHits, parents: Mapping[Needed, Any]) -> tuple[Feature | None, RowHits]:
+        """The plane that it lies in, none where that is of its own hits, and the hits that are its own. Raises PlumbError."""
+        return None, hits
+
+    def held_by(self, plane: Feature | None) -> dict[str, Any]:
+        """What of the fit is held: the plane that it lies in."""
+        return {} if plane is None else {"plane": plane.shape}
+
+    @classmethod
+    def for_fit(cls, fit_kind: str) -> dict[str, Any] | None:
+        """A recipe's data, without a name, for what was recognised as such a shape; None where it is another kind's."""
+        return {"kind": cls.key()} if fit_kind == cls.fits else None
+
+    def become(self, raw: Mapping[str, Any], **more: Any) -> MeasuredRecipe | None:
+        """The row that its hits make as another kind, or with another nominal; None where that takes more than it has.
+
+        What the other kind has no field for is left out, its nominal too, and what was asked of it.
+        """
+        from .kinds import kind_of  # which knows all kinds
+
+        kind = kind_of(raw)
+        told = {n: v for n, v in self.model_dump(mode="json").items() if n in CARRIED_OVER and n in kind.model_fields}
+        try:
+            return kind.model_validate({**told, **raw, **more})  # type: ignore[return-value]
+        except ValidationError:
+            return None
 
     @classmethod
     def quantities_of(cls, nominal: Any) -> tuple[Quantity, ...]:
@@ -365,10 +272,15 @@ class MeasuredRecipe(FeatureRecipe):
 
     def found(self, hits: RowHits | None, parents: Mapping[Needed, FoundFeature]) -> FoundFeature:
         assert hits is not None
-        plane = parents[Needed("feature", self.lies_in)].feature if self.lies_in is not None else None
         toward = self.toward(hits)
         base = self.begun(hits, "taking")
-        fitted = partial(fit, self.fit_kind, fixed={} if plane is None else {"plane": plane.shape}, toward=toward)
+        try:
+            plane, hits = self.laid(hits, parents)
+        except PlumbError as error:
+            return replace(base, state="failed" if hits.finished else "taking", message=str(error))
+        base = replace(base, laid=len(base.counted) - len(hits.keys), counted=hits.keys, centers=hits.centers)
+        criterion = self.criterion if hits.finished else "gaussian"  # which is at hand at every hit
+        fitted = partial(fit, self.fit_kind, criterion=criterion, fixed=self.held_by(plane), toward=toward)
         try:
             result = fitted(hits.centers)
         except PlumbError as error:
@@ -377,7 +289,7 @@ class MeasuredRecipe(FeatureRecipe):
             base, fit=result, residuals=result.residuals, warnings=(*result.warnings, *hits.gap_words), facing=toward
         )
         if not self.sided:
-            return self.unsided(base, hits, result)
+            return self.unsided(base, hits, result, plane)
         side = side_of_air(self.faced(result), hits.centers, hits.approach, hits.pull_off, self.nominal_air(), self.settled_air)
         if not side.air:
             return replace(base, side=side, state="asks" if hits.finished else "taking")
@@ -407,7 +319,7 @@ class MeasuredRecipe(FeatureRecipe):
                 break
         return result
 
-    def unsided(self, base: FoundFeature, hits: RowHits, result: FitResult) -> FoundFeature:
+    def unsided(self, base: FoundFeature, hits: RowHits, result: FitResult, plane: Feature | None) -> FoundFeature:
         """What is left to do for a kind whose tip does not come off to one side."""
         raise FitError(f"A {self.fits} has a side.")
 
@@ -415,20 +327,6 @@ class MeasuredRecipe(FeatureRecipe):
         if not hits.finished:
             return "taking"
         return "asks" if side.doubt else "done"
-
-
-class FlatRecipe(MeasuredRecipe):
-    """A 2D shape. ``plane``: the row of the plane that it lies in; none: the plane of its own hits."""
-
-    plane: FeatureRef | None = None
-
-    @classmethod
-    def of_edge(cls, nominal: Any, inside: bool | None, plane: int | None) -> dict[str, Any]:
-        return super().of_edge(nominal, inside, plane) | {"plane": plane}
-
-    @property
-    def lies_in(self) -> int | None:
-        return self.plane
 
 
 class EnclosedRecipe(MeasuredRecipe):

@@ -31,9 +31,11 @@ class FoundFeature:
     nominal : its shape in the part, or None
     feature : with its uncertainty by source; None where there is none yet
     fit, side, residuals : of what was measured
-    counted : keys of the hits that count; ``centers``, ``contacts`` (n, 3)
+    laid : how many hits went to the plane that it lies in
+    counted : keys of the hits that count and are its own; ``centers``, ``contacts`` (n, 3)
     facing : (3,) where the tip went, of planes and surface points
     u_hit_mm : standard uncertainty of one hit, as stated
+    proposals : what it may be, the likeliest first, of something that was just touched
     tip : of a tip that could not be taken off, its radius and the source and size of its uncertainty
     """
 
@@ -45,6 +47,7 @@ class FoundFeature:
     feature: Feature | None = None
     fit: FitResult | None = None
     side: Side | None = None
+    laid: int = 0
     counted: tuple[str, ...] = ()
     centers: Array | None = None
     contacts: Array | None = None
@@ -55,11 +58,21 @@ class FoundFeature:
     warnings: tuple[str, ...] = ()
     doubts: tuple[str, ...] = ()
     draw: Drawing | None = None
+    proposals: tuple[Proposal, ...] = ()
 
     @property
     def shape(self) -> Any:
         """Its shape in the world, or None."""
         return None if self.feature is None else self.feature.shape
+
+
+@dataclass(frozen=True)
+class Proposal:
+    """What some hits may be: a kind of fit, the share of belief that it has, and the rms (mm) that it leaves."""
+
+    fit_kind: str
+    sure: float
+    rms_mm: float
 
 
 @dataclass(frozen=True)
@@ -156,7 +169,7 @@ class RowResult:
 
     @property
     def hits(self) -> int:
-        return len(self.feature.counted) if self.feature else 0
+        return self.feature.laid + len(self.feature.counted) if self.feature else 0
 
     @property
     def fit(self) -> FitResult | None:

@@ -6,7 +6,7 @@
 from __future__ import annotations
 
 import json
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 import numpy as np
@@ -52,6 +52,7 @@ class Truth:
     faces: dict[int, RealFace]
     sha256: str
     bench: Bench | None = None
+    others: dict[str, dict[int, RealFace]] = field(default_factory=dict)
 
     @property
     def offset_mm(self) -> tuple[float, float, float]:
@@ -64,7 +65,7 @@ class Truth:
         probes = tuple(TrueProbe(**p) for p in raw["probes"])
         return cls(
             probes, raw["noise_rad"], raw["eccentricity_rad"], raw["temperature_c"], motion, _faces(raw["faces"]),
-            raw["sha256"], Bench(**raw["bench"]),
+            raw["sha256"], Bench(**raw["bench"]), {sha: _faces(faces) for sha, faces in raw.get("others", {}).items()},
         )  # fmt: skip
 
 
@@ -132,7 +133,8 @@ class SimulatedArm(StandIn):
     def told(self, do: str, order: dict) -> None:
         if do == "part":
             self.part = order["sha256"]
-            self.faces = self.truth.faces if self.part == self.truth.sha256 else _faces(order["faces"])
+            known = {self.truth.sha256: self.truth.faces, **self.truth.others}
+            self.faces = known.get(self.part) or _faces(order["faces"])
         elif do == "pull_off":
             if self.last_face is not None:
                 self.todo.append(self.hand.go_off(self.last_face, order.get("wrong", False)))

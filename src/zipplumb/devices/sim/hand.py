@@ -16,7 +16,7 @@ from ...core.frames import Array, Motion, perpendicular_pair, unit
 from .bench import Bench
 from .real_part import RealFace
 
-CLEAR_MM = 22.0
+CLEAR_MM, LEAST_CLEAR_MM = 22.0, 0.8
 TRAVEL_MM_S, APPROACH_MM_S, SWEEP_MM_S = 900.0, 140.0, 120.0
 REST_S = 0.08
 
@@ -62,7 +62,7 @@ class Hand:
         yield from self.press(name, False)
 
     def _clearance(self, face: RealFace) -> float:
-        return min(CLEAR_MM, 0.8 * face.radius) if face.kind == "cylinder" and face.inside else CLEAR_MM
+        return float(np.clip(0.8 * (face.room_mm - 2 * self.radius), LEAST_CLEAR_MM, CLEAR_MM))
 
     def go_touch(self, face: RealFace, near: Array, slip_mm: float = 0.0) -> Iterator[Sample]:
         """Into contact; ``slip_mm``: pressed into (or short of) the surface, as a clumsy hand does."""
@@ -71,7 +71,7 @@ class Hand:
         self.contact = (center, outward)
         lean = unit(-outward + 0.35 * self.random.normal(size=3))
         clear = self._clearance(face)
-        yield from self._glide(center + clear * outward + self.random.normal(0, 0.8, 3), lean, TRAVEL_MM_S)
+        yield from self._glide(center + clear * outward + self.random.normal(0, min(0.8, 0.1 * clear), 3), lean, TRAVEL_MM_S)
         yield from self._glide(center, lean, APPROACH_MM_S)
         yield from self.rest()
 

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
 from ...core.frames import Array, unit
+from ...core.shape_codec import shape_from_data
 
+FEET, STEP_MM = 4, 1e-4
 CLEAR_MM = 6.0  # a hand does not touch nearer to an edge than this, where there is room
 
 
@@ -15,7 +18,9 @@ CLEAR_MM = 6.0  # a hand does not touch nearer to an edge than this, where there
 class RealFace:
     """A face: its true shape, how it waves, and where a hand may touch it.
 
-    ``spots`` (m, 3) and ``outward`` (m, 3) lie on the nominal face, part coordinates, mm.
+    ``spots`` (m, 3) and ``outward`` (m, 3) lie on the nominal face, part coordinates, mm. ``shape``: of another than a
+    plane or a cylinder, where it is known; an outline stands for the wall along its normal. ``room_mm``: the air before
+    it, to what faces it.
     """
 
     index: int
@@ -27,6 +32,8 @@ class RealFace:
     wave_mm: float
     spots: Array
     outward: Array
+    room_mm: float = np.inf
+    shape: Any = None
 
     @classmethod
     def from_dict(cls, raw: dict) -> RealFace:
@@ -34,7 +41,8 @@ class RealFace:
         vectors = {k: np.array(raw.get(k) or (0, 0, 1), float) for k in ("point", "axis")}
         return cls(
             raw["index"], raw["kind"], radius=raw.get("radius", 0.0), inside=raw.get("inside", False),
-            wave_mm=raw.get("wave_mm", 0.0), **arrays, **vectors,
+            wave_mm=raw.get("wave_mm", 0.0), shape=shape_from_data(raw["shape"]) if "shape" in raw else None,
+            room_mm=raw.get("room_mm", np.inf), **arrays, **vectors,
         )  # fmt: skip
 
     def touch(self, near: Array) -> tuple[Array, Array]:
@@ -52,8 +60,24 @@ class RealFace:
             angle = np.arctan2(radial @ np.cross(axis, u), radial @ u)
             radius = self.radius + self.wave_mm / 2 * np.cos(2 * angle)
             return self.point + along * axis + radius * radial, -radial if self.inside else radial
+        if self.shape is not None:
+            foot, out = self._foot(near)
+            return foot, -out if self.inside else out
         k = int(np.argmin(np.linalg.norm(self.spots - near, axis=1)))
         return near, self.outward[k]
+
+    def _foot(self, near: Array) -> tuple[Array, Array]:
+        """The nearest place of the shape, and the way out of it."""
+        way = np.asarray(getattr(self.shape, "major_direction", near * 0.0))  # told by outlines alone
+        flat = np.eye(3) - np.outer(self.shape.normal, self.shape.normal) if way.any() else np.eye(3)
+        up = (near - self.shape.center) @ self.shape.normal * self.shape.normal if way.any() else 0.0
+        place, out = near - up, near * 0.0
+        for _ in range(FEET):
+            steps = np.vstack([STEP_MM * flat, -STEP_MM * flat])
+            ahead, behind = np.split(self.shape.distance(place + steps), 2)
+            out = unit(flat @ (ahead - behind))
+            place = place - self.shape.distance(place[None])[0] * out
+        return place + up, out
 
     def spread(self, count: int, random: np.random.Generator) -> list[int]:
         """Spots far from one another, as a careful hand chooses them."""

@@ -14,6 +14,7 @@ from ..protocol import VERSION, encode
 from .hand import Hand, Sample
 
 STATE_S, ALIVE_S = 5.0, 0.4
+LONGEST_ORDER = 64 << 20  # bytes: a part of thousands of faces
 
 
 class StandIn:
@@ -180,5 +181,5 @@ class StandIn:
 async def serve(stand_in: StandIn, port: int, control_port: int) -> None:
     """Until cancelled, on loopback only."""
     await asyncio.start_server(stand_in.serve_link, "127.0.0.1", port)
-    await asyncio.start_server(stand_in.serve_control, "127.0.0.1", control_port)
+    await asyncio.start_server(stand_in.serve_control, "127.0.0.1", control_port, limit=LONGEST_ORDER)
     await stand_in.stream()

@@ -11,8 +11,9 @@ LABELS = {
     "x": "X", "y": "Y", "z": "Z", "off": "distance off", "value": "value", "angle": "angle",
 }  # fmt: skip
 FIELDS = {
-    "name": "Name", "note": "Note", "hits": "Hits", "taking": "While held, take",
+    "name": "Name", "criterion": "Criterion", "note": "Note", "hits": "Hits", "taking": "While held, take",
     "spacing_mm": "Held: every", "every_s": "Held: every, s", "datum": "Datum letter", "nominal": "Nominal",
+    "plane_hits": "Or its plane first, hits", "laid_by": "Or in the nominal's plane, as laid by",
     "inside": "Inside", "terms": "Terms", "plane": "Lies in the plane of", "against": "Compare with", "of": "Made of",
     "offset_mm": "Offset", "height_mm": "Height", "diameter_mm": "Diameter", "nominal_mm": "Nominal length",
     "nominal_rad": "Nominal angle", "u_mm": "Uncertainty", "point": "Point", "position": "Point", "center": "Center",
@@ -25,6 +26,8 @@ FIELDS = {
 }  # fmt: skip
 CHOICES = {
     "fixed": "fixed", "free": "free", "own": "its own way", "nominal": "the nominal's", "turn": "turn", "origin": "origin",
+    "gaussian": "least squares", "chebyshev": "minimum zone", "inscribed": "largest inscribed",
+    "circumscribed": "smallest circumscribed", "tangent": "tangent outside",
     "distance": "by distance", "time": "by time", "still": "when still", "press": "by presses only",
 }  # fmt: skip
 _WITNESS = {"pull_off": "The pull-off", "approach": "the way in", "nominal": "the nominal"}

@@ -16,9 +16,11 @@ _WHAT = {
 }
 
 
+_OF_ROW = {"hits": "hits of {}", "plane hits": "hits of the plane of {}", "laid": "touches that {} rests on"}
+
+
 def source_words(source: Source, names: Mapping[int, str]) -> str:
     """A source, in words; ``names`` of rows by id."""
-    if source.what in ("hits", "laid") and isinstance(source.whose, int):
-        row = names.get(source.whose, "a row that is gone")
-        return f"hits of {row}" if source.what == "hits" else f"touches that {row} rests on"
+    if source.what in _OF_ROW and isinstance(source.whose, int):
+        return _OF_ROW[source.what].format(names.get(source.whose, "a row that is gone"))
     return _WHAT.get(source.what, source.what)

@@ -6,7 +6,7 @@ from flask import Blueprint, g, redirect, render_template, request, url_for
 from sqlalchemy import select
 
 from ...jobs import parts
-from ...jobs.sheet import create_job, measured_so_far
+from ...jobs.sheet import create_job, create_job_without_cad, measured_so_far
 from ...store.database import transaction
 from ...store.models import Job, Part
 from .. import asked
@@ -69,6 +69,13 @@ def progress(part_id: int):
 @changes
 def new_job(part_id: int):
     job_id = create_job(g.actor, request.form.get("name", ""), part_id, asked.ids("body"))
+    return redirect(url_for("job.page", job_id=job_id, stage="part"))
+
+
+@blueprint.post("/jobs")
+@changes
+def new_job_without_cad():
+    job_id = create_job_without_cad(g.actor, request.form.get("name", ""))
     return redirect(url_for("job.page", job_id=job_id, stage="part"))
 
 

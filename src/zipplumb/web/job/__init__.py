@@ -34,6 +34,12 @@ def go_on(job_id: int, stage: str):
     return "", 200, {"HX-Location": json.dumps(place)}
 
 
+def go_on_with(job_id: int, row_id: int):
+    """A change was made: the slip shows a row as it is now."""
+    place = {"path": url_for("job.row", job_id=job_id, row_id=row_id), "target": "#slip", "push": False}
+    return "", 200, {"HX-Location": json.dumps(place)}
+
+
 @blueprint.get("/")
 @reads
 def start(job_id: int):

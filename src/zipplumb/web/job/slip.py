@@ -8,20 +8,27 @@ from datetime import UTC, datetime
 from flask import render_template
 from sqlalchemy.orm import Session
 
-from ...core.sheet import Characteristic
+from ...core.errors import PlumbError
+from ...core.fitting import CRITERIA
+from ...core.fitting import fit as fit_again
+from ...core.sheet import Characteristic, MeasuredRecipe, criteria_of
 from ...core.units import length_text, quantity_text
+from ...jobs.again import history, may_join, other_kinds
 from ...jobs.prompts import spoiling, spoiling_words
 from ...jobs.report import alignment_words, calibration_words
 from ...jobs.results import JobResults
 from ...jobs.rows_text import row_text
 from ...jobs.sheet import seen_of
 from ...jobs.words import words_for
+from ...jobs.words._shared import CHOICES
 from ...jobs.words._sources import source_words
 from ...store.database import stored
 from ...store.models import Calibration, Instrument, Station
 from ..view import JobView
+from .form_plot import form_plot
 
 SOURCES = 5  # named of a budget, the largest
+MOST_COMPARED = 2000  # hits, beyond which other criteria are not tried
 SHOWN = 400  # hits drawn as bars; beyond that the largest are listed
 
 
@@ -76,10 +83,34 @@ def provenance(session: Session, state: JobResults, row_id: int) -> list[tuple[s
     units = state.job.units
     if found.fit:
         rms = length_text(found.fit.rms, units, extra=1)
-        facts.append(("Fit", f"gaussian, {found.hits} hits, {found.fit.spare} spare, rms {rms}"))
+        facts.append(("Fit", f"{CHOICES[found.fit.criterion]}, {found.hits} hits, {found.fit.spare} spare, rms {rms}"))
     if found.first is not None and found.first.U is not None:
         facts.append(("Uncertainty", budget_words(state, row_id, found.first)))
     return facts
+
+
+def other_criteria(state: JobResults, row_id: int) -> str:
+    """What the other criteria of its kind would give, in words; asked for by itself, since it takes a while."""
+    recipe, found, units = state.row(row_id).recipe, state.results[row_id].feature, state.job.units
+    fit = found.fit if found is not None else None
+    if found is None or fit is None or fit.spare < 1 or len(fit.points) > MOST_COMPARED:
+        return "There is nothing to compare, or too much of it."
+    plane = {} if fit.lies_in is None or fit.lies_in.points is fit.points else {"plane": fit.lies_in}
+    told = []
+    for criterion in criteria_of(type(recipe)):
+        if criterion == fit.criterion or fit.kind not in CRITERIA[criterion]:
+            continue
+        try:
+            other = fit_again(fit.kind, fit.points, criterion=criterion, fixed=plane, toward=found.facing)
+        except PlumbError:
+            continue
+        words = f"{CHOICES[criterion]}: form {length_text(other.form, units)}"
+        if "diameter" in dict(state.available(row_id)):
+            share = recipe.share_of("diameter")
+            by = 2 * share * (other.shape.radius - fit.shape.radius)
+            words += f", {'radius' if share != 1 else 'diameter'} {length_text(by, units, sign=True)}"
+        told.append(words)
+    return "; ".join(told)
 
 
 def budget_words(state: JobResults, row_id: int, found: Characteristic) -> str:
@@ -102,6 +133,7 @@ def row_slip(session: Session, state: JobResults, row_id: int) -> str:
     from ..planning import row_fields  # whose pages show rows too
 
     row, found = state.row(row_id), state.results[row_id]
+    read = row.recipe if row.recipe.takes_hits and found.hits else None
     bars = hit_bars(state, row_id)
     return render_template(
         "_slip_row.html",
@@ -114,4 +146,10 @@ def row_slip(session: Session, state: JobResults, row_id: int) -> str:
         spoils=spoiling_words(state, row, found),
         facts=provenance(session, state, row_id),
         fields=row_fields(session, state, row_id),
+        looks_again=read is not None,
+        compares=found.fit is not None and found.fit.spare > 0 and len(criteria_of(type(row.recipe))) > 1,
+        plot=form_plot(read, found, state.job.units) if isinstance(read, MeasuredRecipe) else None,
+        other_kinds=other_kinds(read) if isinstance(read, MeasuredRecipe) else [],
+        may_join=may_join(state, row_id),
+        history=history(session, state.job.id, row_id),
     )

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from flask import Blueprint, g, render_template, request
 
+from ...core.fitting import CRITERIA
 from ...jobs import many
 from ...jobs.results import JobResults, load
 from ...jobs.words import WORDS, words_for
+from ...jobs.words._shared import CHOICES
 from ...store.database import transaction
 from .. import asked
 from ..doors import changes, reads
@@ -23,7 +25,11 @@ def form(job_id: int):
         state = load(session, job_id)
         kinds = {row.recipe.kind: WORDS[row.recipe.kind].noun for row in state.rows}
         return render_template(
-            "_many.html", view=JobView.of(state), kinds=sorted(kinds.items(), key=lambda k: k[1]), keys=_characteristics(state)
+            "_many.html",
+            view=JobView.of(state),
+            kinds=sorted(kinds.items(), key=lambda k: k[1]),
+            keys=_characteristics(state),
+            criteria=[(key, CHOICES[key]) for key in CRITERIA],
         )
 
 

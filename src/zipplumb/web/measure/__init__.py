@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 from flask import Blueprint, g, jsonify, render_template, request
+from markupsafe import escape
 from sqlalchemy.orm import Session
 
-from ...jobs import measure
-from ...jobs.results import JobResults
-from ..doors import changes
-from ..job import done
-from ..job.slip import row_slip
+from ...jobs import again, measure, touching
+from ...jobs.results import JobResults, load
+from ...store.database import transaction
+from .. import asked
+from ..doors import changes, reads
+from ..job import done, go_on_with
+from ..job.slip import other_criteria, row_slip
 from ..stages import shows
 from ..view import JobView
 
@@ -42,6 +45,59 @@ def undo(job_id: int):
 def step(job_id: int, direction: str):
     measure.step(g.actor, job_id, -1 if direction == "back" else 1)
     return done()
+
+
+@blueprint.post("/touch")
+@changes
+def just_touch(job_id: int):
+    touching.turn(g.actor, job_id)
+    return done()
+
+
+@blueprint.post("/way")
+@changes
+def next_way(job_id: int):
+    measure.next_way(g.actor, job_id)
+    return done()
+
+
+@blueprint.post("/rows/<int:row_id>/choose")
+@changes
+def choose(job_id: int, row_id: int):
+    touching.choose_by_code(g.actor, job_id, row_id, request.form.get("code", ""))
+    return done()
+
+
+@blueprint.get("/rows/<int:row_id>/criteria")
+@reads
+def criteria(job_id: int, row_id: int):
+    """What other criteria would give."""
+    with transaction() as session:
+        state = load(session, job_id)
+        state.row(row_id)
+        return escape(other_criteria(state, row_id))
+
+
+@blueprint.post("/rows/<int:row_id>/become")
+@changes
+def become(job_id: int, row_id: int):
+    again.become(g.actor, job_id, row_id, request.form.get("kind", ""), request.form.get("seen", ""))
+    return go_on_with(job_id, row_id)
+
+
+@blueprint.post("/rows/<int:row_id>/join")
+@changes
+def join(job_id: int, row_id: int):
+    into = asked.one_id("into")
+    again.join(g.actor, job_id, row_id, into)
+    return go_on_with(job_id, into or row_id)
+
+
+@blueprint.post("/rows/<int:row_id>/give-back")
+@changes
+def give_back(job_id: int, row_id: int):
+    again.give_back(g.actor, job_id, row_id)
+    return go_on_with(job_id, row_id)
 
 
 @blueprint.post("/rows/<int:row_id>/side")

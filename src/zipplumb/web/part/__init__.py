@@ -92,7 +92,7 @@ def face(job_id: int, index: int):
         if index >= len(state.job.part.faces):
             return "", 404
         words, last = describe_face(session, state, index), planning.last_plan(session, job_id)
-        place = {name: request.values.get(name, "") for name in ("point", "normal")}
+        place = {name: request.values.get(name, "") for name in ("point", "normal", "stem", "hits", "each")}
         edge = describe_edge(session, state, asked.one_id("edge"))
         return render_template(
             "_face.html", face=words, place=place, edge=edge, view=JobView.of(state), seen_of=sheet.seen_of, last=last
@@ -120,6 +120,13 @@ def plan_edge(job_id: int, edge: int):
     return go_on(job_id, "part")
 
 
+@blueprint.post("/edges/<int:edge>/place")
+@changes
+def plan_edge_point(job_id: int, edge: int):
+    planning.plan_edge_point(g.actor, job_id, edge, asked.numbers("point", 3), request.form.get("stem", ""))
+    return go_on(job_id, "part")
+
+
 def describe_edge(session: Session, state: JobResults, index: int | None) -> tuple[int, str] | None:
     """The edge where a face was picked, in words; None where there is none that can be planned."""
     edge = planning.edge_at(session, state.job.id, index) if index is not None else None
@@ -137,7 +144,8 @@ def describe_edge(session: Session, state: JobResults, index: int | None) -> tup
 @changes
 def plan_place(job_id: int, index: int):
     """A surface point where the face was picked."""
-    planning.plan_place(g.actor, job_id, index, asked.numbers("point", 3), asked.numbers("normal", 3))
+    stem, hits = request.form.get("stem", ""), 3 if request.form.get("hits") == "3" else 1
+    planning.plan_place(g.actor, job_id, index, asked.numbers("point", 3), asked.numbers("normal", 3), stem, hits)
     return face(job_id, index)
 
 

@@ -21,9 +21,15 @@ def kind_of(stored: Mapping[str, Any]) -> type[RowRecipe]:
     return KINDS[stored["kind"]]
 
 
+def data_for_fit(fit_kind: str) -> dict[str, Any] | None:
+    """A recipe's data, without a name, for what was recognised as such a shape, or None."""
+    kinds = (kind for kind in KINDS.values() if issubclass(kind, MeasuredRecipe))
+    return next((raw for kind in kinds if (raw := kind.for_fit(fit_kind)) is not None), None)
+
+
 def measured_as(shape: Any) -> type[MeasuredRecipe] | None:
     """The kind that measures such a shape, or None."""
     for kind in KINDS.values():
-        if issubclass(kind, MeasuredRecipe) and kind.shape_type is type(shape):
+        if issubclass(kind, MeasuredRecipe) and kind.of_its_shape and kind.shape_type is type(shape):
             return kind
     return None

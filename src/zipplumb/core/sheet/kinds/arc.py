@@ -1,4 +1,4 @@
-"""A part of a circle, in a plane: a saddle, a fillet, a rounded corner."""
+"""A part of a circle, in a plane: a cradle, a fillet, a rounded corner."""
 
 from __future__ import annotations
 
@@ -8,7 +8,8 @@ from pydantic import Field
 
 from ...shape_codec import StoredArc
 from ...shapes import Arc
-from ..measured import FlatRecipe, RoundRecipe, Terms
+from ..flat import FlatRecipe
+from ..measured import RoundRecipe, Terms
 from ..quantities import Quantity, coordinates, form, size
 
 
@@ -18,6 +19,8 @@ class ArcRecipe(FlatRecipe, RoundRecipe):
     kind: Literal["arc"] = "arc"
     fits = "arc"
     shape_type = Arc
+    plot = "round"
+    criterion: Literal["gaussian", "chebyshev"] = "gaussian"
     nominal: StoredArc | None = None
     terms: Terms = "radius"
     hits: Annotated[int, Field(ge=3, le=10_000)] = 5

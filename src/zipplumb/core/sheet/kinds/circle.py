@@ -8,7 +8,8 @@ from pydantic import Field
 
 from ...shape_codec import StoredCircle
 from ...shapes import Circle
-from ..measured import FlatRecipe, RoundRecipe
+from ..flat import FlatRecipe
+from ..measured import RoundCriterion, RoundRecipe
 from ..quantities import Quantity, coordinates, form, size
 
 
@@ -16,6 +17,8 @@ class CircleRecipe(FlatRecipe, RoundRecipe):
     kind: Literal["circle"] = "circle"
     fits = "circle"
     shape_type = Circle
+    plot = "round"
+    criterion: RoundCriterion = "gaussian"
     nominal: StoredCircle | None = None
     hits: Annotated[int, Field(ge=3, le=10_000)] = 7
 

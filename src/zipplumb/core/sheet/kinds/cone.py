@@ -16,6 +16,7 @@ class ConeRecipe(EnclosedRecipe):
     kind: Literal["cone"] = "cone"
     fits = "cone"
     shape_type = Cone
+    plot = "round"
     nominal: StoredCone | None = None
     hits: Annotated[int, Field(ge=6, le=10_000)] = 12
 

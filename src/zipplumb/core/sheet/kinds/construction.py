@@ -12,9 +12,10 @@ from ...errors import DeriveError, PlumbError
 from ...features import Feature
 from ..base import Needed
 from ..derived import DerivedRecipe
-from ..measured import FeatureRecipe, RowHits
+from ..measured import FeatureRecipe
 from ..quantities import Quantity, coordinates
 from ..results import FoundFeature
+from ..row_hits import RowHits
 
 
 class ConstructionRecipe(DerivedRecipe, FeatureRecipe):

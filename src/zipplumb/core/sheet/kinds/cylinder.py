@@ -8,7 +8,7 @@ from pydantic import Field
 
 from ...shape_codec import StoredCylinder
 from ...shapes import Cylinder
-from ..measured import RoundRecipe
+from ..measured import RoundCriterion, RoundRecipe
 from ..quantities import Quantity, axis_off, form, size, tilt
 
 
@@ -16,6 +16,8 @@ class CylinderRecipe(RoundRecipe):
     kind: Literal["cylinder"] = "cylinder"
     fits = "cylinder"
     shape_type = Cylinder
+    plot = "round"
+    criterion: RoundCriterion = "gaussian"
     nominal: StoredCylinder | None = None
     hits: Annotated[int, Field(ge=5, le=10_000)] = 12
 

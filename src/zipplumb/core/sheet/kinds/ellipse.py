@@ -11,7 +11,8 @@ from ...frames import Array
 from ...probing import contacts_from_centers
 from ...shape_codec import StoredEllipse
 from ...shapes import Ellipse, Plane
-from ..measured import EnclosedRecipe, Fitted, FlatRecipe
+from ..flat import FlatRecipe
+from ..measured import EnclosedRecipe, Fitted
 from ..quantities import Quantity, coordinates, form, size
 
 
@@ -21,6 +22,7 @@ class EllipseRecipe(FlatRecipe, EnclosedRecipe):
     kind: Literal["ellipse"] = "ellipse"
     fits = "ellipse"
     shape_type = Ellipse
+    plot = "round"
     nominal: StoredEllipse | None = None
     hits: Annotated[int, Field(ge=5, le=10_000)] = 9
 

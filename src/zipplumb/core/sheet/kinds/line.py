@@ -12,8 +12,8 @@ from ...fitting import FitResult
 from ...frames import Array
 from ...shape_codec import StoredLine
 from ...shapes import Line, Plane
-from ..base import FeatureRef
-from ..measured import FlatRecipe
+from ..flat import FlatRecipe
+from ..measured import StraightCriterion
 from ..quantities import Quantity, axis_off, form, tilt
 
 
@@ -21,7 +21,9 @@ class LineRecipe(FlatRecipe):
     kind: Literal["line"] = "line"
     fits = "line"
     shape_type = Line
-    plane: FeatureRef
+    plot = "along"
+    criterion: StraightCriterion = "gaussian"
+    takes_own_plane = False
     nominal: StoredLine | None = None
     hits: Annotated[int, Field(ge=2, le=10_000)] = 5
 

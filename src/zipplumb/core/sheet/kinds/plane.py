@@ -9,14 +9,18 @@ from pydantic import Field
 from ...frames import Array
 from ...shape_codec import StoredPlane
 from ...shapes import Plane
-from ..measured import MeasuredRecipe, RowHits
+from ..measured import MeasuredRecipe, StraightCriterion
 from ..quantities import Quantity, form, height, tilt
+from ..row_hits import RowHits
 
 
 class PlaneRecipe(MeasuredRecipe):
     kind: Literal["plane"] = "plane"
     fits = "plane"
     shape_type = Plane
+    carries_outlines = True
+    plot = "map"
+    criterion: StraightCriterion = "gaussian"
     nominal: StoredPlane | None = None
     hits: Annotated[int, Field(ge=3, le=10_000)] = 4
 

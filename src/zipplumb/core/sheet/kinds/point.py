@@ -9,9 +9,10 @@ from ...features import Feature
 from ...fitting import FitResult
 from ...shape_codec import StoredPoint
 from ...shapes import Point
-from ..measured import HitCount, MeasuredRecipe, RowHits, feature_of_hits
+from ..measured import HitCount, MeasuredRecipe, feature_of_hits
 from ..quantities import Quantity, coordinates, distance_off
 from ..results import FoundFeature
+from ..row_hits import RowHits
 
 
 class PointRecipe(MeasuredRecipe):
@@ -26,7 +27,7 @@ class PointRecipe(MeasuredRecipe):
     def quantities_of(cls, nominal: Any) -> tuple[Quantity, ...]:
         return (*distance_off(nominal), *coordinates(nominal))
 
-    def unsided(self, base: FoundFeature, hits: RowHits, result: FitResult) -> FoundFeature:
+    def unsided(self, base: FoundFeature, hits: RowHits, result: FitResult, plane: Feature | None) -> FoundFeature:
         feature: Feature = feature_of_hits(self.name, hits, result, lambda _: result.shape, None)
         return replace(base, state="done" if hits.finished else "taking", feature=feature, contacts=hits.centers)
 

@@ -8,13 +8,15 @@ from pydantic import Field, model_validator
 
 from ...shape_codec import StoredSlot
 from ...shapes import Slot
-from ..measured import EnclosedRecipe, FlatRecipe
+from ..flat import FlatRecipe
+from ..measured import EnclosedRecipe
 from ..quantities import Quantity, coordinates, form, size
 
 
 class SlotRecipe(FlatRecipe, EnclosedRecipe):
     kind: Literal["slot"] = "slot"
     shape_type = Slot
+    plot = "round"
     nominal: StoredSlot | None = None
     ends: Literal["round", "square"] = "round"
     hits: Annotated[int, Field(ge=5, le=10_000)] = 10
@@ -22,6 +24,11 @@ class SlotRecipe(FlatRecipe, EnclosedRecipe):
     @classmethod
     def of_edge(cls, nominal: Any, inside: bool | None, plane: int | None) -> dict[str, Any]:
         return super().of_edge(nominal, inside, plane) | {"ends": nominal["ends"]}
+
+    @classmethod
+    def for_fit(cls, fit_kind: str) -> dict[str, Any] | None:
+        ends, _, noun = fit_kind.partition("_")
+        return {"kind": "slot", "ends": ends} if noun == "slot" else None
 
     @model_validator(mode="before")
     @classmethod

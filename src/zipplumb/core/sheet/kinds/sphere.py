@@ -8,7 +8,7 @@ from pydantic import Field
 
 from ...shape_codec import StoredSphere
 from ...shapes import Sphere
-from ..measured import RoundRecipe
+from ..measured import RoundCriterion, RoundRecipe
 from ..quantities import Quantity, coordinates, form, size
 
 
@@ -16,6 +16,7 @@ class SphereRecipe(RoundRecipe):
     kind: Literal["sphere"] = "sphere"
     fits = "sphere"
     shape_type = Sphere
+    criterion: RoundCriterion = "gaussian"
     nominal: StoredSphere | None = None
     hits: Annotated[int, Field(ge=4, le=10_000)] = 9
 

@@ -8,15 +8,17 @@ from typing import Any, Literal
 import numpy as np
 
 from ...errors import PlumbError
+from ...features import Feature
 from ...fitting import FitResult
 from ...frames import Array
 from ...probing import surface_point
 from ...shape_codec import StoredPlane
 from ...shapes import Point
 from ...uncertainty import Source
-from ..measured import MeasuredRecipe, RowHits, feature_of_hits
+from ..measured import MeasuredRecipe, feature_of_hits
 from ..quantities import Quantity
 from ..results import FoundFeature, State, TipLeft
+from ..row_hits import RowHits
 
 
 class SurfacePointRecipe(MeasuredRecipe):
@@ -26,6 +28,7 @@ class SurfacePointRecipe(MeasuredRecipe):
     fits = "point"
     shape_type = Point
     sided = False
+    of_its_shape = False
     nominal: StoredPlane
     hits: Literal[1, 3] = 1
 
@@ -36,10 +39,14 @@ class SurfacePointRecipe(MeasuredRecipe):
 
         return (Quantity("off", "mm", off, 0.0, in_part=True, tip_share=1.0),)
 
+    @classmethod
+    def for_fit(cls, fit_kind: str) -> dict[str, Any] | None:
+        return None  # without a nominal there is no direction to take the tip off
+
     def toward(self, hits: RowHits) -> Array | None:
         return hits.came_from
 
-    def unsided(self, base: FoundFeature, hits: RowHits, result: FitResult) -> FoundFeature:
+    def unsided(self, base: FoundFeature, hits: RowHits, result: FitResult, plane: Feature | None) -> FoundFeature:
         """Three hits tell the lean, and the tip comes off; of one the tip's center is kept until the part is aligned."""
         cal = hits.calibration
         done: State = "done" if hits.finished else "taking"

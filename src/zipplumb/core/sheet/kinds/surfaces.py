@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Annotated, Literal
 
 import numpy as np
@@ -12,7 +13,9 @@ from ...alignment.surfaces import align_surfaces
 from ...errors import AlignmentError
 from ...frames import Motion
 from ..base import FeatureRef, Length, SystemRef
-from ..systems import KEPT, SystemInputs, SystemRecipe
+from ..systems import KEPT, ActualFeature, SystemInputs, SystemRecipe
+
+MOST_NAMED = 300  # touches; more are a scan, whose points are not looked at one by one
 
 
 class SurfacesRecipe(SystemRecipe):
@@ -31,8 +34,9 @@ class SurfacesRecipe(SystemRecipe):
         touched = [given[i] for i in self.features]
         points = np.vstack([t.contacts for t in touched])
         off = np.repeat([t.tip_mm for t in touched], [len(t.contacts) for t in touched])
+        names = _names(touched) if len(points) <= MOST_NAMED else []
         return align_surfaces(
-            points, given.surfaces.nearest, self._start(given), self.u_mm, self.reject, len(points) > 6, off, given.row
+            points, given.surfaces.nearest, self._start(given), self.u_mm, self.reject, len(points) > 6, off, given.row, names
         )
 
     def _start(self, given: SystemInputs) -> Motion:
@@ -40,6 +44,11 @@ class SurfacesRecipe(SystemRecipe):
             return given.systems[self.start].part_from_world
         touched = [given[i] for i in self.features]
         return align_holds([t.hold(t.own_directions, 1.0) for t in touched]).part_from_world
+
+
+def _names(touched: Sequence[ActualFeature]) -> list[str]:
+    """Of every touch."""
+    return [t.name if len(t.contacts) == 1 else f"hit {k + 1} of {t.name}" for t in touched for k in range(len(t.contacts))]
 
 
 KIND = SurfacesRecipe

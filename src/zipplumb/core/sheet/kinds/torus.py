@@ -16,6 +16,7 @@ class TorusRecipe(EnclosedRecipe):
     kind: Literal["torus"] = "torus"
     fits = "torus"
     shape_type = Torus
+    plot = "round"
     nominal: StoredTorus | None = None
     hits: Annotated[int, Field(ge=7, le=10_000)] = 16
 

@@ -1,0 +1,163 @@
+"""The hits of one row that count, in the world."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from functools import cached_property
+from itertools import compress
+
+import numpy as np
+
+from ..calibration import ProbeCalibration
+from ..frames import Array, points_of_poses, rotations_from_quaternions
+from ..readings import Reading
+from ..uncertainty import Source, Uncertainty
+from .given import Kit
+
+SAME_RADIUS_MM = 1e-9
+
+
+@dataclass(frozen=True, eq=False)
+class RowHits:
+    """The hits of one row that count, in the world.
+
+    Attributes
+    ----------
+    row : its id; ``keys`` of the hits
+    what : the name of their source: "hits", or "plane hits" of those that a 2D shape's plane was touched with
+    centers, approach : (n, 3) tip centers, and where the tip was shortly before; NaN where it is not known
+    poses : (n, 7) the last axis at each hit, in the instrument's frame
+    pull_off : (3,) where the tip was at the finish, or None
+    calibrations, stations : (n,) ids
+    finished : a person said so
+    """
+
+    row: int
+    keys: tuple[str, ...]
+    centers: Array
+    approach: Array
+    poses: Array
+    pull_off: Array | None
+    calibrations: Array
+    stations: Array
+    kit: Kit
+    finished: bool
+    u_hit_mm: float
+    gaps: tuple[tuple[int, float], ...] = ()
+    what: str = "hits"
+
+    @property
+    def source(self) -> Source:
+        return Source(self.what, self.row)
+
+    def split(self, count: int) -> tuple[RowHits, RowHits]:
+        """The first so many, and the others; the pull-off goes with the others."""
+        head, tail = slice(None, count), slice(count, None)
+        first = replace(self._part(head), pull_off=None, what="plane hits", gaps=())
+        return first, self._part(tail)
+
+    def _part(self, some: slice) -> RowHits:
+        each = {n: getattr(self, n)[some] for n in ("keys", "centers", "approach", "poses", "calibrations", "stations")}
+        return replace(self, **each)
+
+    @classmethod
+    def of(cls, row: int, reading: Reading, kit: Kit, finished: bool) -> RowHits:
+        """Those of a reading that are not set aside."""
+        keep = ~reading.aside
+        poses, stations, calibrations = reading.poses[keep], reading.stations[keep], reading.calibrations[keep]
+        return cls(
+            row=row,
+            keys=tuple(compress(reading.keys, keep.tolist())),
+            centers=tip_centers(poses, stations, calibrations, kit),
+            approach=tip_centers(reading.approach[keep], stations, calibrations, kit),
+            poses=poses,
+            pull_off=_pull_off(reading, kit),
+            calibrations=calibrations,
+            stations=stations,
+            kit=kit,
+            finished=finished,
+            u_hit_mm=reading.u_hit_mm,
+            gaps=reading.gaps,
+        )
+
+    @cached_property
+    def axes(self) -> Array:
+        """(n, 3, 3) the last axis at each hit, in the world."""
+        turned = rotations_from_quaternions(self.poses[:, 3:])
+        for number in set(self.stations.tolist()):
+            mine = self.stations == number
+            turned[mine] = self.kit.stations[number].world_from_station.rotation @ turned[mine]
+        return turned
+
+    @property
+    def calibration(self) -> ProbeCalibration:
+        """Of the first hit."""
+        return self.kit.calibrations[int(self.calibrations[0])]
+
+    @cached_property
+    def radii_mm(self) -> Array:
+        """(n,) of the tip at each hit."""
+        return np.array([self.kit.calibrations[c].radius_mm for c in self.calibrations.tolist()])
+
+    @property
+    def one_radius(self) -> bool:
+        return bool(np.ptp(self.radii_mm) < SAME_RADIUS_MM)
+
+    @property
+    def doubts(self) -> tuple[str, ...]:
+        """Why the calibrations that it was read with are in doubt."""
+        found = (self.kit.calibrations[c].doubt for c in dict.fromkeys(self.calibrations.tolist()))
+        return tuple(d for d in dict.fromkeys(found) if d)
+
+    @property
+    def gap_words(self) -> tuple[str, ...]:
+        """Where a sweep has a gap."""
+        return tuple(
+            f"The link was lost for {seconds:.1f} s before hit {at + 1}: there the surface was not read."
+            for at, seconds in self.gaps
+        )
+
+    @property
+    def came_from(self) -> Array | None:
+        """(3,) which way the tip went: where it was pulled off to, or else where it came from."""
+        if self.pull_off is not None:
+            return self.pull_off - self.centers.mean(axis=0)
+        come = np.isfinite(self.approach).all(axis=1)
+        return (self.approach - self.centers)[come].mean(axis=0) if come.any() else None
+
+    def shifts(self) -> dict[Source, Array]:
+        """(n, 3, m) of the hits by each source that moves them together: offsets of probes, places of stations."""
+        found: dict[Source, Array] = {}
+        for number in dict.fromkeys(self.calibrations.tolist()):
+            if u := self.kit.calibrations[number].u_offset_mm:
+                mine = (self.calibrations == number)[:, None, None]
+                found[Source("offset", number)] = np.where(mine, u * self.axes, 0.0)
+        for number in dict.fromkeys(self.stations.tolist()):
+            covariance = self.kit.stations[number].covariance
+            if covariance is not None:
+                source = Source("station", number)
+                factor = Uncertainty.of_covariance(source, covariance).terms.get(source, np.zeros((6, 0)))
+                turned = np.cross(factor[3:].T[None], self.centers[:, None]).transpose(0, 2, 1)
+                found[source] = np.where((self.stations == number)[:, None, None], factor[:3] + turned, 0.0)
+        return found
+
+
+def tip_centers(poses: Array, stations: Array, calibrations: Array, kit: Kit) -> Array:
+    """Tip centers (n, 3) in the world; each hit by its own station and calibration."""
+    tips = np.full((len(poses), 3), np.nan)
+    if len(poses) and (stations == stations[0]).all() and (calibrations == calibrations[0]).all():  # nearly always
+        local = points_of_poses(poses, kit.calibrations[int(calibrations[0])].offset_mm)
+        return kit.stations[int(stations[0])].world_from_station.points(local)
+    for station, cal in set(zip(stations.tolist(), calibrations.tolist(), strict=True)):
+        mine = (stations == station) & (calibrations == cal) & np.isfinite(poses).all(axis=1)
+        if mine.any():
+            local = points_of_poses(poses[mine], kit.calibrations[cal].offset_mm)
+            tips[mine] = kit.stations[station].world_from_station.points(local)
+    return tips
+
+
+def _pull_off(reading: Reading, kit: Kit) -> Array | None:
+    if reading.pull_off is None:
+        return None
+    station, cal = np.array([reading.pull_off_station]), np.array([reading.pull_off_calibration])
+    return tip_centers(reading.pull_off[None], station, cal, kit)[0]

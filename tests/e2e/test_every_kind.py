@@ -1,0 +1,286 @@
+"""The bracket that has every kind of feature: measured as planned, and by just touching, against the stand-in's truth."""
+
+import numpy as np
+import pytest
+from playwright.sync_api import expect
+
+from zipplumb.demo import bracket, bracket_real
+from zipplumb.jobs import align, kit, planning, sheet
+from zipplumb.jobs.actor import Actor
+from zipplumb.jobs.hand import move_hand, tell_hand
+from zipplumb.jobs.results import load
+from zipplumb.store.database import transaction
+from zipplumb.store.models import Instrument, Job, Part, Station
+
+TECHNICIAN = Actor(1, "Tamsin", "technician")
+LONG, WIDE, X, Y = bracket.ROUND_SLOT
+# by row and characteristic, what the stand-in knows
+TRUTH = {
+    ("Bore", "diameter"): bracket.BORE[0] + bracket_real.BORE_BIGGER,
+    ("Boss", "diameter"): bracket.BOSS[0] + bracket_real.BOSS_BIGGER,
+    ("Cone seat", "angle"): 2 * (np.radians(bracket.CONE_HALF_DEG) + bracket_real.CONE_WIDER_RAD),
+    ("Ball seat", "diameter"): bracket.BALL[0] + bracket_real.BALL_BIGGER,
+    ("Ball seat", "z"): bracket.THICK + bracket.BALL_ABOVE,
+    ("Groove", "ring_diameter"): bracket.RING[0],
+    ("Groove", "tube_diameter"): bracket.RING_TUBE + bracket_real.TUBE_BIGGER,
+    ("Bore rim", "diameter"): bracket.BORE[0] + bracket_real.BORE_BIGGER,
+    ("Bore rim", "x"): bracket.BORE[1] + bracket_real.BORE_SHIFT[0],
+    ("Bore rim", "y"): bracket.BORE[2] + bracket_real.BORE_SHIFT[1],
+    ("Round slot", "width"): WIDE + bracket_real.SLOT_WIDER,
+    ("Round slot", "length"): LONG + bracket_real.SLOT_WIDER,
+    ("Round slot", "x"): X,
+    ("Square slot", "width"): bracket.SQUARE_SLOT[1],
+    ("Square slot", "length"): bracket.SQUARE_SLOT[0],
+    ("Opening", "major_diameter"): bracket.ELLIPSE[0] + bracket_real.ELLIPSE_LONGER,
+    ("Opening", "minor_diameter"): bracket.ELLIPSE[1],
+    ("Opening", "x"): bracket.ELLIPSE[2],
+    ("Cradle", "diameter"): 2 * bracket.CRADLE_RADIUS + bracket_real.CRADLE_WIDER,
+    ("Bolt hole 1", "diameter"): bracket.BOLT,
+    ("D1", "off"): 0.0,
+    ("D2", "off"): 0.0,
+    ("D3", "off"): 0.0,
+}  # fmt: skip
+
+
+class Walls:
+    """The faces of the bracket, by what a row of them is called."""
+
+    def __init__(self, faces):
+        self.faces = faces
+
+    def near(self, surface, x, y, reach):
+        """Faces of a kind whose boxes have their middle near a place."""
+        boxes = {f["index"]: np.array(f["box"]) for f in self.faces if f["surface"] == surface}
+        middle = {i: (box[:2] + box[3:5]) / 2 for i, box in boxes.items()}
+        return [i for i, at in middle.items() if np.hypot(*(at - [x, y])) < reach and boxes[i][5] - boxes[i][2] > 1]
+
+    def of(self, surface):
+        return next(f["index"] for f in self.faces if f["surface"] == surface)
+
+    def round(self, radius, x, y):
+        upright = [f for f in self.faces if f["surface"] == "cylinder" and abs(f["nominal"]["radius"] - radius) < 1e-6]
+        return min(upright, key=lambda f: np.hypot(f["nominal"]["point"][0] - x, f["nominal"]["point"][1] - y))["index"]
+
+    def slot(self, length, width, x, y):
+        """The walls of a slot: its sides and its ends."""
+        ends = [i for end in (-1, 1) for i in self.near("cylinder", x + end * (length - width / 2) / 2, y, width / 2)]
+        return [*self.near("plane", x, y, length / 2 + 1), *ends]
+
+    def outlines(self):
+        """What is touched of each row that lies in a plane, and how often."""
+        flank = next(f["index"] for f in self.faces if f["surface"] == "plane" and f["nominal"]["normal"][1] < -0.99
+                     and f["nominal"]["point"][1] < -100)  # fmt: skip
+        return {
+            "Bore rim": [(self.round(15, *bracket.BORE[1:]), 8)],
+            "Round slot": [(i, 4) for i in self.slot(*bracket.ROUND_SLOT)],
+            "Square slot": [(i, 3) for i in self.slot(*bracket.SQUARE_SLOT)],
+            "Opening": [(self.of("free surface"), 14)],
+            "Cradle": [(self.round(bracket.CRADLE_RADIUS, bracket.CRADLE_X, 150), 9)],
+            "Front edge": [(flank, 5)],
+            "Lip 1": [(flank, 1)],
+        }
+
+
+@pytest.fixture
+def bench(tamsin, running):
+    """The arm at a job of the bracket, and back where it was."""
+    with transaction() as session:
+        arm = session.query(Instrument).filter_by(name="Workshop arm").one()
+        number = arm.id
+        place = session.get(Station, arm.station_id).job_id if arm.station_id else running.job
+        part = session.get(Job, running.bracket_job).part_id
+        faces = session.get(Part, part).faces
+
+    def come(job):
+        kit.bring_instrument(TECHNICIAN, job, number, unmoved=True)
+        tamsin.open(job)
+
+    yield come, part, Walls(faces)
+    tamsin.until_hand_rests()
+    kit.bring_instrument(TECHNICIAN, place, number, unmoved=True)
+
+
+def touch(tamsin, job, what):
+    """So many hits on each of some faces, as the hand chooses them."""
+    before = tamsin.hits[0]
+    for face, hits in what:
+        move_hand(TECHNICIAN, job, "touch", face=face, hits=hits)
+    tamsin.until(lambda: tamsin.hits[0] >= before + sum(hits for _, hits in what), 60)
+    tamsin.until_hand_rests()
+
+
+def results(job):
+    with transaction() as session:
+        state = load(session, job)
+    return state, {row.recipe.name: (row.recipe, state.results[row.id]) for row in state.rows}
+
+
+def test_measured_as_planned(tamsin, running, bench):
+    come, _, walls = bench
+    job = running.bracket_job
+    come(job)
+    outlines = walls.outlines()
+    state, _ = results(job)
+    for row in state.measured:
+        name = row.recipe.name
+        expect(tamsin.page.locator("#now .say .ask")).to_contain_text(name)
+        if row.recipe.kind == "surface_point":
+            u, v = np.linalg.svd(row.recipe.nominal.normal[None])[2][1:]
+            face = next(f["index"] for f in walls.faces if f["surface"] == "plane"
+                        and np.allclose(f["nominal"]["normal"], row.recipe.nominal.normal))  # fmt: skip
+            for turn in (0.1, 2.2, 4.3):
+                at = row.recipe.nominal.point + 6 * (np.cos(turn) * u + np.sin(turn) * v)
+                move_hand(TECHNICIAN, job, "touch_at", face=face, point=at.tolist())
+            tamsin.until(lambda: tamsin.hits[0] >= 3, 60)
+            tamsin.until_hand_rests()
+        else:
+            hits = 8 if name.startswith("Bolt hole") else row.recipe.hits
+            touch(tamsin, job, outlines.get(name, [(row.recipe.cad_face, hits)]))
+        tell_hand({"do": "click", "button": "finish"})
+        expect(tamsin.row(name).locator(".mark")).not_to_have_text("○")
+    _, found = results(job)
+    assert {name: r.message for name, (_, r) in found.items() if r.state != "done"} == {}
+    apart = {}
+    for (name, key), true in TRUTH.items():
+        actual = found[name][1].characteristic(key)
+        apart[name, key] = (actual.actual - true) / actual.U
+    holes = [found[f"Bolt hole {k + 1}"][1].feature_part.shape.point[:2] for k in range(bracket.BOLTS)]
+    shifted = [np.linalg.norm(p - q) for p, q in zip(holes, ring(), strict=True)]
+    assert shifted[0] == pytest.approx(np.hypot(*bracket_real.BOLT_SHIFT), abs=0.1)
+    assert max(shifted[1:]) < 0.1  # arm, alignment, and a short bore
+    assert max(map(abs, apart.values())) < 2, apart
+    assert np.mean(np.abs(list(apart.values())) < 1) > 0.85, apart
+
+
+def ring():
+    turn = 2 * np.pi * np.arange(bracket.BOLTS) / bracket.BOLTS
+    return np.array(bracket.CIRCLE[1:]) + bracket.CIRCLE[0] / 2 * np.column_stack([np.cos(turn), np.sin(turn)])
+
+
+def test_just_touched_with_no_plan(tamsin, running, bench):
+    come, part, walls = bench
+    job = sheet.create_job(TECHNICIAN, "Just touched", part)
+    come(job)
+    page = tamsin.page
+    page.keyboard.press("r")
+    expect(page.locator("#now .say .ask")).to_contain_text("Just touch, in space")
+    in_space = [
+        ("plane", flat_top(walls), 7, None, None),
+        ("cylinder", walls.round(15, *bracket.BORE[1:]), 12, "diameter", TRUTH["Bore", "diameter"]),
+        ("cylinder", walls.round(20, *bracket.BOSS[1:]), 12, "diameter", TRUTH["Boss", "diameter"]),
+        ("cone", walls.of("cone"), 14, "angle", TRUTH["Cone seat", "angle"]),
+        ("sphere", walls.of("sphere"), 12, "diameter", TRUTH["Ball seat", "diameter"]),
+        ("torus", walls.of("torus"), 18, "tube_diameter", TRUTH["Groove", "tube_diameter"]),
+    ]
+    for number, (kind, face, hits, key, true) in enumerate(in_space):
+        touched(tamsin, job, [(face, hits)], number, kind, key, true)
+    page.reload()  # in the middle of it
+    tamsin.open(job)
+    page.keyboard.press("r")
+    expect(page.locator("#now .say .ask")).to_contain_text("Just touch, in the plane of Plane 1")
+    outlines = walls.outlines()
+    in_a_plane = [
+        ("circle", "Bore rim", "diameter"), ("slot", "Round slot", "width"), ("slot", "Square slot", "width"),
+        ("ellipse", "Opening", "major_diameter"), ("arc", "Cradle", "diameter"),
+    ]  # fmt: skip
+    for number, (kind, name, key) in enumerate(in_a_plane, start=len(in_space)):
+        touched(tamsin, job, outlines[name], number, kind, key, TRUTH[name, key])
+
+
+def flat_top(walls):
+    return next(f["index"] for f in walls.faces if f["surface"] == "plane" and f["nominal"]["normal"][2] > 0.99
+                and f["area_mm2"] > 50_000)  # fmt: skip
+
+
+def touched(tamsin, job, what, number, kind, key, true):
+    touch(tamsin, job, what)
+    tell_hand({"do": "click", "button": "finish"})
+    expect(tamsin.page.locator("#now .say .ask")).to_contain_text("Just touch")
+    state, _ = results(job)
+    row = state.rows[number]
+    assert row.recipe.kind == kind, (row.recipe, state.results[row.id].message)
+    if key is not None:
+        found = state.results[row.id].characteristic(key)
+        assert abs(found.actual - true) < 2 * found.U + 0.01, (row.recipe.name, found.actual, true, found.U)
+
+
+TYPED = {
+    "Top": ("plane", {"nominal.point.2": bracket.THICK, "nominal.normal.2": 1}, "A"),
+    "Side": ("plane", {"nominal.point.1": -bracket.WIDTH / 2, "nominal.normal.1": -1}, "B"),
+    "End": ("plane", {"nominal.point.0": -bracket.LENGTH / 2, "nominal.normal.0": -1}, "C"),
+    "Bore rim": ("circle", {"nominal.center.0": bracket.BORE[1], "nominal.center.1": bracket.BORE[2],
+                            "nominal.center.2": bracket.THICK, "nominal.normal.2": 1, "nominal.radius": bracket.BORE[0]}, ""),
+    "Boss": ("cylinder", {"nominal.point.0": bracket.BOSS[1], "nominal.point.1": bracket.BOSS[2], "nominal.direction.2": 1,
+                          "nominal.radius": bracket.BOSS[0], "inside": "0"}, ""),
+}  # fmt: skip
+
+
+def typed(fields, inches):
+    """As a person types them: zeros where nothing is said, in inches where the job is."""
+    axes = {path[:-2] for path in fields if path[-2] == "."}
+    blank = {f"{path}.{k}": 0.0 for path in axes for k in range(3)}
+    lengths = ("point", "center", "radius")
+    return {
+        path: str(value / 25.4 if inches and any(name in path for name in lengths) else value)
+        for path, value in {**blank, **fields}.items()
+    }
+
+
+def test_with_no_cad_at_all_from_typed_nominals_and_a_list_in_inches(tamsin, running, bench):
+    come, _, walls = bench
+    page = tamsin.page
+    page.goto(running.url + "/")
+    page.fill("form.stack input[name=name][required]", "Bare bracket")
+    page.click("text=Begin without CAD")
+    expect(page.locator("#slip")).to_contain_text("There is no CAD of it")
+    job = int(page.url.split("/jobs/")[1].split("/")[0])
+    sheet.set_units(TECHNICIAN, job, "in")
+    rows = {}
+    for name, (kind, fields, letter) in TYPED.items():
+        texts = {"name": name, "datum": letter, "hits": "7", **typed(fields, True)}
+        if kind == "circle":
+            texts["plane_hits"] = "3"  # its plane is taken first, in the same row
+        rows[name] = planning.plan_typed(TECHNICIAN, job, kind, texts)
+    align.plan_datum_planes(TECHNICIAN, job)
+    spots = [(-150.0, -90.0), (-60.0, -90.0), (30.0, 90.0)]
+    lines = [f"P{k + 1};{x / 25.4:.6f};{y / 25.4:.6f};{bracket.THICK / 25.4:.6f};0;0;1" for k, (x, y) in enumerate(spots)]
+    planning.plan_list(TECHNICIAN, job, "\n".join(lines), "in")
+    come(running.bracket_job)  # so that the stand-in has the bracket before it
+    touch(tamsin, running.bracket_job, [(walls.of("cone"), 1)])
+    tamsin.page.keyboard.press("u")
+    come(job)
+    top, outlines = flat_top(walls), walls.outlines()
+    hand = lambda what: [tell_hand({"do": "touch", "face": face, "hits": hits}) for face, hits in what]  # noqa: E731
+    for name, what in (
+        ("Top", [(top, 7)]), ("Side", [(outlines["Lip 1"][0][0], 7)]), ("End", [(end_of(walls), 7)]),
+        ("Bore rim", [(top, 3), *[(face, 7) for face, _ in outlines["Bore rim"]]]),
+        ("Boss", [(walls.round(20, *bracket.BOSS[1:]), 7)]),
+    ):  # fmt: skip
+        expect(page.locator("#now .say .ask")).to_contain_text(name)
+        hand(what)
+        wanted = sum(hits for _, hits in what)
+        tamsin.until(lambda wanted=wanted: tamsin.hits[0] >= wanted, 60)
+        tamsin.until_hand_rests()
+        tell_hand({"do": "click", "button": "finish"})
+        expect(tamsin.row(name).locator(".mark")).not_to_have_text("○")
+    for k, (x, y) in enumerate(spots):
+        expect(page.locator("#now .say .ask")).to_contain_text(f"P{k + 1}")
+        tell_hand({"do": "touch_at", "face": top, "point": [x, y, bracket.THICK]})
+        tamsin.until(lambda: tamsin.hits[0] >= 1, 60)
+        tamsin.until_hand_rests()
+        tell_hand({"do": "click", "button": "finish"})
+    expect(tamsin.row("P3").locator(".mark")).not_to_have_text("○")
+    _, found = results(job)
+    assert {name: r.message for name, (_, r) in found.items() if r.state != "done"} == {}
+    for name, key in (("Bore rim", "diameter"), ("Bore rim", "x"), ("Bore rim", "y"), ("Boss", "diameter")):
+        actual = found[name][1].characteristic(key)
+        assert abs(actual.actual - TRUTH[name, key]) < 2 * actual.U, (name, key, actual.actual)
+    for k in range(3):
+        off = found[f"P{k + 1}"][1].characteristic("off")
+        assert abs(off.actual) < 2 * off.U + 0.02
+    assert page.evaluate("window.zipplumb.stage.bare && window.zipplumb.stage.marks.hits.visible")
+
+
+def end_of(walls):
+    return next(f["index"] for f in walls.faces if f["surface"] == "plane" and f["nominal"]["normal"][0] < -0.99
+                and f["area_mm2"] > 9_000)  # fmt: skip
