@@ -303,7 +303,13 @@ export class Stage {
       history.pushState({}, "", `${this.base}/part`);
     }
     const told = asked ? Object.fromEntries(["stem", "hits"].map((name) => [name, asked.elements[name].value])) : {};
-    if (asked?.elements.each.checked) htmx.ajax("POST", `${this.base}/faces/${face}/place`, { target: "#picked", values: { ...place, ...told, each: "1" } });
-    else htmx.ajax("GET", `${this.base}/faces/${face}`, { target: "#picked", values: { ...place, ...told } });
+    const shown = document.getElementById("picked");
+    const pick = (this.picks = (this.picks ?? 0) + 1);
+    shown.inert = true; // until the answer comes, what stands there is of the face before
+    const each = asked?.elements.each.checked;
+    const [verb, path, more] = each ? ["POST", `faces/${face}/place`, { each: "1" }] : ["GET", `faces/${face}`, {}];
+    const answer = htmx.ajax(verb, `${this.base}/${path}`, { target: "#picked", values: { ...place, ...told, ...more } });
+    await answer.catch(() => {}); // one that is cut off is told of by the notices
+    if (pick === this.picks) shown.inert = false;
   }
 }

@@ -100,18 +100,18 @@ LINES: dict[str, bytes] = {
 NOT_FITTING = "not fit|no message|unknown kind|not a number"
 
 
-# greetings that are none: nothing is kept, and it is lost with a reason
+# greetings that are none: nothing is kept, and it is lost with the reason, which stays
 GREETINGS: dict[str, tuple[bytes, str]] = {
-    "kind toaster": (raw(HELLO, kind='"toaster"'), "not fit|who it is"),
+    "kind toaster": (raw(HELLO, kind='"toaster"'), "hello does not fit in “kind”"),
     "another kind": (raw(HELLO, kind='"tracker"'), "another kind"),
     "protocol 99": (raw(HELLO, protocol="99"), "version 99"),
-    "protocol a word": (raw(HELLO, protocol='"2"'), "not fit|who it is"),
-    "session empty": (raw(HELLO, session='""'), "not fit|who it is"),
-    "session with NUL": (raw(HELLO, session='"a\\u0000"'), "who it is"),
-    "session of 41": (raw(HELLO, session=json.dumps("x" * 41)), "not fit|who it is"),
-    "rate 0": (raw(HELLO, rate_hz="0"), "who it is"),
-    "-1 axes": (raw(HELLO, axes="-1"), "not fit|who it is"),
-    "model of 5,000": (raw(HELLO, model=json.dumps("m" * 5000)), "who it is"),
+    "protocol a word": (raw(HELLO, protocol='"2"'), "hello does not fit in “protocol”"),
+    "session empty": (raw(HELLO, session='""'), "hello does not fit in “session”"),
+    "session with NUL": (raw(HELLO, session='"a\\u0000"'), "hello does not fit in “session”"),
+    "session of 41": (raw(HELLO, session=json.dumps("x" * 41)), "hello does not fit in “session”"),
+    "rate 0": (raw(HELLO, rate_hz="0"), "hello does not fit in “rate_hz”"),
+    "-1 axes": (raw(HELLO, axes="-1"), "hello does not fit in “axes”"),
+    "model of 5,000": (raw(HELLO, model=json.dumps("m" * 5000)), "hello does not fit in “model”"),
     "no greeting": (raw(POSE), "who it is"),
 }
 

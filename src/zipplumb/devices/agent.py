@@ -157,6 +157,8 @@ class Agent:
             try:
                 message = decode(line)
             except DeviceError as error:
+                if not greeted:  # why it is lost is said, rather than what comes after
+                    raise
                 self._refused(str(error), now)
                 continue
             if isinstance(message, Hello):

@@ -243,24 +243,25 @@ def decode(line: bytes) -> Message:
     try:
         return _BORDER.validate_json(line).message()
     except ValidationError as error:
-        raise _refused(_told(error)) from None
+        raise _refused(error) from None
 
 
 OWN_WORDS = {"string_pattern_mismatch": "it holds signs that are no letters", "finite_number": "it is not a number"}
+ADVICE = {"hello": "Look at its software; it is asked again."}
 
 
-def _told(error: ValidationError) -> str:
+def _refused(error: ValidationError) -> DeviceError:
     """The first fault, in words."""
     first = error.errors(include_url=False, include_input=False, include_context=False)[0]
-    where = [str(part) for part in first["loc"]]
-    if first["type"] == "json_invalid" or (not where and first["type"] != "union_tag_invalid"):
-        return "The instrument sent something that is no message."
-    if first["type"].startswith("union_tag"):
-        return "The instrument sent a message of an unknown kind."
-    reason = OWN_WORDS.get(first["type"], first["msg"].removeprefix("Value error, "))
-    field = ".".join(where[1:])
-    return f"The instrument's {where[0]} does not fit{' in “' + field + '”' if field else ''}: {reason[0].lower()}{reason[1:]}."
-
-
-def _refused(happened: str) -> DeviceError:
-    return DeviceError(happened, "It was not kept; all earlier hits are.", "Take the hit again; look at the cable.")
+    kind, *where = [str(part) for part in first["loc"]] or [""]
+    if first["type"].startswith("union_tag") and first["type"] != "union_tag_not_found":
+        happened = "The instrument sent a message of an unknown kind."
+    elif first["type"] == "json_invalid" or not kind:
+        happened = "The instrument sent something that is no message."
+    else:
+        reason = OWN_WORDS.get(first["type"], first["msg"].removeprefix("Value error, "))
+        field = f" in “{'.'.join(where)}”" if where else ""
+        happened = f"The instrument's {kind} does not fit{field}: {reason[0].lower()}{reason[1:]}."
+    return DeviceError(
+        happened, "It was not kept; all earlier hits are.", ADVICE.get(kind, "Take the hit again; look at the cable.")
+    )
