@@ -3,7 +3,7 @@ import { BufferAttribute, BufferGeometry, CanvasTexture, Group, LineBasicMateria
 import { LineMaterial } from "three/addons/lines/LineMaterial.js";
 import { LineSegments2 } from "three/addons/lines/LineSegments2.js";
 import { LineSegmentsGeometry } from "three/addons/lines/LineSegmentsGeometry.js";
-import { HIT, INK, WORST } from "./colors.js";
+import { HIT, INK, NEXT, WORST } from "./colors.js";
 
 const LEAST_BALL_PX = 4;
 
@@ -47,7 +47,12 @@ export class Marks {
     this.bold = new LineMaterial({ color: INK, linewidth: 4.5, depthTest: false });
     this.edge = new LineSegments2(new LineSegmentsGeometry(), this.bold); // the edge that was picked
     this.edge.visible = false;
-    this.group.add(this.hidden, this.hits, this.worst, this.drawn, this.edge);
+    this.outline = new LineSegments2(new LineSegmentsGeometry(), new LineMaterial({ color: NEXT, linewidth: 3, depthTest: false, transparent: true, opacity: 0.75 }));
+    this.outline.visible = false;
+    this.outline.renderOrder = 3;
+    this.targets = this.points(ring, NEXT, 11);
+    this.next = this.points(ring, NEXT, 30); // where the next hit tells the most
+    this.group.add(this.hidden, this.hits, this.worst, this.drawn, this.edge, this.outline, this.targets, this.next);
     scene.add(this.group);
   }
 
@@ -88,11 +93,22 @@ export class Marks {
   }
 
   showEdge(line) {
-    this.edge.visible = Boolean(line);
-    if (!line) return;
-    this.edge.geometry.dispose();
-    this.edge.geometry = new LineSegmentsGeometry();
-    this.edge.geometry.setPositions(line.slice(1).flatMap((point, k) => [...line[k], ...point]));
+    this.bolden(this.edge, line ? [line] : []);
+  }
+
+  // What is asked: its outline where it is no face, its targets, and where the next hit is best.
+  showAhead(ahead) {
+    this.bolden(this.outline, ahead?.lines ?? []);
+    this.place(this.targets, ahead?.targets ?? []);
+    this.place(this.next, ahead?.next ? [ahead.next] : []);
+  }
+
+  bolden(drawn, lines) {
+    drawn.visible = lines.length > 0;
+    if (!drawn.visible) return;
+    drawn.geometry.dispose();
+    drawn.geometry = new LineSegmentsGeometry();
+    drawn.geometry.setPositions(lines.flatMap((line) => line.slice(1).flatMap((point, k) => [...line[k], ...point])));
   }
 
   // The tip moves thirty times a second: it is laid over the picture, which need not be drawn again.

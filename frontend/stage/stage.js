@@ -194,6 +194,7 @@ export class Stage {
       if (!this.found) this.box.makeEmpty(); // what was shown was a guess
       if (this.enclose()) this.look("iso");
     }
+    this.marks.showAhead(this.selected == null || this.selected === String(current) ? this.state.ahead : null);
     this.marks.showEdge(this.edge != null ? this.part.edgeLine(this.edge) : null);
     const labels = Object.values(rows)
       .filter((row) => row.datum && row.face != null)
@@ -248,7 +249,14 @@ export class Stage {
       this.part.show(Number(event.target.dataset.body), event.target.checked);
       this.draw();
     });
-    document.addEventListener("htmx:afterSwap", () => this.follow());
+    document.addEventListener("htmx:afterSwap", () => {
+      this.follow();
+      const now = document.querySelector("#slip [data-drawn-now]")?.dataset.drawnNow;
+      if (now && this.ready) {
+        this.marks.showAhead({ lines: JSON.parse(now) });
+        this.draw();
+      }
+    });
     document.addEventListener("pointerover", (event) => {
       const drawn = event.target.closest?.("[data-drawn]")?.dataset.drawn;
       if (!drawn || !this.ready) return;
@@ -303,6 +311,8 @@ export class Stage {
       history.pushState({}, "", `${this.base}/part`);
     }
     const told = asked ? Object.fromEntries(["stem", "hits"].map((name) => [name, asked.elements[name].value])) : {};
+    const carried = document.querySelector("#picked [data-carry]"); // what was typed at the face before
+    if (carried) for (const [name, value] of new FormData(carried)) told[name] ??= value;
     const shown = document.getElementById("picked");
     const pick = (this.picks = (this.picks ?? 0) + 1);
     shown.inert = true; // until the answer comes, what stands there is of the face before

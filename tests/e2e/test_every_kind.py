@@ -36,6 +36,8 @@ TRUTH = {
     ("Opening", "x"): bracket.ELLIPSE[2],
     ("Cradle", "diameter"): 2 * bracket.CRADLE_RADIUS + bracket_real.CRADLE_WIDER,
     ("Bolt hole 1", "diameter"): bracket.BOLT,
+    ("Wavy edge", "highest"): bracket_real.WAVE_OFF_MM,
+    ("Wavy edge", "lowest"): bracket_real.WAVE_OFF_MM,
     ("D1", "off"): 0.0,
     ("D2", "off"): 0.0,
     ("D3", "off"): 0.0,
@@ -74,7 +76,7 @@ class Walls:
             "Bore rim": [(self.round(15, *bracket.BORE[1:]), 8)],
             "Round slot": [(i, 4) for i in self.slot(*bracket.ROUND_SLOT)],
             "Square slot": [(i, 3) for i in self.slot(*bracket.SQUARE_SLOT)],
-            "Opening": [(self.of("free surface"), 14)],
+            "Opening": [(self.near("free surface", *bracket.ELLIPSE[2:], 5)[0], 14)],
             "Cradle": [(self.round(bracket.CRADLE_RADIUS, bracket.CRADLE_X, 150), 9)],
             "Front edge": [(flank, 5)],
             "Lip 1": [(flank, 1)],
@@ -133,6 +135,8 @@ def test_measured_as_planned(tamsin, running, bench):
                 move_hand(TECHNICIAN, job, "touch_at", face=face, point=at.tolist())
             tamsin.until(lambda: tamsin.hits[0] >= 3, 60)
             tamsin.until_hand_rests()
+        elif row.recipe.kind == "section_curve":
+            tamsin.touch_row()  # each of its targets
         else:
             hits = 8 if name.startswith("Bolt hole") else row.recipe.hits
             touch(tamsin, job, outlines.get(name, [(row.recipe.cad_face, hits)]))

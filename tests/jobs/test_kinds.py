@@ -58,6 +58,10 @@ def rows_of_every_kind():
     rows["edge_point"] = bench.add(
         {"kind": "edge_point", "plane": top, "nominal": flank}, [40, -143, 58], np.array([0.0, -1, 0])
     )
+    ridge = {"shape": "section", "across": [0, 1, 0], "normals": [[0, 0, 1]] * 4,
+             "points": [[x, 0, 60] for x in (-30, -10, 10, 30)]}  # fmt: skip
+    along = np.array([[x, 0.0, 63] for x in range(-25, 26, 10)])
+    rows["section_curve"] = bench.add({"kind": "section_curve", "nominal": ridge}, along, UP)
     rows["touched"] = bench.add({"kind": "touched"}, bore, np.tile(-0.3 * RIM, (3, 1)))
     rows["construction"] = bench.add({"kind": "construction", "of": [top], "make": "offset_plane", "offset_mm": 10})
     rows["dimension"] = bench.add({"kind": "dimension", "of": [rows["circle"], nests[0]], "measure": "along_x"})

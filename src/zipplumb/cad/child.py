@@ -55,6 +55,7 @@ def main(source: str, target: str, memory_mb: str, seconds: str, module: str, un
     threading.Thread(target=_end_with_parent, daemon=True).start()
     _limit(int(memory_mb), int(seconds))
     from .formats import Unreadable
+    from .spline_pack import pack_splines
 
     try:
         read = import_module(f"{__package__}.{module}").read
@@ -66,6 +67,7 @@ def main(source: str, target: str, memory_mb: str, seconds: str, module: str, un
         _tell(error=f"It needs more than {memory_mb} MB of memory")
         return 2
     Path(target).write_bytes(model.pack())
+    Path(f"{target}.splines").write_bytes(pack_splines(model.splines))
     Path(f"{target}.edges").write_text(json.dumps([asdict(edge) for edge in model.edges]))
     _tell(share=1.0, words="Read")
     return 0

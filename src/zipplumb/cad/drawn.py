@@ -14,12 +14,16 @@ from OCP.TopAbs import TopAbs_Orientation, TopAbs_ShapeEnum
 from OCP.TopLoc import TopLoc_Location
 from OCP.TopoDS import TopoDS, TopoDS_Shape
 
+from ..core.spline_surface import SplineSurface
 from .bodies import each
 from .edges import edges_of
 from .faces import described
 from .formats import Unreadable
+from .free import spline_of
 from .model import Body, CadModel, Edge, Face
+from .triangulation import arrays_of
 
+MOST_POLES = 2_000_000  # of all free faces; of those beyond, the triangles have to do
 Progress = Callable[[float, str], None]
 
 
@@ -38,7 +42,8 @@ def drawn(units: str, bodies: list[tuple[str, TopoDS_Shape]], progress: Progress
     edges: list[Edge] = []
     counts: list[int] = []
     kept: list[Body] = []
-    base = 0
+    splines: dict[int, SplineSurface] = {}
+    base = poles = 0
     for b, (name, shape) in enumerate(bodies):
         BRepMesh_IncrementalMesh(shape, deflection, False, 0.25, True)
         shaped = []
@@ -49,6 +54,9 @@ def drawn(units: str, bodies: list[tuple[str, TopoDS_Shape]], progress: Progress
                 positions, normals, triangles = _healed_mesh(face, deflection)
             faces.append(described(face, len(faces), b, positions))
             shaped.append((face, faces[-1]))
+            if faces[-1].nominal is None and poles < MOST_POLES and (spline := spline_of(face)) is not None:
+                splines[faces[-1].index] = spline
+                poles += spline.poles[..., 0].size
             out["pos"].append(positions)
             out["nor"].append(normals)
             out["tri"].append(triangles + base)
@@ -78,6 +86,7 @@ def drawn(units: str, bodies: list[tuple[str, TopoDS_Shape]], progress: Progress
         np.array([edge.body for edge in edges], np.uint32),
         tuple(missing),
         tuple(edges),
+        splines,
     )
 
 
@@ -98,16 +107,7 @@ def _face_mesh(face) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     mesh = BRep_Tool.Triangulation_s(face, location)
     if mesh is None or mesh.NbTriangles() == 0:
         return np.empty((0, 3)), np.empty((0, 3)), np.empty((0, 3), int)
-    mesh.ComputeNormals()
-    move = location.Transformation()
-    reverse = face.Orientation() == TopAbs_Orientation.TopAbs_REVERSED
-    positions, normals = [], []
-    for i in range(1, mesh.NbNodes() + 1):
-        node = mesh.Node(i).Transformed(move)
-        normal = mesh.Normal(i).Transformed(move)
-        positions.append((node.X(), node.Y(), node.Z()))
-        normals.append((normal.X(), normal.Y(), normal.Z()))
-    triangles = np.array([mesh.Triangle(i).Get() for i in range(1, mesh.NbTriangles() + 1)], int) - 1
-    if reverse:
-        return np.array(positions), -np.array(normals), triangles[:, ::-1]
-    return np.array(positions), np.array(normals), triangles
+    positions, normals, triangles = arrays_of(mesh, location.Transformation())
+    if face.Orientation() == TopAbs_Orientation.TopAbs_REVERSED:
+        return positions, -normals, triangles[:, ::-1]
+    return positions, normals, triangles

@@ -9,10 +9,13 @@ from __future__ import annotations
 
 import json
 import struct
-from dataclasses import asdict, dataclass
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
+
+from ..core.spline_surface import SplineSurface
 
 
 @dataclass(frozen=True)
@@ -72,7 +75,10 @@ class CadModel:
     edge_starts : (edges + 1,) uint32, where each polyline begins
     edge_bodies : (edges,) uint32
     missing : what of the file is not here, a sentence each
-    edges : what the polylines are, in their order; none of a mesh. They are not packed: the stage needs them not
+    edges : what the polylines are, in their order; none of a mesh
+    splines : exact surfaces of free faces, by face
+
+    Edges and splines are not packed: the stage needs them not.
     """
 
     units: str
@@ -87,6 +93,7 @@ class CadModel:
     edge_bodies: NDArray[np.uint32]
     missing: tuple[str, ...] = ()
     edges: tuple[Edge, ...] = ()
+    splines: Mapping[int, SplineSurface] = field(default_factory=dict)
 
     ARRAYS = (
         ("positions", "<f4", 3),

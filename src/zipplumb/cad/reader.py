@@ -16,6 +16,7 @@ from pathlib import Path
 from ..core.errors import FileError
 from .formats import NAMES, Format, format_of
 from .model import CadModel, Edge
+from .spline_pack import unpack_splines
 
 NOTHING_KEPT = "Nothing of it was kept."
 
@@ -71,7 +72,8 @@ def read_cad(
                 "Export it again, if possible as STEP AP214 or AP242 with solids only.",
             )
         edges = tuple(Edge(**edge) for edge in json.loads(Path(f"{target}.edges").read_text()))
-        return replace(CadModel.unpack(target.read_bytes()), edges=edges)
+        splines = unpack_splines(Path(f"{target}.splines").read_bytes())
+        return replace(CadModel.unpack(target.read_bytes()), edges=edges, splines=splines)
 
 
 def _known(path: Path, called: str) -> Format:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from typing import Any
 
 import igl
@@ -13,20 +14,25 @@ from ..core.shape_codec import shape_from_data
 from .model import CadModel
 
 Array = NDArray[np.float64]
+Foot = Callable[[Array, Array], tuple[Array, Array]]  # points (n, 3) and where their feet are roughly -> feet, normals
 
 
 class Surfaces:
     """``nearest`` for alignments that lay hits on surfaces.
 
-    Exact on planes, cylinders, cones, spheres and tori; on other surfaces as near as their triangles are.
+    Exact on planes, cylinders, cones, spheres, tori, and free surfaces that are known as splines; of a mesh as near as its
+    triangles are. ``only``: of some faces.
     """
 
-    def __init__(self, model: CadModel):
+    def __init__(self, model: CadModel, only: Sequence[int] | None = None):
         self.corners, self.triangles = model.positions.astype(float), model.triangles.astype(np.int64)
         counts = np.diff(model.face_triangles.astype(int))
         self.face_of = np.repeat(np.arange(len(counts)), counts)
-        self.shapes = [shape_from_data(f.nominal) if f.nominal else None for f in model.faces]
-        self.outward = np.array([-1.0 if f.inside else 1.0 for f in model.faces])
+        self.exact = {f.index: _foot_on(shape_from_data(f.nominal), f.inside) for f in model.faces if f.nominal}
+        self.exact |= {face: spline.nearest for face, spline in model.splines.items()}
+        if only is not None:
+            mine = np.isin(self.face_of, np.asarray(only))
+            self.triangles, self.face_of = self.triangles[mine], self.face_of[mine]
 
     def nearest(self, points: Array) -> tuple[Array, Array]:
         """Feet (n, 3) of points on the part, and the normals (n, 3) out of the material there."""
@@ -36,15 +42,19 @@ class Surfaces:
         normals = np.cross(b - a, c - a)
         normals /= np.linalg.norm(normals, axis=1)[:, None]
         faces = self.face_of[triangles]
-        for face in np.unique(faces):
-            if self.shapes[face] is not None:
+        for face in np.unique(faces).tolist():
+            if foot := self.exact.get(face):
                 mine = faces == face
-                feet[mine], normals[mine] = _exact(self.shapes[face], points[mine], self.outward[face])
+                feet[mine], normals[mine] = foot(points[mine], feet[mine])
         return feet, normals
 
 
-def _exact(shape: Any, points: Array, outward: float) -> tuple[Array, Array]:
-    """Feet on a surface without end, and the normals there, + out of the material."""
-    placed = Placed.of(shape)
-    gradient = placed.gradients(points)
-    return points - placed.residuals(points)[:, None] * gradient, outward * gradient
+def _foot_on(shape: Any, inside: bool | None) -> Foot:
+    """Of a surface without end."""
+    placed, outward = Placed.of(shape), -1.0 if inside else 1.0
+
+    def foot(points: Array, near: Array) -> tuple[Array, Array]:
+        gradient = placed.gradients(points)
+        return points - placed.residuals(points)[:, None] * gradient, outward * gradient
+
+    return foot

@@ -11,12 +11,14 @@ from .fitting import FitResult
 from .fitting.placed import MOVES
 from .frames import Array, Motion, perpendicular_pair
 from .kernels import rotation
+from .sections import TipPath
 from .shapes import Circle, Cone, Cylinder, Ellipse, Line, Plane, Point, Slot, Sphere, Torus
 from .uncertainty import Source, Uncertainty, exact
 
 SIZES: dict[type, tuple[str, ...]] = {
     Circle: ("radius",), Sphere: ("radius",), Cylinder: ("radius",), Cone: ("half_angle",),
     Torus: ("major_radius", "minor_radius"), Ellipse: ("semi_major", "semi_minor"), Slot: ("length", "width"),
+    TipPath: ("radius",),
 }  # fmt: skip
 CORNERS = 64  # of what was read, kept to tell its extent
 UNSAID = exact(0)
@@ -170,7 +172,7 @@ def extent_of(result: FitResult) -> Array | None:
     flat = points - np.outer(shape.distance(points), shape.normal)
     local = (flat - shape.point) @ result.local.rotation[:, :2]
     turn = np.arange(CORNERS) * 2 * np.pi / CORNERS
-    farthest = np.argmax(local @ np.array([np.cos(turn), np.sin(turn)]), axis=0)
+    farthest = np.argmax(np.column_stack([np.cos(turn), np.sin(turn)]) @ local.T, axis=1)
     return flat[np.unique(farthest)]
 
 

@@ -7,4 +7,8 @@ import hashlib
 
 def fingerprint(*parts: object) -> str:
     """A short name for some values, the same for the same values."""
-    return hashlib.blake2b("\x1f".join(map(str, parts)).encode(), digest_size=12).hexdigest()
+    found = hashlib.blake2b(digest_size=12)
+    for part in parts:
+        found.update(part if isinstance(part, bytes) else str(part).encode())
+        found.update(b"\x1f")
+    return found.hexdigest()

@@ -109,7 +109,8 @@ class Reading:
         """Of what was read and which of it counts; raw readings are named by their keys."""
         pull_off = b"" if self.pull_off is None else self.pull_off.tobytes()
         marks = (self.aside.tobytes(), self.stations.tobytes(), self.calibrations.tobytes())
-        return fingerprint(self.keys, self.u_hit_mm, marks, pull_off, self.pull_off_station, self.pull_off_calibration)
+        away = (self.pull_off_station, self.pull_off_calibration)
+        return fingerprint("\x1e".join(self.keys), self.u_hit_mm, *marks, pull_off, *away)
 
     @cached_property
     def used(self) -> tuple[tuple[int, ...], tuple[int, ...]]:

@@ -14,13 +14,14 @@ from typing import Annotated, Any
 import numpy as np
 from pydantic import BeforeValidator, InstanceOf, PlainSerializer
 
-from . import shapes
+from . import sections, shapes
 
+MOST_ROWS = 5000
 TYPES: dict[str, type] = {
     t.__name__.lower(): t
     for t in (
         shapes.Point, shapes.Line, shapes.Plane, shapes.Circle, shapes.Arc, shapes.Ellipse, shapes.Slot, shapes.Sphere,
-        shapes.Cylinder, shapes.Cone, shapes.Torus,
+        shapes.Cylinder, shapes.Cone, shapes.Torus, sections.Section,
     )
 }  # fmt: skip
 
@@ -57,6 +58,8 @@ def shape_from_data(data: Any) -> Any:
 
 
 def _checked(kind: Any, name: str, value: Any) -> Any:
+    if name in kind.rows_ or name in kind.direction_rows_:
+        return _rows(name, value)
     if name in kind.points_ or name in kind.directions_:
         try:
             numbers = [float(v) for v in value]
@@ -76,6 +79,16 @@ def _checked(kind: Any, name: str, value: Any) -> Any:
     if name == "half_angle" and value >= math.pi / 2:
         raise ValueError("the half angle is not below 90°")
     return float(value)
+
+
+def _rows(name: str, value: Any) -> np.ndarray:
+    try:
+        rows = np.array(value, float)
+    except (TypeError, ValueError, OverflowError):
+        rows = np.empty(0)
+    if rows.ndim != 2 or rows.shape[1] != 3 or len(rows) > MOST_ROWS or not (np.abs(rows) < 1e9).all():
+        raise ValueError(f"{words_of(name)} are not rows of three numbers")
+    return rows
 
 
 def words_of(name: str) -> str:
@@ -104,4 +117,5 @@ StoredSlot = Annotated[InstanceOf[shapes.Slot], BeforeValidator(_of(shapes.Slot)
 StoredSphere = Annotated[InstanceOf[shapes.Sphere], BeforeValidator(_of(shapes.Sphere)), _DATA]
 StoredCylinder = Annotated[InstanceOf[shapes.Cylinder], BeforeValidator(_of(shapes.Cylinder)), _DATA]
 StoredCone = Annotated[InstanceOf[shapes.Cone], BeforeValidator(_of(shapes.Cone)), _DATA]
+StoredSection = Annotated[InstanceOf[sections.Section], BeforeValidator(_of(sections.Section)), _DATA]
 StoredTorus = Annotated[InstanceOf[shapes.Torus], BeforeValidator(_of(shapes.Torus)), _DATA]

@@ -23,6 +23,13 @@ def _vector(value: ArrayLike) -> Array:
     return v
 
 
+def _vectors(value: ArrayLike) -> Array:
+    rows = np.array(value, float)
+    if rows.ndim != 2 or rows.shape[1] != 3 or not len(rows) or not np.isfinite(rows).all():
+        raise ValueError("rows of three finite numbers are needed")
+    return rows
+
+
 def _outline(kind: str, points: Array, center: Array, normal: Array, along: Array, first: float, second: float) -> Array:
     axes = np.column_stack([along, np.cross(normal, along), normal])
     array = np.ascontiguousarray(points, float)
@@ -30,14 +37,21 @@ def _outline(kind: str, points: Array, center: Array, normal: Array, along: Arra
 
 
 @dataclass(frozen=True, eq=False)
-class _Shape:
+class BaseShape:
     """What all shapes share: clean vectors, unit directions, and being moved."""
 
     points_: ClassVar[tuple[str, ...]] = ()
     lengths_: ClassVar[tuple[str, ...]] = ()
     directions_: ClassVar[tuple[str, ...]] = ()
+    rows_: ClassVar[tuple[str, ...]] = ()  # of points, (m, 3)
+    direction_rows_: ClassVar[tuple[str, ...]] = ()
+    derived_: ClassVar[tuple[str, ...]] = ()  # kept with it, and worked out anew where it is moved
 
     def __post_init__(self):
+        for name in (*self.rows_, *self.direction_rows_):
+            object.__setattr__(self, name, _vectors(getattr(self, name)))
+        for name in self.direction_rows_:
+            object.__setattr__(self, name, unit(getattr(self, name)))
         for name in self.points_:
             object.__setattr__(self, name, _vector(getattr(self, name)))
         for name in self.directions_:
@@ -53,16 +67,22 @@ class _Shape:
             values[name] = turn @ values[name] + shift
         for name in self.directions_:
             values[name] = turn @ values[name]
+        for name in self.rows_:
+            values[name] = values[name] @ turn.T + shift
+        for name in self.direction_rows_:
+            values[name] = values[name] @ turn.T
+        for name in self.derived_:
+            values.pop(name, None)
         return moved
 
     def scaled(self, factor: float):
         """The same shape with all lengths, also those from the origin, times a factor."""
-        names = (*self.points_, *self.lengths_)
+        names = (*self.points_, *self.lengths_, *self.rows_)
         return replace(self, **{name: factor * getattr(self, name) for name in names})  # type: ignore[arg-type]
 
 
 @dataclass(frozen=True, eq=False)
-class Point(_Shape):
+class Point(BaseShape):
     position: Array
     points_ = ("position",)
 
@@ -71,7 +91,7 @@ class Point(_Shape):
 
 
 @dataclass(frozen=True, eq=False)
-class Line(_Shape):
+class Line(BaseShape):
     point: Array
     direction: Array
     points_, directions_ = ("point",), ("direction",)
@@ -81,7 +101,7 @@ class Line(_Shape):
 
 
 @dataclass(frozen=True, eq=False)
-class Plane(_Shape):
+class Plane(BaseShape):
     """``normal`` points out of the material; ``point`` is the middle of what was read."""
 
     point: Array
@@ -99,7 +119,7 @@ class Plane(_Shape):
 
 
 @dataclass(frozen=True, eq=False)
-class Circle(_Shape):
+class Circle(BaseShape):
     center: Array
     normal: Array
     radius: float
@@ -128,7 +148,7 @@ class Arc(Circle):
 
 
 @dataclass(frozen=True, eq=False)
-class Ellipse(_Shape):
+class Ellipse(BaseShape):
     center: Array
     normal: Array
     major_direction: Array
@@ -146,7 +166,7 @@ class Ellipse(_Shape):
 
 
 @dataclass(frozen=True, eq=False)
-class Slot(_Shape):
+class Slot(BaseShape):
     """``length`` is over all."""
 
     center: Array
@@ -168,7 +188,7 @@ class Slot(_Shape):
 
 
 @dataclass(frozen=True, eq=False)
-class Sphere(_Shape):
+class Sphere(BaseShape):
     center: Array
     radius: float
     points_ = ("center",)
@@ -179,7 +199,7 @@ class Sphere(_Shape):
 
 
 @dataclass(frozen=True, eq=False)
-class Cylinder(_Shape):
+class Cylinder(BaseShape):
     point: Array
     direction: Array
     radius: float
@@ -191,7 +211,7 @@ class Cylinder(_Shape):
 
 
 @dataclass(frozen=True, eq=False)
-class Cone(_Shape):
+class Cone(BaseShape):
     """Opens from ``apex`` along ``direction``; ``half_angle`` in radians."""
 
     apex: Array
@@ -207,7 +227,7 @@ class Cone(_Shape):
 
 
 @dataclass(frozen=True, eq=False)
-class Torus(_Shape):
+class Torus(BaseShape):
     center: Array
     normal: Array
     major_radius: float

@@ -6,6 +6,7 @@ All invented. The plate lies on Z = 0, its top is A, the long side B, the left e
 from __future__ import annotations
 
 import math
+from itertools import pairwise
 from pathlib import Path
 
 LENGTH, WIDTH, THICK = 360.0, 240.0, 40.0
@@ -19,6 +20,7 @@ SQUARE_SLOT = (40.0, 12.0, -40.0, -15.0)
 ELLIPSE = (50.0, 30.0, 45.0, -15.0)  # both diameters, where its middle is; long along X
 CRADLE_RADIUS, CRADLE_DEG, CRADLE_X = 40.0, 50.0, -80.0  # in the side at +Y
 BOLTS, BOLT, CIRCLE = 12, 13.0, (76.0, 122.0, -60.0)  # how many, their diameter, the bolt circle
+WAVE_X, WAVE_DEEP = (10.0, 40.0, 80.0, 120.0, 150.0), ((0.0, 11.0, 15.0, 7.0, 0.0), (0.0, 8.0, 18.0, 9.0, 0.0))
 SHEET = (90.0, 100.0, 3.0)  # along its slope, across, thick
 SHEET_LEAN_DEG, SHEET_TURN_DEG = 35.0, 8.0
 
@@ -83,6 +85,7 @@ def write_step(path: Path) -> None:
     shape = cut(shape, BRepPrimAPI_MakePrism(BRepBuilderAPI_MakeFace(wire).Face(), gp_Vec(0, 0, THICK + 2)).Shape())
     out = CRADLE_RADIUS * math.cos(math.radians(CRADLE_DEG / 2))
     shape = cut(shape, rod(CRADLE_X, WIDTH / 2 + out, -1, 2 * CRADLE_RADIUS, THICK + 2))
+    shape = cut(shape, _wave())
     for k in range(BOLTS):
         turn = 2 * math.pi * k / BOLTS
         x, y = CIRCLE[1] + CIRCLE[0] / 2 * math.cos(turn), CIRCLE[2] + CIRCLE[0] / 2 * math.sin(turn)
@@ -99,3 +102,26 @@ def write_step(path: Path) -> None:
     tidy = ShapeUpgrade_UnifySameDomain(shape, True, True, False)
     tidy.Build()
     write_shape(tidy.Shape(), "Sensor bracket", path)
+
+
+def _wave():
+    """What is cut off the side at +Y: between two splines, below and above, so that its face is free in both directions."""
+    from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeEdge, BRepBuilderAPI_MakeWire
+    from OCP.BRepOffsetAPI import BRepOffsetAPI_ThruSections
+    from OCP.GeomAPI import GeomAPI_PointsToBSpline
+    from OCP.gp import gp_Pnt
+    from OCP.OCP.collections import Array1_gp_Pnt
+
+    through = BRepOffsetAPI_ThruSections(True, False, 1e-6)
+    for z, deep in zip((-1.0, THICK / 2, THICK + 1), (WAVE_DEEP[0], WAVE_DEEP[1], WAVE_DEEP[0]), strict=True):
+        places = [gp_Pnt(x, WIDTH / 2 - d, z) for x, d in zip(WAVE_X, deep, strict=True)]
+        points = Array1_gp_Pnt(1, len(places))
+        for k, place in enumerate(places, start=1):
+            points.SetValue(k, place)
+        far = [gp_Pnt(x, WIDTH / 2 + 30, z) for x in (WAVE_X[-1], WAVE_X[0])]
+        corners = [places[-1], *far, places[0]]
+        wire = BRepBuilderAPI_MakeWire(BRepBuilderAPI_MakeEdge(GeomAPI_PointsToBSpline(points).Curve()).Edge())
+        for start, end in pairwise(corners):
+            wire.Add(BRepBuilderAPI_MakeEdge(start, end).Edge())
+        through.AddWire(wire.Wire())
+    return through.Shape()

@@ -15,6 +15,7 @@ from .carrier_real import true_faces
 BORE_SHIFT, BORE_BIGGER, BOSS_BIGGER = (0.06, -0.04), 0.024, -0.036
 CONE_WIDER_RAD, BALL_BIGGER, TUBE_BIGGER = 0.0012, 0.03, 0.024
 SLOT_WIDER, ELLIPSE_LONGER, CRADLE_WIDER = 0.04, 0.05, 0.06
+WAVE_OFF_MM = 0.07  # how far the wavy edge stands out of what is drawn
 BOLT_SHIFT = (0.31, -0.22)  # of the first
 SIDE_TILT_RAD = 0.0003
 UPRIGHT = 0.999
@@ -61,9 +62,11 @@ def _plane(nominal: dict) -> dict:
 
 
 def _wall(face: dict) -> dict:
-    """The wall of the elliptical opening, which is no shape that a face can be: told by its outline."""
+    """The wavy edge; and the wall of the elliptical opening, which is no shape that a face can be: told by its outline."""
     long, short, x, y = bracket.ELLIPSE
     spots = np.array(face["spots"])
+    if face["kind"] == "free" and len(spots) and spots[:, 1].min() > bracket.WIDTH / 2 - max(map(max, bracket.WAVE_DEEP)) - 1:
+        return {**face, "off_mm": WAVE_OFF_MM}
     if face["kind"] != "free" or not len(spots) or np.hypot(*(spots.mean(axis=0)[:2] - [x, y])) > 3:
         return face
     outline = {

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from sqlalchemy import select
 
-from ..jobs import align, parts, people, planning, sheet
+from ..jobs import align, parts, people, planning, sections, sheet
 from ..jobs.actor import Actor
 from ..store.database import stored, transaction
 from ..store.models import Job, Part
@@ -58,11 +58,12 @@ class _Planner:
         self.edge("Opening", top, lambda n: n["shape"] == "ellipse")
         self.edge("Cradle", top, lambda n: n["shape"] == "arc" and abs(n["radius"] - bracket.CRADLE_RADIUS) < 1e-6)
         front = self.edge("Front edge", top, self._is_front)
-        nominal = self.edges[front]["nominal"]
+        nominal = next(e["nominal"] for e in self.edges if e["index"] == front)
         planning.plan_edge_point(self.actor, self.job, front, nominal["point"], "Lip")
         bolt = self.round(bracket.BOLT, bracket.CIRCLE[1] + bracket.CIRCLE[0] / 2, bracket.CIRCLE[2])
         planning.plan_alike(self.actor, self.job, bolt["index"], "Bolt hole")
         self.sheet_targets()
+        self.wave()
 
     def flat(self, normal: tuple[float, ...], height: float) -> Found:
         planes = (f for f in self.faces if f["surface"] == "plane" and np.allclose(f["nominal"]["normal"], normal))
@@ -97,3 +98,11 @@ class _Planner:
         for x, y in TARGETS:
             z = point[2] - (normal[0] * (x - point[0]) + normal[1] * (y - point[1])) / normal[2]
             planning.plan_place(self.actor, self.job, face["index"], [x, y, float(z)], normal.tolist(), "D", 3)
+
+    def wave(self) -> None:
+        """A section half way up the wavy edge."""
+        wavy = next(f for f in self.faces if f["surface"] == "free surface" and f["box"][4] > bracket.WIDTH / 2 - 1)
+        asked = sections.Asked((wavy["index"],), 2, bracket.THICK / 2, 10.0)
+        (row,) = sections.plan_sections(self.actor, self.job, asked)
+        sheet.edit_row(self.actor, self.job, row, {"name": "Wavy edge"})
+        sheet.set_limits(self.actor, self.job, row, "", "0.3", "profile")

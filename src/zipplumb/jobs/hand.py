@@ -12,10 +12,12 @@ import numpy as np
 from ..cad import CadModel
 from ..core.errors import DeviceError, InputError
 from ..core.frames import Array
+from ..core.sheet import recipe_from_dict
 from ..core.spots import spots_on
 from ..store.database import stored, transaction
 from ..store.models import Job, Part, Row
 from .actor import Actor
+from .part_model import model_of
 
 OFF_MM, FREE_MM = 0.05, 1e4
 
@@ -42,6 +44,8 @@ def touchable_faces(model: CadModel) -> list[dict]:
             }
         elif nominal:
             raw |= {"kind": "shape", "shape": nominal, "inside": face.inside}
+        elif spline := model.splines.get(face.index):
+            raw["spline"] = spline.to_data()
         faces.append(raw)
     return faces
 
@@ -92,18 +96,21 @@ def move_hand(actor: Actor, job_id: int, do: str, **more) -> dict:
     with transaction() as session:
         job = stored(session, Job, job_id)
         row = session.get(Row, job.current_row_id) if job.current_row_id else None
-        recipe = row.recipe if row else {}
+        recipe = recipe_from_dict(row.recipe) if row else None
         part = stored(session, Part, job.part_id)
         sha256 = part.sha256
         known = tell_hand({"do": "ask"})["part"] == sha256
-        model = None if known or part.model is None else CadModel.unpack(part.model)
+        model = None if known else model_of(part)
     if model is not None:
         tell_hand({"do": "part", "sha256": sha256, "faces": touchable_faces(model)})
     order = {"do": do, **more}
     if do in ("touch", "clumsy", "sweep") and "face" not in order:
-        if recipe.get("face") is None:
+        targets = None if recipe is None else recipe.targets
+        if do == "touch" and recipe is not None and targets is not None and len(targets) == recipe.wanted_hits:
+            return tell_hand({"do": "touch_all", "points": targets.tolist()})
+        if recipe is None or recipe.cad_face is None:
             raise InputError(
                 "The current row has no face on the CAD to touch.", "Nothing was touched.", "Click on the part to touch there."
             )
-        order["face"] = recipe["face"]
+        order["face"] = recipe.cad_face
     return tell_hand(order)

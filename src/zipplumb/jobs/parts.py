@@ -14,6 +14,7 @@ from sqlalchemy.orm import Session
 
 from ..cad import CadModel, read_cad
 from ..cad.formats import NAMES
+from ..cad.spline_pack import pack_splines
 from ..core.errors import FileError, InputError, PlumbError
 from ..store.database import AWAY, stored, tell, transaction
 from ..store.models import Job, Part
@@ -94,6 +95,7 @@ def _keep_model(part: Part, model: CadModel) -> None:
     part.bodies = [asdict(b) for b in model.bodies]
     part.faces = [asdict(f) for f in model.faces]
     part.missing = list(model.missing)
+    part.splines = pack_splines(model.splines) if model.splines else None
     part.edges = [asdict(e) for e in model.edges if e.nominal]
     part.state, part.share, part.words = "ready", 1.0, "Read"
 

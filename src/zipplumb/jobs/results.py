@@ -20,7 +20,7 @@ from ..cad import CadModel
 from ..core.alignment import Alignment
 from ..core.calibration import ProbeCalibration
 from ..core.errors import InputError
-from ..core.frames import Motion
+from ..core.frames import Array, Motion
 from ..core.readings import Reading
 from ..core.sameness import Layered
 from ..core.sheet import (
@@ -34,14 +34,17 @@ from ..core.sheet import (
     evaluate,
     recipe_from_dict,
 )
+from ..core.spots import spots_on
 from ..core.units import Unit
 from ..store import models
 from ..store.models import Calibration, Instrument, Job, Mark, Row
+from .part_model import model_of
 from .probes import applied_calibrations
 from .readings import Batch, History
 from .trust import trust_in
 
 JOBS_REMEMBERED = 32
+NO_SPOTS = np.empty((0, 3))
 EDITION = text(
     "SELECT md5(string_agg(id || ':' || xmin, ',' ORDER BY position, id)) FROM rows WHERE job_id = :job AND removed_at IS NULL"
 )
@@ -75,7 +78,7 @@ class JobResults:
 
     ``instrument``: the one that stands at this job now; ``due``: why it is to be checked. ``remembered``: what
     others keep with the job from one time to the next, by name and row. ``faces``: of the part's bodies that the job
-    keeps, while something is just touched.
+    keeps, while something is just touched. ``spots`` (n, 3): where the current row's face can be touched, in the part.
     """
 
     job: Job
@@ -87,6 +90,7 @@ class JobResults:
     due: tuple[str, ...] = ()
     remembered: dict = field(default_factory=dict)
     faces: Sequence[dict[str, Any]] = ()
+    spots: Array = field(default_factory=lambda: NO_SPOTS)
 
     @property
     def rows(self) -> tuple[SheetRow, ...]:
@@ -146,6 +150,7 @@ class _Memory:
     remembered: dict = field(default_factory=dict)
     surfaces: PartSurfaces | None = None
     faces: tuple[Any, list[dict[str, Any]]] | None = None
+    spots: tuple[Any, Array] | None = None
     joined: dict[int, tuple[tuple[Reading, ...], Reading]] = field(default_factory=dict)
 
 
@@ -209,8 +214,8 @@ def _whole(session: Session, job_id: int, memory: _Memory, new: list[tuple[Batch
         kit = memory.before.kit
     results, memory.found = evaluate(sheet, readings, kit, memory.found, _surfaces(job, memory, sheet))
     due = trust_in(session, instrument, job_id).due if instrument else ()
-    faces = _faces(job, memory, sheet)
-    return JobResults(job, sheet, results, readings, kit, instrument, due, memory.remembered, faces)
+    faces, spots = _faces(job, memory, sheet), _spots(job, memory, sheet)
+    return JobResults(job, sheet, results, readings, kit, instrument, due, memory.remembered, faces, spots)
 
 
 def _known(new: list[tuple[Batch, bool]], kit: Kit) -> bool:
@@ -230,15 +235,16 @@ def _alike(one: Kit, other: Kit) -> bool:
 
 def _surfaces(job: Job, memory: _Memory, sheet: Sheet) -> PartSurfaces | None:
     """The part's surfaces, brought in only where a row rests on them."""
-    packed = job.part.model if sheet.rests_on_surfaces else None
-    if packed is None:
+    part = job.part
+    if not sheet.rests_on_surfaces or part.model is None:
         memory.surfaces = None
         return None
-    part = job.part
     from ..cad.surfaces import Surfaces  # heavy, and few jobs need it
 
     if memory.surfaces is None or memory.surfaces.digest != part.sha256:
-        memory.surfaces = PartSurfaces(part.sha256, Surfaces(CadModel.unpack(packed)).nearest)
+        model = model_of(part)
+        assert model is not None
+        memory.surfaces = PartSurfaces(part.sha256, Surfaces(model).nearest)
     return memory.surfaces
 
 
@@ -251,6 +257,18 @@ def _faces(job: Job, memory: _Memory, sheet: Sheet) -> Sequence[dict[str, Any]]:
     if memory.faces is None or memory.faces[0] != (sha256, kept):
         memory.faces = (sha256, kept), [f for f in job.part.faces if kept is None or f["body"] in kept]
     return memory.faces[1]
+
+
+def _spots(job: Job, memory: _Memory, sheet: Sheet) -> Array:
+    """Where the current row's face can be touched (n, 3), brought in once for each face that is come to."""
+    place = sheet.places.get(job.current_row_id or 0)
+    face = None if place is None else sheet.rows[place].recipe.cad_face
+    if face is None or face >= len(job.part.faces) or job.part.faces[face]["nominal"] is None or job.part.model is None:
+        return NO_SPOTS
+    if memory.spots is None or memory.spots[0] != (job.part.sha256, face):
+        model = CadModel.unpack(job.part.model)
+        memory.spots = (job.part.sha256, face), spots_on(*model.mesh_of(face), seed=face)[0]
+    return memory.spots[1]
 
 
 def _sheet(session: Session, job: Job, memory: _Memory) -> Sheet:

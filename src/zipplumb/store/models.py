@@ -102,6 +102,7 @@ class Part(Base):
     edges: Mapped[list[Any]] = mapped_column(JSONB, server_default="[]", deferred=True)
     faces: Mapped[list[Any]] = deferred(mapped_column(JSONB, server_default="[]"))
     model: Mapped[bytes | None] = deferred(mapped_column(LargeBinary))
+    splines: Mapped[bytes | None] = deferred(mapped_column(LargeBinary))
     created_at: Mapped[datetime] = _now()
 
 

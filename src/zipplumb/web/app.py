@@ -38,6 +38,7 @@ from . import (
     planning,
     probes,
     report,
+    section,
     trials,
 )
 from .auth import Person, load_person
@@ -53,6 +54,7 @@ BLUEPRINTS = (
     planning,
     many,
     part,
+    section,
     kit,
     align,
     measure,

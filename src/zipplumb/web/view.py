@@ -13,6 +13,7 @@ from ..core.sameness import Layered
 from ..core.sheet import RowResult, SheetRow
 from ..core.units import length_text
 from ..exchange.table import RowText
+from ..jobs.ahead import ahead_of
 from ..jobs.prompts import Prompt, prompt, spoiling
 from ..jobs.results import JobResults
 from ..jobs.rows_text import row_texts
@@ -96,7 +97,7 @@ def scene_of(state: JobResults, only: Sequence[int] | None = None) -> dict:
     chosen = state.rows if only is None else [state.row(i) for i in only]
     without_cad = state.job.kept_bodies == []
     rows = {str(row.id): _scene_row(row, state.results[row.id], without_cad) for row in chosen}
-    scene = {"current": state.job.current_row_id, "rows": rows}
+    scene = {"current": state.job.current_row_id, "rows": rows, "ahead": _ahead(state)}
     return scene if only is not None else scene | {"order": [str(r.id) for r in state.rows]}
 
 
@@ -120,6 +121,15 @@ def _scene_row(row: SheetRow, found: RowResult, without_cad: bool) -> dict:
     if found.draw is not None and found.aligned_by is not None:
         raw["drawn"] = polylines(found.draw)
     return raw
+
+
+def _ahead(state: JobResults) -> dict:
+    """What the current row is, where it is no face, and where to touch it."""
+    ahead = ahead_of(state)
+    if ahead is None:
+        return {}
+    following = None if ahead.next is None else ahead.next.round(3).tolist()
+    return {"lines": polylines(ahead.outline), "targets": ahead.targets[:DRAWN].round(3).tolist(), "next": following}
 
 
 def _thinned(count: int, kept: int | None) -> list[int]:

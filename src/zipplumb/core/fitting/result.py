@@ -166,7 +166,8 @@ class FitResult:
             return answers @ np.einsum("ni,nim->nm", pulls[:, 0], shifts[borne])
         total = np.zeros((len(self.parameters), shifts.shape[2]))
         for part, _, jacobian, pulls in self._blocks():
-            total += np.einsum("nda,ndi,nim->am", jacobian, pulls, shifts[part])
+            answers = np.einsum("ndi,nim->ndm", pulls, shifts[part])
+            total += jacobian.reshape(-1, len(total)).T @ answers.reshape(-1, shifts.shape[2])
         return -self.unit_covariance @ total
 
     def u(self, parameter: str, u_hit_mm: float | None = None) -> float:

@@ -83,7 +83,7 @@ class RowRecipe(Model):
     ``kind``: its key, as stored; ``role``: whether it gives a feature, a coordinate system, or a number only.
     ``takes_hits``: a person measures it; ``proposes``: it is to become another kind, which it proposes;
     ``carries_outlines``: what is touched in a plane may lie in it;
-    ``rests_on_surfaces``: it is worked out with the part's CAD surfaces.
+    ``rests_on_surfaces``: it is worked out with the part's CAD surfaces; ``typed``: a person can type all of it.
     ``asked``: its characteristics that matter, the first shown on its line; none: all that the kind has,
     without limits.
     """
@@ -94,6 +94,7 @@ class RowRecipe(Model):
     proposes: ClassVar[bool] = False
     carries_outlines: ClassVar[bool] = False
     rests_on_surfaces: ClassVar[bool] = False
+    typed: ClassVar[bool] = True
     name: Annotated[str, Field(min_length=1, max_length=80)]
     note: Annotated[str, Field(max_length=200)] = ""
     asked: Annotated[tuple[Asked, ...], Field(max_length=40)] = ()
@@ -132,6 +133,11 @@ class RowRecipe(Model):
     @property
     def cad_face(self) -> int | None:
         """The face of the part's CAD that it was picked on."""
+        return None
+
+    @property
+    def targets(self) -> Array | None:
+        """Where in the part it is to be touched, (k, 3), in that order; None where that is free."""
         return None
 
     def height_over_nominal(self, points_part: Array) -> Array | None:

@@ -97,7 +97,8 @@ class RowHits:
     @cached_property
     def radii_mm(self) -> Array:
         """(n,) of the tip at each hit."""
-        return np.array([self.kit.calibrations[c].radius_mm for c in self.calibrations.tolist()])
+        numbers, which = np.unique(self.calibrations, return_inverse=True)
+        return np.array([self.kit.calibrations[c].radius_mm for c in numbers.tolist()])[which]
 
     @property
     def one_radius(self) -> bool:

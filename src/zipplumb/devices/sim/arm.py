@@ -180,6 +180,13 @@ class SimulatedArm(StandIn):
         return None
 
     def _touch(self, do: str, order: dict) -> None:
+        if do == "touch_all":
+            places = [np.array(point, float) for point in order["points"]]
+            for place in places:
+                face = min(self.faces.values(), key=lambda f: f.how_near(place))
+                self.last_face = face
+                self.todo.append(self.hand.hits(face, [place]))
+            return
         if do not in ("touch", "touch_at", "clumsy", "sweep"):
             raise ValueError(f"“{do}” is not known")
         face = self.faces[int(order["face"])]

@@ -9,8 +9,10 @@ import numpy as np
 
 from ...core.frames import Array, unit
 from ...core.shape_codec import shape_from_data
+from ...core.spline_surface import SplineSurface
 
 FEET, STEP_MM = 4, 1e-4
+BESIDE = 0.05
 CLEAR_MM = 6.0  # a hand does not touch nearer to an edge than this, where there is room
 
 
@@ -19,8 +21,8 @@ class RealFace:
     """A face: its true shape, how it waves, and where a hand may touch it.
 
     ``spots`` (m, 3) and ``outward`` (m, 3) lie on the nominal face, part coordinates, mm. ``shape``: of another than a
-    plane or a cylinder, where it is known; an outline stands for the wall along its normal. ``room_mm``: the air before
-    it, to what faces it.
+    plane or a cylinder, where it is known; an outline stands for the wall along its normal. ``spline``: of a free face,
+    from which the real one lies off by ``off_mm``. ``room_mm``: the air before it, to what faces it.
     """
 
     index: int
@@ -34,6 +36,8 @@ class RealFace:
     outward: Array
     room_mm: float = np.inf
     shape: Any = None
+    spline: SplineSurface | None = None
+    off_mm: float = 0.0
 
     @classmethod
     def from_dict(cls, raw: dict) -> RealFace:
@@ -42,7 +46,8 @@ class RealFace:
         return cls(
             raw["index"], raw["kind"], radius=raw.get("radius", 0.0), inside=raw.get("inside", False),
             wave_mm=raw.get("wave_mm", 0.0), shape=shape_from_data(raw["shape"]) if "shape" in raw else None,
-            room_mm=raw.get("room_mm", np.inf), **arrays, **vectors,
+            room_mm=raw.get("room_mm", np.inf), off_mm=raw.get("off_mm", 0.0),
+            spline=SplineSurface.from_data(raw["spline"]) if "spline" in raw else None, **arrays, **vectors,
         )  # fmt: skip
 
     def touch(self, near: Array) -> tuple[Array, Array]:
@@ -63,8 +68,19 @@ class RealFace:
         if self.shape is not None:
             foot, out = self._foot(near)
             return foot, -out if self.inside else out
+        if self.spline is not None:
+            feet, normals = self.spline.nearest(near[None])
+            return feet[0] + self.off_mm * normals[0], normals[0]
         k = int(np.argmin(np.linalg.norm(self.spots - near, axis=1)))
         return near, self.outward[k]
+
+    def how_near(self, place: Array) -> float:
+        """How far a place is from it, mm: from the surface, and a little of how far it is from where it can be touched."""
+        if not len(self.spots):
+            return np.inf
+        foot, _ = self.touch(place)
+        beside = np.linalg.norm(self.spots - place, axis=1).min()
+        return float(np.linalg.norm(foot - place) + BESIDE * beside)
 
     def _foot(self, near: Array) -> tuple[Array, Array]:
         """The nearest place of the shape, and the way out of it."""

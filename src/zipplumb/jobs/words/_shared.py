@@ -8,7 +8,8 @@ from ...core.probing import Side
 from ...core.units import Units
 
 LABELS = {
-    "x": "X", "y": "Y", "z": "Z", "off": "distance off", "value": "value", "angle": "angle",
+    "highest": "most outside", "lowest": "most inside", "x": "X", "y": "Y", "z": "Z",
+    "off": "distance off", "value": "value", "angle": "angle",
 }  # fmt: skip
 FIELDS = {
     "name": "Name", "criterion": "Criterion", "note": "Note", "hits": "Hits", "taking": "While held, take",

@@ -18,6 +18,7 @@ from .. import asked
 from ..doors import changes, reads
 from ..job import go_on
 from ..planning import kinds_to_plan
+from ..section import section_form
 from ..stages import shows
 from ..view import JobView
 
@@ -94,9 +95,17 @@ def face(job_id: int, index: int):
         words, last = describe_face(session, state, index), planning.last_plan(session, job_id)
         place = {name: request.values.get(name, "") for name in ("point", "normal", "stem", "hits", "each")}
         edge = describe_edge(session, state, asked.one_id("edge"))
+        cut = section_form(state, index, request.values, asked.numbers("point", 3) if place["point"] else None)
         return render_template(
-            "_face.html", face=words, place=place, edge=edge, view=JobView.of(state), seen_of=sheet.seen_of, last=last
-        )
+            "_face.html",
+            face=words,
+            place=place,
+            edge=edge,
+            section=cut,
+            view=JobView.of(state),
+            seen_of=sheet.seen_of,
+            last=last,
+        )  # fmt: skip
 
 
 @blueprint.post("/faces/<int:index>/plan")

@@ -37,7 +37,9 @@ def nameable(session: Session, state: JobResults) -> Rows:
 def kinds_to_plan(*roles: str, takes_hits: bool | None = None) -> list[tuple[str, str]]:
     """Kinds of some roles, by their words."""
     found = [
-        (key, WORDS[key].noun) for key, kind in KINDS.items() if kind.role in roles and takes_hits in (None, kind.takes_hits)
+        (key, WORDS[key].noun)
+        for key, kind in KINDS.items()
+        if kind.typed and kind.role in roles and takes_hits in (None, kind.takes_hits)
     ]
     return sorted(found, key=lambda pair: pair[1])
 

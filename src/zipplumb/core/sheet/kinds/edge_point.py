@@ -33,6 +33,10 @@ class EdgePointRecipe(FlatRecipe):
     nominal: StoredLine | None = None
     hits: HitCount = 1
 
+    @property
+    def targets(self) -> Array | None:
+        return None if self.nominal is None else np.asarray(self.nominal.point)[None]
+
     @classmethod
     def quantities_of(cls, nominal: Line | None) -> tuple[Quantity, ...]:
         if nominal is None:

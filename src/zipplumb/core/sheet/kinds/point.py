@@ -5,8 +5,11 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Any, Literal
 
+import numpy as np
+
 from ...features import Feature
 from ...fitting import FitResult
+from ...frames import Array
 from ...shape_codec import StoredPoint
 from ...shapes import Point
 from ..measured import HitCount, MeasuredRecipe, feature_of_hits
@@ -22,6 +25,10 @@ class PointRecipe(MeasuredRecipe):
     sided = False
     nominal: StoredPoint | None = None
     hits: HitCount = 1
+
+    @property
+    def targets(self) -> Array | None:
+        return None if self.nominal is None else np.asarray(self.nominal.position)[None]
 
     @classmethod
     def quantities_of(cls, nominal: Any) -> tuple[Quantity, ...]:

@@ -32,6 +32,10 @@ class SurfacePointRecipe(MeasuredRecipe):
     nominal: StoredPlane
     hits: Literal[1, 3] = 1
 
+    @property
+    def targets(self) -> Array:
+        return np.asarray(self.nominal.point[None])
+
     @classmethod
     def quantities_of(cls, nominal: Any) -> tuple[Quantity, ...]:
         def off(shape: Point) -> float:

@@ -1,0 +1,51 @@
+"""Where the next hit tells the most."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from ..fitting import Placed
+from ..fitting.placed import columns_of
+from ..frames import Array
+
+ENOUGH = 0.5  # of what the best place tells
+LITTLE = 1e-6
+
+
+def next_place(shape: Any, spots: Array, taken: Array) -> int:
+    """The spot where a next hit tells the most of a shape, and of those that tell about as much the farthest from all hits.
+
+    Parameters
+    ----------
+    shape : what is to be measured
+    spots : (m, 3) where it can be touched
+    taken : (n, 3) where it was
+
+    Notes
+    -----
+    What a hit tells is the variance of the distance there by the hits that are taken: the largest is where the next one
+    lessens the volume of the parameters' uncertainty the most. Source: H. P. Wynn, "The sequential generation of D-optimum
+    experimental designs", Annals of Mathematical Statistics 41 (1970).
+    """
+    placed = Placed.of(shape)
+    columns = columns_of(placed.kind)
+    rows = placed.rows(np.ascontiguousarray(spots, float), columns)
+    scale = np.maximum(np.abs(rows).max(axis=0), 1e-12)  # mm and rad alike
+    rows = rows / scale
+    told = placed.rows(np.ascontiguousarray(taken, float).reshape(-1, 3), columns) / scale
+    normal = told.T @ told + LITTLE * np.eye(len(columns))
+    variance = np.einsum("mi,ij,mj->m", rows, np.linalg.inv(normal), rows)
+    apart = np.ones(len(spots))
+    if len(taken):
+        apart = np.linalg.norm(spots[:, None] - np.asarray(taken)[None], axis=2).min(axis=1)
+    return int(np.argmax(np.where(variance >= ENOUGH * variance.max(), apart, -1.0)))
+
+
+def places_in_order(shape: Any, spots: Array, count: int) -> Array:
+    """So many spots (count, 3), each where it tells the most after those before."""
+    chosen: list[int] = []
+    for _ in range(min(count, len(spots))):
+        chosen.append(next_place(shape, spots, spots[chosen]))
+    return np.asarray(spots[chosen])

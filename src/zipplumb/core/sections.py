@@ -1,0 +1,164 @@
+"""A section: the curve along which a plane cuts a surface, and what a tip that follows it makes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from scipy.spatial import cKDTree
+
+from .frames import Array, Indices, unit
+from .shapes import BaseShape
+
+FEET = 6  # rounds by which a foot settles
+SHORT_MM = 1e-9
+
+
+@dataclass(frozen=True, eq=False)
+class Section(BaseShape):
+    """A curve in a plane, on a surface.
+
+    Attributes
+    ----------
+    points : (m, 3) on the curve, in order, near enough to one another that a cubic between two is as good as the curve
+    normals : (m, 3) of the surface there, out of the material; at a corner two points lie in one place
+    across : (3,) normal of the plane
+    """
+
+    points: Array
+    normals: Array
+    across: Array
+    rows_, direction_rows_, directions_ = ("points",), ("normals",), ("across",)
+    derived_ = ("_pieces", "_tree")
+
+    def __post_init__(self):
+        super().__post_init__()
+        if len(self.points) != len(self.normals):
+            raise ValueError("each point of a section wants a normal")
+        if len(self.points) < 2 or not self.length > SHORT_MM:
+            raise ValueError("a section has a length")
+        if np.linalg.norm(np.cross(self.normals, self.across), axis=1).min() < 1e-3:
+            raise ValueError("a section's plane cuts the surface, and does not lie in it")
+
+    @property
+    def point(self) -> Array:
+        """Its middle."""
+        return self.at(np.array([self.length / 2]))[0]
+
+    @cached_property
+    def _lengths(self) -> Array:
+        """(m,) from the first point to each, along the curve."""
+        return np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(self.points, axis=0), axis=1))])
+
+    @property
+    def length(self) -> float:
+        return float(self._lengths[-1])
+
+    @cached_property
+    def _pieces(self) -> tuple[Indices, Array, Array]:
+        """Begins (k,) of the cubics, and the derivatives (k, 3) at both their ends, by their own shares."""
+        chords = np.diff(self.points, axis=0)
+        long = np.linalg.norm(chords, axis=1)
+        begins = np.flatnonzero(long > SHORT_MM)
+        ends = []
+        for k in (begins, begins + 1):
+            along = unit(np.cross(self.across, self.normals[k]))
+            ends.append(along * (np.sign(np.einsum("ij,ij->i", along, chords[begins])) * long[begins])[:, None])
+        return begins, ends[0], ends[1]
+
+    @cached_property
+    def _tree(self) -> cKDTree:
+        return cKDTree(self.points)
+
+    def _cubic(self, piece: Indices, share: Array) -> tuple[Array, Array, Array]:
+        """Places, first and second derivatives of Hermite's cubics."""
+        begins, first, last = self._pieces
+        a, b, t = self.points[begins[piece]], self.points[begins[piece] + 1], share[:, None]
+        va, vb = first[piece], last[piece]
+        place = (1 + 2 * t) * (1 - t) ** 2 * a + t * (1 - t) ** 2 * va + t * t * (3 - 2 * t) * b + t * t * (t - 1) * vb
+        d1 = 6 * t * (t - 1) * (a - b) + (1 - t) * (1 - 3 * t) * va + t * (3 * t - 2) * vb
+        d2 = (12 * t - 6) * (a - b) + (6 * t - 4) * va + (6 * t - 2) * vb
+        return place, d1, d2
+
+    def at(self, along_mm: Array) -> Array:
+        """Places (n, 3) at lengths from its beginning."""
+        begins = self._pieces[0]
+        starts = self._lengths[begins]
+        piece = np.clip(np.searchsorted(starts, along_mm, "right") - 1, 0, len(begins) - 1)
+        long = self._lengths[begins[piece] + 1] - starts[piece]
+        return self._cubic(piece, np.clip((along_mm - starts[piece]) / long, 0, 1))[0]
+
+    def targets(self, spacing_mm: float) -> Array:
+        """Places (n, 3) along it at about a spacing, clear of its ends by half of that."""
+        count = max(1, round(self.length / spacing_mm))
+        return self.at((np.arange(count) + 0.5) * self.length / count)
+
+    def feet(self, points: Array) -> tuple[Array, Array]:
+        """The nearest places (n, 3) of the curve, seen along the plane's normal, and the surface's normals there."""
+        flat = points - ((points - self.points[0]) @ self.across)[:, None] * self.across
+        begins = self._pieces[0]
+        nearest = self._tree.query(flat)[1]
+        # of the two cubics that meet at the nearest point, the nearer one
+        best: tuple[Indices, Array, Array] | None = None
+        for piece in (np.searchsorted(begins, nearest, "left") - 1, np.searchsorted(begins, nearest, "left")):
+            piece = np.clip(piece, 0, len(begins) - 1)
+            share = self._foot(piece, flat)
+            off = np.linalg.norm(self._cubic(piece, share)[0] - flat, axis=1)
+            if best is None:
+                best = piece, share, off
+            else:
+                nearer = off < best[2]
+                best = np.where(nearer, piece, best[0]), np.where(nearer, share, best[1]), np.where(nearer, off, best[2])
+        assert best is not None
+        piece, share, _ = best
+        k, t = begins[piece], share[:, None]
+        return self._cubic(piece, share)[0], unit((1 - t) * self.normals[k] + t * self.normals[k + 1])
+
+    def _foot(self, piece: Indices, flat: Array) -> Array:
+        """Shares of the feet on given cubics, by Newton's iteration."""
+        share = np.full(len(flat), 0.5)
+        for _ in range(FEET):
+            place, d1, d2 = self._cubic(piece, share)
+            off = place - flat
+            square = np.einsum("ij,ij->i", d1, d1)
+            curved = square + np.einsum("ij,ij->i", off, d2)
+            slope = np.where(curved > 0.1 * square, curved, square)
+            share = np.clip(share - np.einsum("ij,ij->i", off, d1) / slope, 0.0, 1.0)
+        return share
+
+    def distance(self, points: Array) -> Array:
+        """(n,) from the surface along its normal, + out of the material; beside the plane by its tangent planes."""
+        feet, normals = self.feet(points)
+        return np.einsum("ij,ij->i", points - feet, normals)
+
+    def touched(self, centers: Array, radius: float) -> tuple[Array, Array]:
+        """Where a ball touches, (n, 3), and how far that is from the surface, (n,).
+
+        A ball's center may lie beside the plane, or above another place of the curve: its foot is looked for from where
+        it touches.
+        """
+        points = centers
+        for _ in range(FEET):
+            _, normals = self.feet(points)
+            points = centers - radius * normals
+        return points, self.distance(points)
+
+
+@dataclass(frozen=True, eq=False)
+class TipPath(BaseShape):
+    """Centers (n, 3) of a tip that followed a surface, and its radius."""
+
+    centers: Array
+    radius: float
+    rows_ = ("centers",)
+    lengths_ = ("radius",)
+
+    @property
+    def point(self) -> Array:
+        """Its middle."""
+        return np.asarray(self.centers.mean(axis=0))
+
+    def distance(self, points: Array) -> Array:
+        """(n,) to the nearest center, less the radius."""
+        return cKDTree(self.centers).query(points)[0] - self.radius

@@ -1,0 +1,86 @@
+"""A section curve: a tip follows a surface along the curve in which a plane cuts it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import replace
+from typing import Annotated, Any, Literal
+
+import numpy as np
+from pydantic import Field
+
+from ...features import Feature
+from ...frames import Array, Motion
+from ...sections import Section, TipPath
+from ...shape_codec import StoredSection
+from ...uncertainty import Source, Uncertainty
+from ..base import Internal, Needed
+from ..measured import MeasuredRecipe
+from ..quantities import Quantity
+from ..results import FoundFeature
+from ..row_hits import RowHits
+
+
+class SectionCurveRecipe(MeasuredRecipe):
+    """``nominal``: the curve on the CAD; ``every_mm``: about how far its targets are from one another.
+
+    What is judged is each hit's distance from the surface, along the surface's normal: the most that it lies outside, the
+    most inside, and the zone about the curve that holds all (ISO 1101, profile of any line).
+    """
+
+    kind: Literal["section_curve"] = "section_curve"
+    fits = "point"
+    shape_type = TipPath
+    sided = False
+    of_its_shape = False
+    typed = False
+    nominal: Annotated[StoredSection, Internal()]
+    every_mm: Annotated[float, Field(gt=0.01, le=10_000)] = 10.0
+    hits: Annotated[int, Internal(), Field(ge=1, le=100_000)] = 1
+
+    @property
+    def targets(self) -> Array:
+        return self.nominal.targets(self.every_mm)
+
+    @property
+    def wanted_hits(self) -> int:
+        return len(self.targets)
+
+    @classmethod
+    def quantities_of(cls, nominal: Section) -> tuple[Quantity, ...]:
+        def judged(by: Callable[[Array], float]) -> Callable[[TipPath], float]:
+            return lambda path: float(by(nominal.touched(path.centers, path.radius)[1]))
+
+        return (
+            Quantity("profile", of=judged(lambda off: 2 * np.abs(off).max()), nominal=0.0, in_part=True),
+            Quantity("highest", of=judged(np.max), nominal=0.0, in_part=True),
+            Quantity("lowest", of=judged(np.min), nominal=0.0, in_part=True),
+        )
+
+    @classmethod
+    def for_fit(cls, fit_kind: str) -> dict[str, Any] | None:
+        return None  # what a curve should be is told by CAD alone
+
+    def found(self, hits: RowHits | None, parents: Mapping[Needed, FoundFeature]) -> FoundFeature:
+        """Each hit is as uncertain as one hit is: what is judged is the one that lies off the most."""
+        assert hits is not None
+        base = replace(self.begun(hits, "taking"), warnings=hits.gap_words)
+        if not hits.one_radius:
+            words = "It was touched with tips of different sizes. The hits are kept. Follow it with one tip."
+            return replace(base, state="failed" if hits.finished else "taking", message=words)
+        cal, path = hits.calibration, TipPath(hits.centers, hits.calibration.radius_mm)
+        terms: dict[Source, Array] = {hits.source: np.vstack([hits.u_hit_mm * np.eye(3), np.zeros((4, 3))])}
+        for source, shifts in hits.shifts().items():
+            terms[source] = np.vstack([shifts[len(shifts) // 2], np.zeros((4, shifts.shape[2]))])
+        terms[Source("tip", cal.id)] = cal.u_radius_mm * np.eye(7)[:, 6:]
+        local = Motion(np.eye(3), path.point)
+        feature = Feature(self.name, path, local, Uncertainty(7, terms), hits.centers)
+        return replace(base, state="done" if hits.finished else "taking", feature=feature, contacts=hits.centers)
+
+    def contacts_in_part(self, found: FoundFeature, contacts_part: Array) -> Array:
+        if found.feature is None:
+            return contacts_part
+        return np.asarray(self.nominal.touched(contacts_part, found.feature.shape.radius)[0])
+
+
+KIND = SectionCurveRecipe

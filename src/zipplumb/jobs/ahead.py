@@ -1,0 +1,66 @@
+"""What lies ahead of whoever measures: the current row's outline, its targets, and where the next hit is best."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from ..core.deriving.drawing import Drawing, drawn
+from ..core.frames import Array
+from ..core.probing.next_place import next_place, places_in_order
+from .results import JobResults
+
+REACH_MM, ON_OUTLINE = 15.0, 96
+
+
+@dataclass(frozen=True, eq=False)
+class Ahead:
+    """In the part, mm. ``outline``: of a row that is no face; ``targets`` (k, 3) that are left; ``next`` (3,) or None."""
+
+    outline: Drawing
+    targets: Array
+    next: Array | None
+
+
+def ahead_of(state: JobResults) -> Ahead | None:
+    """Of the current row; None where it takes no more hits."""
+    row = state.current
+    if row is None or not row.recipe.takes_hits or row.finished:
+        return None
+    recipe, nominal = row.recipe, getattr(row.recipe, "nominal", None)
+    outline = drawn(nominal, REACH_MM) if nominal is not None and recipe.cad_face is None else Drawing()
+    taken = _taken(state, row.id)
+    count = _count(state, row.id)
+    if recipe.targets is not None:
+        left = _left(recipe.targets, taken, count)
+        return Ahead(outline, left, left[0] if len(left) else None)
+    spots = state.spots if recipe.cad_face is not None else outline.places(ON_OUTLINE)
+    if nominal is None or not len(spots) or count >= recipe.wanted_hits or count < recipe.hits_of_plane:
+        return Ahead(outline, np.empty((0, 3)), None)
+    if taken is None:  # before the part is aligned nobody knows where the hits lie in it: as if they lay well
+        taken = places_in_order(nominal, spots, count)
+    return Ahead(outline, np.empty((0, 3)), spots[next_place(nominal, spots, taken)])
+
+
+def _count(state: JobResults, row: int) -> int:
+    feature = state.results[row].feature
+    return 0 if feature is None else feature.laid + len(feature.counted)
+
+
+def _taken(state: JobResults, row: int) -> Array | None:
+    """Its hits in the part (n, 3), by the tip's center; None before the part is aligned."""
+    feature = state.results[row].feature
+    if state.alignment is None:
+        return None
+    return np.empty((0, 3)) if feature is None or feature.centers is None else state.alignment.points(feature.centers)
+
+
+def _left(targets: Array, taken: Array | None, count: int) -> Array:
+    """Those that no hit was for: each hit is for the target nearest to it, or for the next where that is not known."""
+    if taken is None:
+        return targets[count:]
+    if not len(taken):
+        return targets
+    nearest = np.linalg.norm(taken[:, None] - targets[None], axis=2).argmin(axis=1)
+    return np.delete(targets, np.unique(nearest), axis=0)
