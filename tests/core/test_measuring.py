@@ -39,6 +39,16 @@ def test_a_point_is_where_the_center_was_and_how_far_off_it_is_once_aligned(benc
     assert [result.characteristic(k).deviation for k in "xyz"] == pytest.approx([0.3, 0, 0.4], abs=1e-6)
 
 
+def test_hits_that_stand_apart_on_purpose_say_nothing_against_one_another(bench):
+    """Of three hits round a place each counts a third: JCGM 100, 4.2.3, the variance of a mean."""
+    nominal = {"shape": "plane", "point": [10, 20, 60], "normal": [0, 0, 1]}
+    around = np.array([[16, 20, 63], [7, 25.2, 63], [7, 14.8, 63.0]])
+    row = bench.add({"kind": "surface_point", "hits": 3, "nominal": nominal}, around, UP)
+    feature = found(bench, row).feature.feature
+    across = feature.uncertainty.covariance[2, 2] ** 0.5
+    assert across == pytest.approx(bench.u_hit_mm / np.sqrt(3), rel=0.05)
+
+
 def test_a_surface_point_of_three_hits_takes_the_tip_off_along_its_own_lean(bench):
     normal = np.array([0.3, -0.2, 1.0]) / np.linalg.norm([0.3, -0.2, 1.0])
     u = np.cross(normal, [1, 0, 0]) / np.linalg.norm(np.cross(normal, [1, 0, 0]))

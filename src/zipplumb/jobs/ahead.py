@@ -9,9 +9,11 @@ import numpy as np
 from ..core.deriving.drawing import Drawing, drawn
 from ..core.frames import Array
 from ..core.probing.next_place import next_place, places_in_order
+from ..core.sheet import SheetRow
 from .results import JobResults
 
 REACH_MM, ON_OUTLINE = 15.0, 96
+NOTHING = np.empty((0, 3))
 
 
 @dataclass(frozen=True, eq=False)
@@ -28,19 +30,35 @@ def ahead_of(state: JobResults) -> Ahead | None:
     row = state.current
     if row is None or not row.recipe.takes_hits or row.finished:
         return None
-    recipe, nominal = row.recipe, getattr(row.recipe, "nominal", None)
-    outline = drawn(nominal, REACH_MM) if nominal is not None and recipe.cad_face is None else Drawing()
-    taken = _taken(state, row.id)
+    recipe, outline = row.recipe, _outline(state, row)
     count = _count(state, row.id)
     if recipe.targets is not None:
-        left = _left(recipe.targets, taken, count)
+        left = _left(recipe.targets, _taken(state, row.id), count)
         return Ahead(outline, left, left[0] if len(left) else None)
+    return Ahead(outline, NOTHING, _next(state, row, outline, count))
+
+
+def _outline(state: JobResults, row: SheetRow) -> Drawing:
+    """Kept with the job: it is the same at every hit."""
+    kept = state.remembered.setdefault("outline", {})
+    if row.id not in kept or kept[row.id][0] is not row.recipe:
+        nominal = getattr(row.recipe, "nominal", None)
+        drawing = drawn(nominal, REACH_MM) if nominal is not None and row.recipe.cad_face is None else Drawing()
+        kept[row.id] = row.recipe, drawing
+    return kept[row.id][1]
+
+
+def _next(state: JobResults, row: SheetRow, outline: Drawing, count: int) -> Array | None:
+    recipe, nominal = row.recipe, getattr(row.recipe, "nominal", None)
+    if nominal is None or not recipe.hits_of_plane <= count < recipe.wanted_hits:
+        return None
     spots = state.spots if recipe.cad_face is not None else outline.places(ON_OUTLINE)
-    if nominal is None or not len(spots) or count >= recipe.wanted_hits or count < recipe.hits_of_plane:
-        return Ahead(outline, np.empty((0, 3)), None)
+    if not len(spots):
+        return None
+    taken = _taken(state, row.id)
     if taken is None:  # before the part is aligned nobody knows where the hits lie in it: as if they lay well
         taken = places_in_order(nominal, spots, count)
-    return Ahead(outline, np.empty((0, 3)), spots[next_place(nominal, spots, taken)])
+    return np.asarray(spots[next_place(nominal, spots, taken)])
 
 
 def _count(state: JobResults, row: int) -> int:

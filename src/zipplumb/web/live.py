@@ -27,6 +27,7 @@ from ..core.sameness import Layered
 from ..core.units import Units, length_text
 from ..exchange.table import RowText
 from ..jobs.results import JobResults, load
+from ..store.database import AWAY as DATABASE_AWAY
 from ..store.database import CHANGED, TIP, database_url, snapshot
 from ..store.models import Instrument, Station
 from .rows import row_html
@@ -37,6 +38,7 @@ LISTEN = "X-Live"  # of an answer that is no page: what its asker may listen to
 BACKLOG, TIPS = 60, 3
 HEARTBEAT_S, WATCH_S, TOGETHER_S, BEGIN_S = 5.0, 1.0, 0.03, 3.0
 AWAY = "The database is away for a moment. Every confirmed hit is kept; this page goes on by itself."
+NOT_SHOWN = "What changed could not be shown here. Every confirmed hit is kept. Load the page again."
 Word = dict[str, Any]
 Write = Callable[[bytes], Awaitable[None]]
 
@@ -245,10 +247,15 @@ class Hub:
                         self._changed(job_id, word)
                 except PlumbError:
                     continue
-                except Exception:
+                except DATABASE_AWAY:
                     log.warning("a change could not be worked out; it is tried again", exc_info=True)
                     time.sleep(0.5)
                     self._due(job_id, word)
+                except Exception:  # of one job: the others go on, and who looks at it is told
+                    log.exception("a change of job %s could not be shown", job_id)
+                    if watched := self.jobs.get(job_id):
+                        watched.state = None  # the next change is shown whole
+                        self._send(watched.pages, _event("trouble", {"words": NOT_SHOWN}))
             time.sleep(max(0.0, TOGETHER_S - (time.monotonic() - began)))
 
     def _load(self, job_id: int, named: set[int] | None = None) -> JobResults:

@@ -9,6 +9,7 @@ import numpy as np
 from ..fitting import Placed
 from ..fitting.placed import columns_of
 from ..frames import Array
+from ..shapes import Line
 
 ENOUGH = 0.5  # of what the best place tells
 LITTLE = 1e-6
@@ -29,18 +30,25 @@ def next_place(shape: Any, spots: Array, taken: Array) -> int:
     lessens the volume of the parameters' uncertainty the most. Source: H. P. Wynn, "The sequential generation of D-optimum
     experimental designs", Annals of Mathematical Statistics 41 (1970).
     """
-    placed = Placed.of(shape)
-    columns = columns_of(placed.kind)
-    rows = placed.rows(np.ascontiguousarray(spots, float), columns)
+    rows = _rows(shape, spots)
     scale = np.maximum(np.abs(rows).max(axis=0), 1e-12)  # mm and rad alike
     rows = rows / scale
-    told = placed.rows(np.ascontiguousarray(taken, float).reshape(-1, 3), columns) / scale
-    normal = told.T @ told + LITTLE * np.eye(len(columns))
+    told = _rows(shape, np.reshape(taken, (-1, 3))) / scale
+    normal = told.T @ told + LITTLE * np.eye(rows.shape[1])
     variance = np.einsum("mi,ij,mj->m", rows, np.linalg.inv(normal), rows)
     apart = np.ones(len(spots))
     if len(taken):
         apart = np.linalg.norm(spots[:, None] - np.asarray(taken)[None], axis=2).min(axis=1)
     return int(np.argmax(np.where(variance >= ENOUGH * variance.max(), apart, -1.0)))
+
+
+def _rows(shape: Any, points: Array) -> Array:
+    """How the distances (n, k) of hits answer to the shape's parameters."""
+    if isinstance(shape, Line):  # in its plane: a shift and a turn
+        along = (points - shape.point) @ shape.direction
+        return np.column_stack([np.ones(len(points)), along])
+    placed = Placed.of(shape)
+    return placed.rows(np.ascontiguousarray(points, float), columns_of(placed.kind))
 
 
 def places_in_order(shape: Any, spots: Array, count: int) -> Array:

@@ -50,7 +50,12 @@ def worse(stated_mm: float, seen_mm: float, spare: int) -> tuple[float, float]:
 
 
 def feature_of_hits(
-    name: str, hits: RowHits, result: FitResult, surface: Callable[[float], Any], plane: Feature | None
+    name: str,
+    hits: RowHits,
+    result: FitResult,
+    surface: Callable[[float], Any],
+    plane: Feature | None,
+    seen_mm: float | None = None,
 ) -> Feature:
     """A measured feature with its uncertainty by source: its hits, offsets, stations, tips, the plane that it lies in.
 
@@ -58,12 +63,14 @@ def feature_of_hits(
     ----------
     surface : tip radius -> the surface under the fitted shape of tip centers
     plane : another row's, in which a 2D shape was fitted
+    seen_mm : how much the hits scatter, NaN where they do not tell; by default what the fit leaves
     """
     cal = hits.calibration
     shape = surface(cal.radius_mm)
     size = 6 + len(sizes_of(shape))
     own = hits.source
-    u_hit, freedom = worse(hits.u_hit_mm, (result.gaussian or result).sigma, result.spare)
+    seen_mm = (result.gaussian or result).sigma if seen_mm is None else seen_mm
+    u_hit, freedom = worse(hits.u_hit_mm, seen_mm, result.spare)
     into = widening(result)
     found = Uncertainty.of_covariance(own, result.unit_covariance * u_hit**2, freedom).through(into)
     shifts = hits.shifts()

@@ -66,8 +66,9 @@ class EdgePointRecipe(FlatRecipe):
             return replace(base, state="failed" if hits.finished else "taking", message=str(error))
         outward = found.outward
         feature = feature_of_hits(
-            self.name, hits, result, lambda radius: Point(self._edge(result, plane, outward, radius).position), plane
-        )
+            self.name, hits, result, lambda radius: Point(self._edge(result, plane, outward, radius).position), plane,
+            seen_mm=float(np.std(hits.centers @ outward, ddof=1)) if len(hits.keys) > 1 else np.nan,
+        )  # fmt: skip
         return replace(
             base, state="done" if hits.finished else "taking", feature=feature, facing=outward,
             contacts=np.tile(found.position, (len(hits.keys), 1)), warnings=(*base.warnings, *found.warnings),

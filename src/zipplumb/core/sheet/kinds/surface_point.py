@@ -66,7 +66,10 @@ class SurfacePointRecipe(MeasuredRecipe):
         except PlumbError as error:
             return replace(base, state="failed" if hits.finished else "taking", message=str(error))
         middle = found.position + cal.radius_mm * found.normal
-        feature = feature_of_hits(self.name, hits, result, lambda radius: Point(middle - radius * found.normal), None)
+        # the three stand apart on purpose: how far they are from their middle says nothing of how well each was taken
+        feature = feature_of_hits(
+            self.name, hits, result, lambda radius: Point(middle - radius * found.normal), None, seen_mm=np.nan
+        )
         return replace(
             base, state=done, feature=feature, contacts=hits.centers - cal.radius_mm * found.normal, facing=found.normal,
             warnings=(*base.warnings, *found.warnings),
