@@ -15,7 +15,7 @@ from person import Person, launched  # noqa: E402
 from playwright.sync_api import sync_playwright  # noqa: E402
 
 from zipplumb.demo.processes import Processes  # noqa: E402
-from zipplumb.jobs import kit  # noqa: E402
+from zipplumb.jobs import kit, measure  # noqa: E402
 from zipplumb.jobs.actor import Actor  # noqa: E402
 from zipplumb.jobs.hand import move_hand, tell_hand  # noqa: E402
 from zipplumb.jobs.results import load  # noqa: E402
@@ -118,6 +118,14 @@ def touch_walk(person: Person, job: int, back: int, shot) -> None:
     person.until(lambda: person.hits[0] >= 9, 60)
     person.until_hand_rests()
     shot("touch")
+    with transaction() as session:
+        wavy = next(row.id for row in load(session, job).rows if row.recipe.name == "Wavy edge")
+    measure.make_current(TECHNICIAN, job, wavy)
+    person.until(lambda: person.hits[1] > 9)
+    person.hand("Touch what the row asks")
+    person.until(lambda: person.hits[0] >= 6, 60)
+    shot("section")
+    person.until_hand_rests()
     kit.bring_instrument(TECHNICIAN, back, arm, unmoved=True)
 
 
@@ -143,7 +151,6 @@ def kit_walk(person: Person, processes: Processes, shot) -> None:
     kit_pages.hand("6 mm ball on, without a word")
     kit_pages.hand("Touch the sphere all round")
     kit_pages.until_taken(60)
-    shot("sphere")
     tell_hand({"do": "stop"}, processes.sims["arm"][0])
     kit_pages.hand("Finish")
     kit_pages.ended("pass")

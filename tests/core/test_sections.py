@@ -85,6 +85,7 @@ def test_in_the_sheet_what_stands_off_is_found_and_its_uncertainty_has_its_sourc
     assert 2 * bench.u_hit_mm * 0.99 < values["highest"].U  # one hit's own, and the system's
     assert pytest.approx(2 * values["highest"].U, rel=0.1) == values["profile"].U
     assert np.allclose(found.contacts_part[:, 2] - 60, off, atol=1e-6)
+    assert np.allclose(found.residuals, off, atol=1e-6)
 
 
 def bench_kit():

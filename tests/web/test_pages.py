@@ -157,6 +157,22 @@ def test_a_page_that_is_too_slow_is_sent_everything_anew(app, stack):
     listening(hub, f"job {stack.job}", then)
 
 
+def test_a_change_that_cannot_be_shown_is_said_and_the_next_is_shown_whole(app, stack, monkeypatch):
+    hub = Hub(app)
+
+    async def then(page, seen):
+        await seen(1)
+        monkeypatch.setattr("zipplumb.web.live.scene_of", lambda *_: 1 / 0)
+        await asyncio.to_thread(hub._one, stack.job, {"what": "hits"})
+        monkeypatch.undo()
+        await asyncio.to_thread(hub._one, stack.job, {"what": "hits"})
+        said, whole = (await seen(3))[-2:]
+        assert "could not be shown" in said["words"]
+        assert whole["html"].count('class="entry ') == len(whole["scene"]["order"])
+
+    listening(hub, f"job {stack.job}", then)
+
+
 def test_changes_that_wait_go_together(app):
     """Every row that any of them names, the newest tone; where one does not say which rows, all are looked at."""
     both = _together(_together(None, {"what": "hits", "row": 1, "tone": "taken"}), {"what": "hits", "row": 2, "tone": None})

@@ -11,7 +11,7 @@ from scipy.spatial import cKDTree
 from .frames import Array, Indices, unit
 from .shapes import BaseShape
 
-FEET = 6  # rounds by which a foot settles
+FEET, STILL = 8, 1e-7  # rounds by which a foot settles; mm, and shares of a piece, that are nothing
 SHORT_MM = 1e-9
 
 
@@ -56,8 +56,8 @@ class Section(BaseShape):
         return float(self._lengths[-1])
 
     @cached_property
-    def _pieces(self) -> tuple[Indices, Array, Array]:
-        """Begins (k,) of the cubics, and the derivatives (k, 3) at both their ends, by their own shares."""
+    def _pieces(self) -> tuple[Indices, Array]:
+        """Where the cubics begin (k,), and their coefficients (4, k, 3) by the share of each, the constant first."""
         chords = np.diff(self.points, axis=0)
         long = np.linalg.norm(chords, axis=1)
         begins = np.flatnonzero(long > SHORT_MM)
@@ -65,7 +65,8 @@ class Section(BaseShape):
         for k in (begins, begins + 1):
             along = unit(np.cross(self.across, self.normals[k]))
             ends.append(along * (np.sign(np.einsum("ij,ij->i", along, chords[begins])) * long[begins])[:, None])
-        return begins, ends[0], ends[1]
+        chord, (first, last) = chords[begins], ends
+        return begins, np.array([self.points[begins], first, 3 * chord - 2 * first - last, first + last - 2 * chord])
 
     @cached_property
     def _tree(self) -> cKDTree:
@@ -73,13 +74,9 @@ class Section(BaseShape):
 
     def _cubic(self, piece: Indices, share: Array) -> tuple[Array, Array, Array]:
         """Places, first and second derivatives of Hermite's cubics."""
-        begins, first, last = self._pieces
-        a, b, t = self.points[begins[piece]], self.points[begins[piece] + 1], share[:, None]
-        va, vb = first[piece], last[piece]
-        place = (1 + 2 * t) * (1 - t) ** 2 * a + t * (1 - t) ** 2 * va + t * t * (3 - 2 * t) * b + t * t * (t - 1) * vb
-        d1 = 6 * t * (t - 1) * (a - b) + (1 - t) * (1 - 3 * t) * va + t * (3 * t - 2) * vb
-        d2 = (12 * t - 6) * (a - b) + (6 * t - 4) * va + (6 * t - 2) * vb
-        return place, d1, d2
+        a, b, c, d = self._pieces[1][:, piece]
+        t = share[:, None]
+        return ((d * t + c) * t + b) * t + a, (3 * d * t + 2 * c) * t + b, 6 * d * t + 2 * c
 
     def at(self, along_mm: Array) -> Array:
         """Places (n, 3) at lengths from its beginning."""
@@ -97,26 +94,18 @@ class Section(BaseShape):
     def feet(self, points: Array) -> tuple[Array, Array]:
         """The nearest places (n, 3) of the curve, seen along the plane's normal, and the surface's normals there."""
         flat = points - ((points - self.points[0]) @ self.across)[:, None] * self.across
-        begins = self._pieces[0]
-        nearest = self._tree.query(flat)[1]
+        begins, count = self._pieces[0], len(flat)
+        after = np.searchsorted(begins, self._tree.query(flat)[1], "left")
         # of the two cubics that meet at the nearest point, the nearer one
-        best: tuple[Indices, Array, Array] | None = None
-        for piece in (np.searchsorted(begins, nearest, "left") - 1, np.searchsorted(begins, nearest, "left")):
-            piece = np.clip(piece, 0, len(begins) - 1)
-            share = self._foot(piece, flat)
-            off = np.linalg.norm(self._cubic(piece, share)[0] - flat, axis=1)
-            if best is None:
-                best = piece, share, off
-            else:
-                nearer = off < best[2]
-                best = np.where(nearer, piece, best[0]), np.where(nearer, share, best[1]), np.where(nearer, off, best[2])
-        assert best is not None
-        piece, share, _ = best
+        piece = np.clip(np.concatenate([after - 1, after]), 0, len(begins) - 1)
+        share, off = self._foot(piece, np.concatenate([flat, flat]))
+        best = np.arange(count) + np.where(off[:count] <= off[count:], 0, count)
+        piece, share = piece[best], share[best]
         k, t = begins[piece], share[:, None]
         return self._cubic(piece, share)[0], unit((1 - t) * self.normals[k] + t * self.normals[k + 1])
 
-    def _foot(self, piece: Indices, flat: Array) -> Array:
-        """Shares of the feet on given cubics, by Newton's iteration."""
+    def _foot(self, piece: Indices, flat: Array) -> tuple[Array, Array]:
+        """Shares of the feet on given cubics, by Newton's iteration, and how far they are."""
         share = np.full(len(flat), 0.5)
         for _ in range(FEET):
             place, d1, d2 = self._cubic(piece, share)
@@ -124,8 +113,12 @@ class Section(BaseShape):
             square = np.einsum("ij,ij->i", d1, d1)
             curved = square + np.einsum("ij,ij->i", off, d2)
             slope = np.where(curved > 0.1 * square, curved, square)
-            share = np.clip(share - np.einsum("ij,ij->i", off, d1) / slope, 0.0, 1.0)
-        return share
+            moved = np.clip(share - np.einsum("ij,ij->i", off, d1) / slope, 0.0, 1.0)
+            still = np.abs(moved - share).max() < STILL
+            share = moved
+            if still:
+                break
+        return share, np.linalg.norm(self._cubic(piece, share)[0] - flat, axis=1)
 
     def distance(self, points: Array) -> Array:
         """(n,) from the surface along its normal, + out of the material; beside the plane by its tangent planes."""
@@ -140,9 +133,11 @@ class Section(BaseShape):
         """
         points = centers
         for _ in range(FEET):
-            _, normals = self.feet(points)
-            points = centers - radius * normals
-        return points, self.distance(points)
+            feet, normals = self.feet(points)
+            before, points = points, centers - radius * normals
+            if np.abs(points - before).max() < STILL:
+                break
+        return points, np.einsum("ij,ij->i", points - feet, normals)
 
 
 @dataclass(frozen=True, eq=False)

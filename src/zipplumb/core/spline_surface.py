@@ -14,7 +14,7 @@ from scipy.spatial import cKDTree
 from .frames import Array
 
 PER_SPAN = 4  # places on each knot span from which a foot is looked for
-STEPS, STILL = 20, 1e-13
+STEPS, STILL = 20, 1e-12
 FIRST, SECOND = ((1, 0), (0, 1)), ((2, 0), (1, 1), (0, 2))
 
 

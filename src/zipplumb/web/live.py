@@ -242,21 +242,25 @@ class Hub:
                 self.wake.clear()
             began = time.monotonic()
             for job_id, word in due.items():
-                try:
-                    with self.working:
-                        self._changed(job_id, word)
-                except PlumbError:
-                    continue
-                except DATABASE_AWAY:
-                    log.warning("a change could not be worked out; it is tried again", exc_info=True)
-                    time.sleep(0.5)
-                    self._due(job_id, word)
-                except Exception:  # of one job: the others go on, and who looks at it is told
-                    log.exception("a change of job %s could not be shown", job_id)
-                    if watched := self.jobs.get(job_id):
-                        watched.state = None  # the next change is shown whole
-                        self._send(watched.pages, _event("trouble", {"words": NOT_SHOWN}))
+                self._one(job_id, word)
             time.sleep(max(0.0, TOGETHER_S - (time.monotonic() - began)))
+
+    def _one(self, job_id: int, word: Word) -> None:
+        """One job's change; a fault of it holds up no other, and who looks at it is told."""
+        try:
+            with self.working:
+                self._changed(job_id, word)
+        except PlumbError:
+            return
+        except DATABASE_AWAY:
+            log.warning("a change could not be worked out; it is tried again", exc_info=True)
+            time.sleep(0.5)
+            self._due(job_id, word)
+        except Exception:
+            log.exception("a change of job %s could not be shown", job_id)
+            if watched := self.jobs.get(job_id):
+                watched.state = None  # the next change is shown whole
+                self._send(watched.pages, _event("trouble", {"words": NOT_SHOWN}))
 
     def _load(self, job_id: int, named: set[int] | None = None) -> JobResults:
         with snapshot() as session:
@@ -280,12 +284,14 @@ class Hub:
         view, now = self._remember(watched, state)
         if word["what"] == "back" or before is None or not state.sheet.stands_as(before.sheet):
             html, rows = self._all_html(state), list(state.sheet.places)
+            scene = scene_of(state)
         else:
             changed = [view.texts[i] for i in view.texts.differing(texts)]
             html = "".join([now] * (now != said) + [row_html(row, job_id, oob=True) for row in changed])
             rows = [row.id for row in state.sheet.of(state.results.differing(before.results))]
+            scene = scene_of(state, rows)
         message = {
-            "html": html, "scene": scene_of(state, rows), "rows": [str(r) for r in rows], "tone": word.get("tone"),
+            "html": html, "scene": scene, "rows": [str(r) for r in rows], "tone": word.get("tone"),
             "what": word.get("what"), "at": word.get("at"),
         }  # fmt: skip
         self._send(watched.pages, _event("update", message))

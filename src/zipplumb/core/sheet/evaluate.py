@@ -298,6 +298,7 @@ def _judged_feature(row: SheetRow, recipe: FeatureRecipe, needed: Mapping[Name, 
         base |= {"aligned_by": by, "held": held, "feature_part": feature, "draw": found.draw}
         if found.contacts is not None:
             base["contacts_part"] = recipe.contacts_in_part(found, active.points(found.contacts))
+            base["off_part"] = recipe.off_nominal(base["contacts_part"])
         turns = any(loose.motion[3:].any() for loose in active.ledger.loose)
         if found.state == "done" and not held and not turns and recipe.faces_away(feature.shape):
             base["state"] = "asks"

@@ -172,7 +172,8 @@ def characteristics_of(
     """
     asked = asked_of(recipe, quantities)
     there = [q for _, q in asked if q.of is not None and (system is not None or not q.in_part)]
-    in_it, alone = (_told_of(there, feature, one) for one in (system, None if helped else system))
+    in_it = _told_of(there, feature, system)
+    alone = _told_of(there, feature, None) if helped else in_it
     judged = []
     for limits, quantity in asked:
         if quantity.of is None:

@@ -154,6 +154,10 @@ class FeatureRecipe(RowRecipe):
         """Where it was touched, (n, 3), once the part is aligned."""
         return contacts_part
 
+    def off_nominal(self, contacts_part: Array) -> Array | None:
+        """(n,) how far the places touched are from the nominal, where no fit tells what each hit leaves."""
+        return None
+
 
 class MeasuredRecipe(FeatureRecipe):
     """A feature to be measured: what it should be, and how it is taken.

@@ -144,6 +144,7 @@ class RowResult:
     state : todo (nothing yet), taking (hits but not finished), asks (a question must be answered), done,
         waits (for another row), failed (``message`` says why)
     feature : of a row that gives one; ``feature_part``, ``contacts_part`` in the active system
+    off_part : (n,) how far each hit is from a nominal that only the part tells, + outside the material
     system : of an alignment
     characteristics : those asked for, in order
     held : the active system rests on this row
@@ -160,6 +161,7 @@ class RowResult:
     characteristics: tuple[Characteristic, ...] = ()
     feature_part: Feature | None = None
     contacts_part: Array | None = None
+    off_part: Array | None = None
     aligned_by: int | None = None
     held: bool = False
     uses: tuple[int, ...] = ()
@@ -170,6 +172,13 @@ class RowResult:
     @property
     def hits(self) -> int:
         return self.feature.laid + len(self.feature.counted) if self.feature else 0
+
+    @property
+    def residuals(self) -> Array | None:
+        """(n,) of the hits that count, + outside the material: what the fit leaves, or how far off the nominal they are."""
+        if self.off_part is not None:
+            return self.off_part
+        return self.feature.residuals if self.feature else None
 
     @property
     def fit(self) -> FitResult | None:

@@ -23,6 +23,7 @@ from .stand_in import StandIn
 SEATED_AGAIN_MM, KNOCK_MM = 0.006, 0.09
 STRIPE_EVERY = 3  # samples
 STRIPE_NOISE_MM = 0.01
+FACES_NEAR = 4  # of which one is chosen for a place
 
 
 @dataclass(frozen=True)
@@ -183,7 +184,8 @@ class SimulatedArm(StandIn):
         if do == "touch_all":
             places = [np.array(point, float) for point in order["points"]]
             for place in places:
-                face = min(self.faces.values(), key=lambda f: f.how_near(place))
+                nearest = sorted(self.faces.values(), key=lambda f: f.beside(place))[:FACES_NEAR]
+                face = min(nearest, key=lambda f: f.how_near(place))
                 self.last_face = face
                 self.todo.append(self.hand.hits(face, [place]))
             return

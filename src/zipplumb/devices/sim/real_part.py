@@ -76,11 +76,12 @@ class RealFace:
 
     def how_near(self, place: Array) -> float:
         """How far a place is from it, mm: from the surface, and a little of how far it is from where it can be touched."""
-        if not len(self.spots):
-            return np.inf
         foot, _ = self.touch(place)
-        beside = np.linalg.norm(self.spots - place, axis=1).min()
-        return float(np.linalg.norm(foot - place) + BESIDE * beside)
+        return float(np.linalg.norm(foot - place) + BESIDE * self.beside(place))
+
+    def beside(self, place: Array) -> float:
+        """How far a place is from the nearest that can be touched, mm."""
+        return float(np.linalg.norm(self.spots - place, axis=1).min()) if len(self.spots) else np.inf
 
     def _foot(self, near: Array) -> tuple[Array, Array]:
         """The nearest place of the shape, and the way out of it."""

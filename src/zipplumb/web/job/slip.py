@@ -50,7 +50,7 @@ def hit_bars(state: JobResults, row_id: int) -> list[HitBar]:
     if reading is None:
         return []
     found = state.results[row_id]
-    counted, values = (found.feature.counted, found.feature.residuals) if found.feature else ((), None)
+    counted, values = (found.feature.counted, found.residuals) if found.feature else ((), None)
     residuals = {} if values is None else dict(zip(counted, values, strict=True))
     largest = max((abs(v) for v in residuals.values()), default=0.0) or 1.0
     worst = spoiling(found)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import replace
+from functools import lru_cache
 from typing import Annotated, Any, Literal
 
 import numpy as np
@@ -48,8 +49,12 @@ class SectionCurveRecipe(MeasuredRecipe):
 
     @classmethod
     def quantities_of(cls, nominal: Section) -> tuple[Quantity, ...]:
+        @lru_cache(maxsize=1)  # the three are asked of one path after another
+        def off(path: TipPath) -> Array:
+            return nominal.touched(path.centers, path.radius)[1]
+
         def judged(by: Callable[[Array], float]) -> Callable[[TipPath], float]:
-            return lambda path: float(by(nominal.touched(path.centers, path.radius)[1]))
+            return lambda path: float(by(off(path)))
 
         return (
             Quantity("profile", of=judged(lambda off: 2 * np.abs(off).max()), nominal=0.0, in_part=True),
@@ -81,6 +86,9 @@ class SectionCurveRecipe(MeasuredRecipe):
         if found.feature is None:
             return contacts_part
         return np.asarray(self.nominal.touched(contacts_part, found.feature.shape.radius)[0])
+
+    def off_nominal(self, contacts_part: Array) -> Array:
+        return np.asarray(self.nominal.distance(contacts_part))
 
 
 KIND = SectionCurveRecipe
