@@ -1,5 +1,7 @@
 """The first storey: each kind of feature from its hits, with the tip off on the right side, or a question."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from block import KIT, TIP, TURN, UP, Bench, block
@@ -145,3 +147,34 @@ def test_a_recipe_that_does_not_hold_is_refused_by_the_name_of_its_field():
     ):
         with pytest.raises(InputError, match=words):
             recipe_from_dict(raw)
+
+
+def test_a_long_sweep_is_looked_at_through_some_of_its_hits_until_it_is_finished():
+    bench, random = Bench(noise_mm=0.005), np.random.default_rng(1)
+    spots = np.column_stack([*random.uniform(-100, 100, (2, 5000)), np.full(5000, 60 + TIP)])
+    nominal = {"shape": "plane", "point": [0, 0, 60], "normal": [0, 0, 1]}
+    row = bench.add({"kind": "plane", "nominal": nominal}, spots, UP)
+    done = found(bench, row)
+    bench.rows[0] = replace(bench.rows[0], finished=False)
+    taking = found(bench, row)
+    assert (taking.state, taking.hits) == ("taking", 5000)
+    assert (done.state, done.hits, len(done.residuals)) == ("done", 5000, 5000)
+    assert 1000 <= len(taking.residuals) <= 1001
+    assert taking.feature.counted[-1] == done.feature.counted[-1]  # the newest is always among them
+    assert abs((done.feature.shape.point - taking.feature.shape.point) @ done.feature.shape.normal) < 0.001
+
+
+def test_what_a_flat_shape_touches_first_of_all_is_never_left_out():
+    bench, random = Bench(), np.random.default_rng(2)
+    turn = random.uniform(0, 2 * np.pi, 3000)
+    first = np.array([[-40, -40, 60 + TIP], [40, -40, 60 + TIP], [0, 40, 60 + TIP]])
+    rim = np.column_stack([(20 - TIP) * np.cos(turn), (20 - TIP) * np.sin(turn), np.full(3000, 55.0)])
+    nominal = {"shape": "circle", "center": [0, 0, 60], "normal": [0, 0, 1], "radius": 20}
+    row = bench.add(
+        {"kind": "circle", "plane_hits": 3, "nominal": nominal}, np.vstack([first, rim]),
+        np.vstack([np.tile(UP, (3, 1)), -0.04 * (rim - [0, 0, 55])]),
+    )  # fmt: skip
+    bench.rows[0] = replace(bench.rows[0], finished=False)
+    result = found(bench, row)
+    assert (result.hits, result.feature.laid) == (3003, 3)
+    assert result.feature.feature.shape.radius == pytest.approx(20, abs=1e-6)

@@ -31,7 +31,7 @@ def ahead_of(state: JobResults) -> Ahead | None:
     if row is None or not row.recipe.takes_hits or row.finished:
         return None
     recipe, outline = row.recipe, _outline(state, row)
-    count = _count(state, row.id)
+    count = state.results[row.id].hits
     if recipe.targets is not None:
         left = _left(recipe.targets, _taken(state, row.id), count)
         return Ahead(outline, left, left[0] if len(left) else None)
@@ -59,11 +59,6 @@ def _next(state: JobResults, row: SheetRow, outline: Drawing, count: int) -> Arr
     if taken is None:  # before the part is aligned nobody knows where the hits lie in it: as if they lay well
         taken = places_in_order(nominal, spots, count)
     return np.asarray(spots[next_place(nominal, spots, taken)])
-
-
-def _count(state: JobResults, row: int) -> int:
-    feature = state.results[row].feature
-    return 0 if feature is None else feature.laid + len(feature.counted)
 
 
 def _taken(state: JobResults, row: int) -> Array | None:

@@ -172,7 +172,7 @@ class _Graph:
         reading = self.readings.get(row.id) if recipe.takes_hits else None
         hits = None
         if reading is not None and not np.all(reading.aside):
-            hits = RowHits.of(row.id, reading, self._placed_kit(needed), row.finished)
+            hits = RowHits.of(row.id, reading, self._placed_kit(needed), row.finished, recipe.hits_of_plane)
         if recipe.takes_hits and hits is None:
             return recipe.begun(None, "todo")
         if waits := self._waits(parents):

@@ -132,7 +132,9 @@ class FeatureRecipe(RowRecipe):
         found = FoundFeature(state, self.name, self.letter, message=message)
         if hits is None:
             return found
-        return replace(found, counted=hits.keys, centers=hits.centers, u_hit_mm=hits.u_hit_mm, doubts=hits.doubts)
+        return replace(
+            found, counted=hits.keys, left_out=hits.left_out, centers=hits.centers, u_hit_mm=hits.u_hit_mm, doubts=hits.doubts
+        )
 
     def found(self, hits: RowHits | None, parents: Mapping[Needed, FoundFeature]) -> FoundFeature:
         """What the hits, or what it is made of, make of it; ``parents`` are done."""

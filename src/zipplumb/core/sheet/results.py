@@ -32,7 +32,8 @@ class FoundFeature:
     feature : with its uncertainty by source; None where there is none yet
     fit, side, residuals : of what was measured
     laid : how many hits went to the plane that it lies in
-    counted : keys of the hits that count and are its own; ``centers``, ``contacts`` (n, 3)
+    counted : keys of the hits that were looked at and are its own; ``centers``, ``contacts`` (n, 3)
+    left_out : how many more count, once it is finished
     facing : (3,) where the tip went, of planes and surface points
     u_hit_mm : standard uncertainty of one hit, as stated
     proposals : what it may be, the likeliest first, of something that was just touched
@@ -49,6 +50,7 @@ class FoundFeature:
     side: Side | None = None
     laid: int = 0
     counted: tuple[str, ...] = ()
+    left_out: int = 0
     centers: Array | None = None
     contacts: Array | None = None
     residuals: Array | None = None
@@ -171,7 +173,7 @@ class RowResult:
 
     @property
     def hits(self) -> int:
-        return self.feature.laid + len(self.feature.counted) if self.feature else 0
+        return self.feature.laid + len(self.feature.counted) + self.feature.left_out if self.feature else 0
 
     @property
     def residuals(self) -> Array | None:

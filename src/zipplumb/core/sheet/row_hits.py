@@ -15,6 +15,7 @@ from ..uncertainty import Source, Uncertainty
 from .given import Kit
 
 SAME_RADIUS_MM = 1e-9
+LOOKED_AT = 1000  # hits of a row that is being taken
 
 
 @dataclass(frozen=True, eq=False)
@@ -30,6 +31,7 @@ class RowHits:
     pull_off : (3,) where the tip was at the finish, or None
     calibrations, stations : (n,) ids
     finished : a person said so
+    left_out : how many more there are, while it is being taken
     """
 
     row: int
@@ -45,6 +47,7 @@ class RowHits:
     u_hit_mm: float
     gaps: tuple[tuple[int, float], ...] = ()
     what: str = "hits"
+    left_out: int = 0
 
     @property
     def source(self) -> Source:
@@ -61,9 +64,16 @@ class RowHits:
         return replace(self, **each)
 
     @classmethod
-    def of(cls, row: int, reading: Reading, kit: Kit, finished: bool) -> RowHits:
-        """Those of a reading that are not set aside."""
+    def of(cls, row: int, reading: Reading, kit: Kit, finished: bool, first: int = 0) -> RowHits:
+        """Those of a reading that are not set aside.
+
+        While a row is being taken, a long sweep is looked at through some of its hits, evenly spread, and the newest: so
+        each hit costs the same. Once it is finished all count. ``first``: so many at the beginning are never left out.
+        """
         keep = ~reading.aside
+        count = int(np.count_nonzero(keep))
+        if not finished and count - first > LOOKED_AT:
+            keep = _spread(keep, count, first)
         poses, stations, calibrations = reading.poses[keep], reading.stations[keep], reading.calibrations[keep]
         return cls(
             row=row,
@@ -78,6 +88,7 @@ class RowHits:
             finished=finished,
             u_hit_mm=reading.u_hit_mm,
             gaps=reading.gaps,
+            left_out=count - int(np.count_nonzero(keep)),
         )
 
     @cached_property
@@ -141,6 +152,15 @@ class RowHits:
                 turned = np.cross(factor[3:].T[None], self.centers[:, None]).transpose(0, 2, 1)
                 found[source] = np.where((self.stations == number)[:, None, None], factor[:3] + turned, 0.0)
         return found
+
+
+def _spread(keep: Array, count: int, first: int) -> Array:
+    """Some of what is kept: the first, the newest, and every so many-th of the others."""
+    every = -(-(count - first) // LOOKED_AT)
+    places = np.flatnonzero(keep)
+    thinned = np.zeros_like(keep)
+    thinned[np.concatenate([places[:first], places[first::every], places[-1:]])] = True
+    return thinned
 
 
 def tip_centers(poses: Array, stations: Array, calibrations: Array, kit: Kit) -> Array:
