@@ -29,7 +29,7 @@ def test_all_alike_are_seen_planned_and_taken_back(tamsin, part_page):
     tamsin.pick(part_page)
     expect(page.locator("#picked h3")).to_have_text("4 alike")
     expect(page.locator("#tags span", has_text="4")).to_be_visible()  # numbered on the part before anything is planned
-    page.fill("#picked [name=stem]", "Bolt hole")
+    page.fill("#picked form.alike [name=stem]", "Bolt hole")
     page.click("text=Plan all 4")
     for k in range(1, 5):
         expect(tamsin.row(f"Bolt hole {k}")).to_be_visible()
