@@ -13,6 +13,7 @@ from ..core.sheet import SheetRow
 from .results import JobResults
 
 REACH_MM, ON_OUTLINE = 15.0, 96
+GUESSED = 30  # hits whose places are taken to lie well; beyond, one more or less tells little
 NOTHING = np.empty((0, 3))
 
 
@@ -42,14 +43,14 @@ def _outline(state: JobResults, row: SheetRow) -> Drawing:
     """Kept with the job: it is the same at every hit."""
     kept = state.remembered.setdefault("outline", {})
     if row.id not in kept or kept[row.id][0] is not row.recipe:
-        nominal = getattr(row.recipe, "nominal", None)
+        nominal = row.recipe.should_be
         drawing = drawn(nominal, REACH_MM) if nominal is not None and row.recipe.cad_face is None else Drawing()
         kept[row.id] = row.recipe, drawing
     return kept[row.id][1]
 
 
 def _next(state: JobResults, row: SheetRow, outline: Drawing, count: int) -> Array | None:
-    recipe, nominal = row.recipe, getattr(row.recipe, "nominal", None)
+    recipe, nominal = row.recipe, row.recipe.should_be
     if nominal is None or not recipe.hits_of_plane <= count < recipe.wanted_hits:
         return None
     spots = state.spots if recipe.cad_face is not None else outline.places(ON_OUTLINE)
@@ -57,6 +58,8 @@ def _next(state: JobResults, row: SheetRow, outline: Drawing, count: int) -> Arr
         return None
     taken = _taken(state, row.id)
     if taken is None:  # before the part is aligned nobody knows where the hits lie in it: as if they lay well
+        if count > GUESSED:
+            return None
         taken = places_in_order(nominal, spots, count)
     return np.asarray(spots[next_place(nominal, spots, taken)])
 

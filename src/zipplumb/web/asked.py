@@ -44,6 +44,11 @@ def ids(name: str) -> list[int]:
     return [_id(name, text) for text in request.values.getlist(name)]
 
 
+def listed_ids(name: str) -> list[int]:
+    """Those in one field, by commas. Raises InputError."""
+    return [_id(name, text.strip()) for text in request.values.get(name, "").split(",") if text.strip()]
+
+
 def one_id(name: str) -> int | None:
     """The id in a field; None where it is empty or not there. Raises InputError."""
     text = request.values.get(name, "").strip()

@@ -136,6 +136,11 @@ class RowRecipe(Model):
         return None
 
     @property
+    def should_be(self) -> Any:
+        """Its nominal shape in the part; None where it has none."""
+        return None
+
+    @property
     def targets(self) -> Array | None:
         """Where in the part it is to be touched, (k, 3), in that order; None where that is free."""
         return None

@@ -197,6 +197,10 @@ class MeasuredRecipe(FeatureRecipe):
         return {"kind": cls.key(), "nominal": nominal}
 
     @property
+    def should_be(self) -> Any:
+        return self.nominal
+
+    @property
     def wanted_hits(self) -> int:
         return self.hits
 

@@ -36,7 +36,7 @@ class SectionForm:
 def section_form(state: JobResults, face: int, told: Mapping[str, str], point: list[float] | None) -> SectionForm:
     """For a picked face; what was typed at the face before goes on where this one is to go with it."""
     units, more = state.job.units, told.get("more", "") == "1"
-    before = [int(text) for text in told.get("faces", "").split(",") if asked.is_count(text)] if more else []
+    before = asked.listed_ids("faces") if more else []
     across = told.get("across", "") if told.get("across", "") in ("X", "Y", "Z") else "Z"
     box = state.job.part.faces[face]["box"]
     k = "XYZ".index(across)
@@ -47,9 +47,7 @@ def section_form(state: JobResults, face: int, told: Mapping[str, str], point: l
 
 
 def _asked(session: Session, job_id: int) -> sections.Asked:
-    texts = request.form
-    faces = [int(text) for text in texts.get("faces", "").split(",") if asked.is_count(text)]
-    return sections.Asked.typed(faces, texts, stored(session, Job, job_id).units)
+    return sections.Asked.typed(asked.listed_ids("faces"), request.form, stored(session, Job, job_id).units)
 
 
 @blueprint.post("/look")
