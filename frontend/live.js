@@ -70,7 +70,10 @@ export function guardTyping() {
   document.addEventListener("htmx:afterSwap", ({ target, detail }) => {
     if (target !== slip) return;
     touched = false;
-    if (detail.requestConfig.headers[BY_ITSELF] === undefined) chosen += 1;
+    if (detail.requestConfig.headers[BY_ITSELF] === undefined) {
+      chosen += 1;
+      slip.scrollTop = 0; // what somebody turned to begins at its beginning
+    }
   });
 }
 

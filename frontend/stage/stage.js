@@ -5,7 +5,9 @@ import htmx from "htmx.org";
 import { ALIKE, CURRENT, PICKED, PLANNED, WORDS } from "./colors.js";
 import { Marks } from "./marks.js";
 import { say } from "../notices.js";
+import { Known } from "./known.js";
 import { PartModel, unpack } from "./model.js";
+import { Sway } from "./sway.js";
 
 const EDGE_PX = 9; // so near to an edge, it may be meant
 const VIEWS = { iso: [-0.62, -1, 0.62], front: [0, -1, 0.0001], side: [1, 0, 0.0001], top: [0, -0.0001, 1] };
@@ -53,6 +55,8 @@ export class Stage {
     this.controls.addEventListener("change", () => this.draw());
     this.marks = new Marks(this.scene, document.getElementById("tags"));
     new ResizeObserver(() => this.resize()).observe(this.canvas.parentElement);
+    this.sway = new Sway(this);
+    this.known = new Known(this);
     this.listen();
     this.load();
   }
@@ -201,8 +205,19 @@ export class Stage {
       .map((row) => ({ at: this.part.spot(row.face), text: row.datum }));
     const numbered = this.alike.map((face, k) => ({ at: this.part.spot(face), text: String(k + 1) }));
     const here = whole && this.place ? [{ at: this.place, text: "here" }] : [];
-    this.marks.setLabels(numbered.length ? numbered : [...labels, ...here]);
+    const told = this.told();
+    this.marks.setLabels(told.length ? told : numbered.length ? numbered : [...labels, ...here]);
     this.draw();
+  }
+
+  // What the slip wants marked: places that were picked, the ringed next one, the place that is known worst.
+  told() {
+    const picks = document.querySelector("#slip [data-marks]")?.dataset;
+    const worst = document.querySelector("#slip [data-worst]")?.dataset;
+    const at = (text) => new Vector3(...text.split(",").slice(0, 3).map(Number));
+    if (picks) this.marks.showAhead({ next: picks.next ? at(picks.next).toArray() : null });
+    const places = picks ? JSON.parse(picks.marks).map(({ at, text }) => ({ at: new Vector3(...at), text })) : [];
+    return worst ? [...places, { at: at(worst.worst), text: worst.worstWords, className: "worst" }] : places;
   }
 
   // Tips come faster than frames do: only the latest is shown.
@@ -216,8 +231,10 @@ export class Stage {
 
   showTip(message) {
     document.getElementById("tip-line").textContent = message.text;
-    const now = document.getElementById("tip-now");
-    if (now) now.textContent = message.text;
+    for (const [id, text] of [["tip-now", message.text], ["live-off", message.off_text], ["live-to", message.to_text ?? ""]]) {
+      const shown = document.getElementById(id);
+      if (shown && text !== undefined) shown.textContent = text;
+    }
     if (!this.ready) return;
     this.marks.showTip(message, this.bare);
     const { clientWidth, clientHeight } = this.canvas.parentElement;
@@ -268,8 +285,10 @@ export class Stage {
   follow() {
     const chosen = document.querySelector("#slip [data-selected]")?.dataset.selected ?? null;
     const alike = document.querySelector("#slip [data-alike]")?.dataset.alike ?? "";
-    if (chosen === this.selected && alike === this.alike.join(" ")) return;
-    this.selected = chosen;
+    const { marks = "", next = "", worst = "" } = document.querySelector("#slip :is([data-marks], [data-worst])")?.dataset ?? {};
+    const wanted = `${marks} ${next} ${worst}`;
+    if (chosen === this.selected && alike === this.alike.join(" ") && wanted === this.wanted) return;
+    [this.selected, this.wanted] = [chosen, wanted];
     this.alike = alike ? alike.split(" ").map(Number) : [];
     if (this.ready) this.paint();
   }
@@ -294,9 +313,24 @@ export class Stage {
       return;
     }
     const told = (vector) => vector.toArray().map((v) => v.toFixed(5)).join(",");
+    const picks = document.querySelector("#slip [data-picks]");
+    if (picks) {
+      this.pickOneMore({ point: told(hit.point), normal: told(hit.normal ?? hit.face.normal) });
+      return;
+    }
     const perPixel = (this.camera.right - this.camera.left) / this.camera.zoom / box.width;
     const edge = this.part.edgeNear(hit.point, EDGE_PX * perPixel);
     this.pick(face, { ...(edge != null && { edge }), point: told(hit.point), normal: told(hit.normal ?? hit.face.normal) });
+  }
+
+  // Clicks may come faster than answers: each adds to the picks of the answer before.
+  pickOneMore(place) {
+    this.picking = (this.picking ?? Promise.resolve()).catch(() => {}).then(() => {
+      const form = document.querySelector("#slip [data-picks]");
+      const values = { ...place, picks: form?.elements.picks.value };
+      return form && htmx.ajax("POST", form.dataset.picks, { values, target: "#rough", swap: "outerHTML" });
+    });
+    this.picking.catch(() => {}); // one that is cut off is told of by the notices
   }
 
   // place: where on it, and which way the surface faces there

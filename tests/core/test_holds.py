@@ -311,3 +311,22 @@ def test_datum_features_by_level_are_planes_axes_and_middle_planes(random):
     ) == pytest.approx(0, abs=1e-3)
     assert 1e-4 < abs(turn) < 5e-3
     assert found.ledger.rank == 6
+
+
+def test_where_bores_stand_tells_the_turn_that_their_holds_leave_open():
+    """A plane, a bore held in X and Y, another in Y alone: turned by 180° about the first it would fit too, but elsewhere."""
+    plane = Hold("A", Plane(np.zeros(3), np.array([0, 0, 1.0])), Plane(np.zeros(3), np.array([0, 0, 1.0])), ("own",))
+    axis = np.array([0, 0, 1.0])
+
+    def bore(name, x, directions):
+        shape = Cylinder(np.array([x, 0, 0.0]), axis, 5.0)
+        return Hold(name, shape, shape, directions, reach=np.array([[x, 0, 0], [x, 0, 20.0]]))
+
+    turn = Motion.from_quaternion([np.cos(1.3), 0, 0, np.sin(1.3)], [30, -20, 5])
+    holds = [plane, bore("B", 0.0, ("X", "Y")), bore("C", 150.0, ("Y",))]
+    moved = [
+        replace(h, actual=h.actual.moved(turn), reach=None if h.reach is None else turn.points(h.reach)) for h in holds
+    ]  # fmt: skip
+    found = align_holds(moved)
+    assert found.others == ()
+    assert found.points(turn.points(np.array([[150.0, 0, 0]])))[0] == pytest.approx([150, 0, 0], abs=1e-6)

@@ -89,7 +89,7 @@ def test_from_a_step_file_to_a_report(tamsin, running, faces, truth):
     for name in ("Plane 1", "Plane 2", "Plane 3"):
         tamsin.measure(name)
     tamsin.go("Align")
-    expect(page.locator("#slip")).to_contain_text("0 holds spare")
+    expect(page.locator("#slip")).to_contain_text("6 of 6, 0 spare: unproven")
     expect(page.locator("#slip")).to_contain_text("How far from square")
     error = np.arccos(np.dot(faces["top"]["axis"], faces["left"]["axis"])) - np.pi / 2
     shown = page.locator(".lines tr", has_text="A to C").locator(".num").first.inner_text()

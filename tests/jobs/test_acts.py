@@ -107,6 +107,7 @@ def test_the_prompt_asks_for_what_comes_next(bench):
     kit.seen(bench.arm, connected=True)
     assert says() == "Touch Top (datum A), 4 hits, far apart."
     bench.touch_plane(row)
+    kit.seen(bench.arm, connected=True)  # as its link says all the while
     assert says() == "All rows are done. Make the report."
     measure.undo(TECHNICIAN, bench.job, sweep=False)
     assert says() == "Top: pull off and finish."
@@ -283,3 +284,31 @@ def test_passwords_are_kept_as_hashes_and_checked(stack):
     with transaction() as session:
         stored = session.execute(text("SELECT password_hash FROM users WHERE login = 'olwen'")).scalar()
     assert "secret" not in stored
+
+
+def test_edits_are_taken_back_one_after_another(bench):
+    row = bench.plan_plane("Face", [0, 0, 60], [0, 0, 1])
+
+    def name():
+        return bench.state().row(row).recipe.name
+
+    sheet.edit_row(TECHNICIAN, bench.job, row, {"name": "Second"})
+    sheet.edit_row(TECHNICIAN, bench.job, row, {"name": "Third", "datum": "K"})
+    sheet.take_edit_back(TECHNICIAN, bench.job, row)
+    assert (name(), bench.state().row(row).recipe.datum) == ("Second", None)
+    sheet.take_edit_back(TECHNICIAN, bench.job, row)
+    assert name() == "Face"
+    with pytest.raises(InputError, match="No edit of this row"):
+        sheet.take_edit_back(TECHNICIAN, bench.job, row)
+
+
+def test_an_edit_is_not_taken_back_where_its_letter_is_elsewhere_now_or_it_was_changed_unseen(bench):
+    first, second = (bench.plan_plane(name, [0, 0, 60], [0, 0, 1]) for name in ("First", "Second"))
+    sheet.edit_row(TECHNICIAN, bench.job, first, {"datum": "Q"})
+    seen = sheet.edit_row(TECHNICIAN, bench.job, first, {"datum": ""})
+    sheet.edit_row(TECHNICIAN, bench.job, second, {"datum": "Q"})
+    with pytest.raises(InputError, match="Datum Q is on Second"):
+        sheet.take_edit_back(TECHNICIAN, bench.job, first)
+    sheet.edit_row(TECHNICIAN, bench.job, first, {"name": "Another"})
+    with pytest.raises(InputError, match="changed by somebody else"):
+        sheet.take_edit_back(TECHNICIAN, bench.job, first, seen)

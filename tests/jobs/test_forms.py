@@ -32,6 +32,7 @@ EXAMPLES = [
     {"kind": "section_curve", "every_mm": 7.5, "nominal": {"shape": "section", "across": [0, 1, 0],
      "points": [[-20, 0, 60], [0, 0, 60], [20, 0, 60]], "normals": [[0, 0, 1]] * 3}},
     {"kind": "edge_point", "plane_hits": 3, "nominal": {"shape": "line", "point": [0, 0, 60], "direction": [0, -1, 0]}},
+    {"kind": "proof", "asked": [{"key": "highest", "upper": 0.1}, {"key": "lowest", "lower": -0.1}]},
     {"kind": "touched", "flat": True, "plane": 1},
     {"kind": "steps", "steps": [
         {"step": "turn", "features": [1, {"through": [2, 1, 2]}], "axis": "+Z", "degrees": 30},
@@ -41,6 +42,7 @@ EXAMPLES = [
     {"kind": "holds", "scale": {"material": "carbon steel", "temperature_c": 23.4},
      "holds": [{"feature": 1, "directions": ["X", "Y"]}, {"feature": 2, "directions": ["own"], "u_mm": 0.01, "level": 2}]},
     {"kind": "reference_points", "points": [1, 2, 3], "scale": "free", "u_mm": 0.05},
+    {"kind": "guided", "points": [1, 2, 3], "zone_mm": 0.2},
     {"kind": "surfaces", "features": [1, 2], "start": 9, "reject": True},
     {"kind": "planes_as_axes", "planes": [{"feature": 1, "axis": "-Y"}]},
     {"kind": "level", "station": 1, "origin": 2},

@@ -62,6 +62,7 @@ def rows_of_every_kind():
              "points": [[x, 0, 60] for x in (-30, -10, 10, 30)]}  # fmt: skip
     along = np.array([[x, 0.0, 63] for x in range(-25, 26, 10)])
     rows["section_curve"] = bench.add({"kind": "section_curve", "nominal": ridge}, along, UP)
+    rows["proof"] = bench.add({"kind": "proof"}, along + [0, 30, 0], UP)
     rows["touched"] = bench.add({"kind": "touched"}, bore, np.tile(-0.3 * RIM, (3, 1)))
     rows["construction"] = bench.add({"kind": "construction", "of": [top], "make": "offset_plane", "offset_mm": 10})
     rows["dimension"] = bench.add({"kind": "dimension", "of": [rows["circle"], nests[0]], "measure": "along_x"})
@@ -73,6 +74,7 @@ def rows_of_every_kind():
     rows["holds"] = bench.add({"kind": "holds", "holds": own})
     rows["reference_points"] = bench.add({"kind": "reference_points", "points": nests})
     steps = [{"step": "turn", "features": [top], "axis": "+Z"}, {"step": "origin", "feature": nests[0]}]
+    rows["guided"] = bench.add({"kind": "guided", "points": nests})
     rows["steps"] = bench.add({"kind": "steps", "steps": steps})
     rows["planes_as_axes"] = bench.add({"kind": "planes_as_axes", "planes": [{"feature": top, "axis": "+Z"}]})
     rows["level"] = bench.add({"kind": "level", "plane": top})

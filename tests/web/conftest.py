@@ -14,20 +14,31 @@ def visitor(app):
     return Visitor(app)
 
 
-@pytest.fixture
-def technician(visitor):
-    visitor.sign_in("tamsin")
-    return visitor
+@pytest.fixture(scope="session")
+def signed_in(app):
+    """Somebody who is signed in, by login: once for all tests, since that is slow on purpose."""
+    there = {}
+
+    def visitor_of(login):
+        found = there.get(login)
+        if found is None or found.get("/").status_code != 200:
+            found = there[login] = Visitor(app)
+            found.sign_in(login)
+        return found
+
+    return visitor_of
 
 
 @pytest.fixture
-def reviewer(visitor):
-    visitor.sign_in("rafe")
-    return visitor
+def technician(signed_in):
+    return signed_in("tamsin")
 
 
 @pytest.fixture
-def administrator(app):
-    found = Visitor(app)
-    found.sign_in("ines")
-    return found
+def reviewer(signed_in):
+    return signed_in("rafe")
+
+
+@pytest.fixture
+def administrator(signed_in):
+    return signed_in("ines")

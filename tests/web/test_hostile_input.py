@@ -35,7 +35,7 @@ FORMS = {
     "home.new_job": {"name": "Job", "body": "0"},
     "home.stop": {}, "home.remove": {},
     "job.make_current": {}, "job.terms": {}, "job.remove": {},
-    "job.edit": {**PLANE, "seen": ""},
+    "job.edit": {**PLANE, "seen": ""}, "job.edit_back": {"seen": ""},
     "job.move": {}, "job.units": {"units": "mm"},
     "job.move_hand": {"button": "take", "face": "1", "hits": "4", "point": "0,0,60", "wrong": "1"},
     "planning.refill": {**PLANE, "more": "of#1"}, "planning.plan": PLANE, "planning.refill_row": {**PLANE, "more": "of#1"},
@@ -48,6 +48,15 @@ FORMS = {
     "many.look": MANY, "many.set_them": {**MANY, "seen": ""},
     "planning.look_at_list": {"text": "A;1;2;3", "list_units": "mm"},
     "planning.plan_list": {"text": "A;1;2;3", "list_units": "mm"},
+    "align.tried": {"kind": "steps", "steps.0.step": "turn", "steps.0.features.0.is": "row", "steps.0.features.0.row": "1",
+                    "steps.0.axis": "+Z", "steps.0.degrees": "0"},
+    "align.preview": {"name": "A", "planes.0.feature": "1"}, "align.copy": {},
+    "mounted.tried": {"row": "@row_id", "1.X": "1", "1.level": "1", "1.weight": "0.1"},
+    "mounted.keep": {"row": "@row_id", "1.X": "1", "1.level": "1", "1.weight": "0.1", "seen": ""},
+    "rough.pick": {"picks": "0,0,60,0,0,1", "point": "0,0,60", "normal": "0,0,1", "without": "1", "better": "0,0,60,0,0,1"},
+    "rough.plan": {"picks": "0,0,60,0,0,1;9,0,60,0,0,1;0,9,60,0,0,1;0,-9,6,0,-1,0;9,-9,6,0,-1,0;-9,0,6,-1,0,0"},
+    "rough.proof": {}, "points.plan": {"of": "@row_id", "zone": "0.5"}, "points.zone": {"zone": "0.5"}, "points.again": {},
+    "without_cad.begin": {},
     "kit.bring": {"unmoved": "1"}, "align.plan": {}, "align.place": {"turn": "0,0,3.14"}, "align.activate": {"row": "@row_id"},
     "measure.finish": {}, "measure.undo": {"sweep": "1"}, "measure.step": {},
     "measure.just_touch": {}, "measure.next_way": {},
@@ -105,18 +114,20 @@ def place(stack):
 
 
 @pytest.fixture
-def somebody(app, place):
-    """Signs in as whom an act is for: an administrator, a person to be harmed, or a technician."""
+def somebody(app, place, signed_in):
+    """Who is signed in for an act: an administrator, a person to be harmed, or a technician."""
 
     def sign_in(endpoint):
-        visitor = Visitor(app)
         if endpoint == "people.own_password":
-            visitor.sign_in(f"victim-{place['job_id']}")
-        elif endpoint.startswith("people.") or endpoint in ("instruments.add", "instruments.correct", "instruments.remove"):
-            visitor.sign_in("ines")
-        else:
-            visitor.sign_in("tamsin")
-        return visitor
+            victim = Visitor(app)
+            victim.sign_in(f"victim-{place['job_id']}")
+            return victim
+        administers = endpoint.startswith("people.") or endpoint in (
+            "instruments.add",
+            "instruments.correct",
+            "instruments.remove",
+        )
+        return signed_in("ines" if administers else "tamsin")
 
     return sign_in
 

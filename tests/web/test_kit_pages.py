@@ -10,7 +10,7 @@ from sqlalchemy import event, select
 from visitor import words
 
 from zipplumb.core.frames import Motion
-from zipplumb.core.sheet import Kit, SheetRow, Station, recipe_from_dict
+from zipplumb.core.sheet import Kit, PartSurfaces, SheetRow, Station, recipe_from_dict
 from zipplumb.jobs import kit, probes
 from zipplumb.jobs.actor import Actor
 from zipplumb.store.database import engine, transaction
@@ -168,6 +168,7 @@ BORE = {"shape": "cylinder", "point": (0, 0, 0), "direction": (0, 0, 1), "radius
         ({"kind": "cylinder", "nominal": BORE, "inside": True}, 3.0, 12.0),
         ({"kind": "cylinder", "nominal": BORE, "inside": False}, 3.0, -18.0),
         ({"kind": "plane", "nominal": None}, 3.0, None),
+        ({"kind": "proof"}, 3.0, 7.0),
         ({"kind": "plane", "nominal": {"shape": "plane", "point": (0, 0, 60), "normal": (0, 0, 1)}}, None, None),
     ],
 )
@@ -179,6 +180,9 @@ def test_the_tip_comes_with_how_far_its_surface_is_from_the_nominal(app, raw, ra
         alignment=Motion.identity(),
         job=SimpleNamespace(units="mm"),
         current=SheetRow(1, recipe_from_dict({"name": "F", **raw}), False),
+        surfaces=PartSurfaces(
+            "a top", lambda points: (points * [1, 1, 0] + [0, 0, 60], np.tile([0.0, 0, 1], (len(points), 1)))
+        ),
     )
 
     async def listen():

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import json
 import struct
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import asdict, dataclass, field
 
 import numpy as np
@@ -139,6 +139,12 @@ class CadModel:
         bodies = tuple(Body(**b) for b in head["bodies"])
         faces = tuple(Face(**{**f, "box": tuple(f["box"])}) for f in head["faces"])
         return cls(head["units"], bodies, faces, missing=tuple(head.get("missing", ())), **arrays)  # type: ignore[arg-type]
+
+    def corners_of(self, bodies: Collection[int] | None) -> NDArray:
+        """Corners (n, 3) of all triangles of some bodies, mm; None: of all."""
+        mine = [f.index for f in self.faces if bodies is None or f.body in bodies]
+        each = [self.triangles[self.face_triangles[k] : self.face_triangles[k + 1]].ravel() for k in mine]
+        return self.positions[np.unique(np.concatenate(each))].astype(float) if each else np.empty((0, 3))
 
     def mesh_of(self, face: int) -> tuple[NDArray, NDArray]:
         """Corners (t, 3, 3) and vertex normals (t, 3, 3) of one face's triangles, mm."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from functools import cached_property
 from typing import Any
 
 import igl
@@ -34,10 +35,17 @@ class Surfaces:
             mine = np.isin(self.face_of, np.asarray(only))
             self.triangles, self.face_of = self.triangles[mine], self.face_of[mine]
 
+    @cached_property
+    def tree(self) -> Any:
+        """Boxes round the triangles, made once: a tip that moves asks thirty times a second."""
+        tree = igl.AABB()
+        tree.init(self.corners, self.triangles)
+        return tree
+
     def nearest(self, points: Array) -> tuple[Array, Array]:
         """Feet (n, 3) of points on the part, and the normals (n, 3) out of the material there."""
         points = np.ascontiguousarray(points, float)
-        _, triangles, feet = igl.point_mesh_squared_distance(points, self.corners, self.triangles)
+        _, triangles, feet = self.tree.squared_distance(self.corners, self.triangles, points)
         a, b, c = self.corners[self.triangles[triangles]].transpose(1, 0, 2)
         normals = np.cross(b - a, c - a)
         normals /= np.linalg.norm(normals, axis=1)[:, None]

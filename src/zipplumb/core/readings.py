@@ -115,7 +115,7 @@ class Reading:
     @cached_property
     def used(self) -> tuple[tuple[int, ...], tuple[int, ...]]:
         """Stations and calibrations that it names, those of the pull-off too."""
-        stations, calibrations = set(self.stations.tolist()), set(self.calibrations.tolist())
+        stations, calibrations = _distinct(self.stations), _distinct(self.calibrations)
         if self.pull_off_station is not None:
             stations.add(self.pull_off_station)
         if self.pull_off_calibration is not None:
@@ -126,3 +126,9 @@ class Reading:
     def station_names(self) -> tuple[tuple[str, int], ...]:
         """The stations, as a graph names them."""
         return tuple(("station", s) for s in self.used[0])
+
+
+def _distinct(numbers: Indices) -> set[int]:
+    if len(numbers) and (numbers == numbers[0]).all():  # nearly always
+        return {int(numbers[0])}
+    return set(numbers.tolist())

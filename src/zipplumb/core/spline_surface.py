@@ -5,13 +5,15 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
-from scipy.interpolate import NdBSpline
 from scipy.spatial import cKDTree
 
 from .frames import Array
+
+if TYPE_CHECKING:
+    from scipy.interpolate import NdBSpline
 
 PER_SPAN = 4  # places on each knot span from which a foot is looked for
 STEPS, STILL = 20, 1e-12
@@ -53,6 +55,8 @@ class SplineSurface:
 
     @cached_property
     def _spline(self) -> NdBSpline:
+        from scipy.interpolate import NdBSpline  # nearly a second, and few parts have such faces
+
         return NdBSpline(self.knots, self.poles, k=self.degrees)
 
     @cached_property

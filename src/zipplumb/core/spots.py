@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
+from scipy.spatial import ConvexHull, QhullError
 
 from .frames import Array, unit
 
@@ -48,3 +49,16 @@ def _from_boundary(points: Array, corners: Array) -> Array:
         share = np.clip((points - a) @ along / max(along @ along, 1e-12), 0, 1)
         nearest = np.minimum(nearest, np.linalg.norm(points - a - share[:, None] * along, axis=1))
     return nearest
+
+
+def outermost(points: Array) -> Array:
+    """Those of some points (n, 3) between which all others lie; of few, or where they are flat, the corners of their box."""
+    if len(points) > 4:
+        try:
+            return np.asarray(points[ConvexHull(points).vertices])
+        except QhullError:
+            pass
+    if not len(points):
+        return np.empty((0, 3))
+    low, high = points.min(axis=0), points.max(axis=0)
+    return np.unique(np.array(np.meshgrid(*zip(low, high, strict=True))).reshape(3, -1).T, axis=0)

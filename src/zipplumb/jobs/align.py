@@ -2,21 +2,28 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import replace
 
 import numpy as np
 from scipy.spatial.transform import Rotation
 from sqlalchemy import select
+from sqlalchemy.orm import Session
 
 from ..core.alignment import Alignment
 from ..core.errors import InputError
 from ..core.frames import Array
-from ..core.sheet import kind_of
+from ..core.sheet import SheetRow, kind_of, recipe_from_dict
 from ..store.database import stored, tell, transaction
 from ..store.models import Job, Row
 from .actor import Actor, record
-from .planning import add_row, named
-from .results import load
+from .forms import changed, data_of, texts_of
+from .planning import add_row, check_references, named, names_of, rests_on
+from .results import JobResults, load, what_if
+from .standing import Standing, standing_of
+
+MOST_STEPS = 40
+NOT_ON_THE_SHEET = 2**31 - 1  # the id of a row that is tried
 
 
 def plan_datum_planes(actor: Actor, job_id: int, row_ids: list[int] | None = None) -> int:
@@ -68,6 +75,78 @@ def settle(actor: Actor, job_id: int, row_id: int, turn: Sequence[float]) -> Non
         before, row.recipe = row.recipe, settled.model_dump(mode="json")
         record(session, actor, job_id, "edit", row=row_id, before=before, after=row.recipe)
         tell(session, job_id, "sheet", row=row_id)
+
+
+def lettered(state: JobResults) -> list[SheetRow]:
+    """Features with a datum letter, in the order of the letters."""
+    return sorted((row for row in state.rows if row.recipe.datum_letter), key=lambda row: row.recipe.datum_letter)
+
+
+def users_of(state: JobResults, row_id: int) -> list[str]:
+    """Rows that rest on an alignment, by name; what is judged in the active one is not among them."""
+    return [row.recipe.name for row in state.rows if row.id != row_id and rests_on(row.recipe, [row_id])]
+
+
+def copy(actor: Actor, job_id: int, row_id: int) -> int:
+    """The same alignment once more, to be changed. Returns the new row's id."""
+    actor.must_change()
+    with transaction() as session:
+        stored(session, Job, job_id, lock=True)
+        recipe = _system(load(session, job_id), row_id).recipe
+        raw = {**recipe.model_dump(mode="json"), "name": f"{recipe.name[:60]}, copy"}
+        taken = set(names_of(session, job_id))
+        if raw["name"] in taken:
+            raw["name"] = next(name for k in range(2, 10_000) if (name := f"{raw['name']} {k}") not in taken)
+        return add_row(session, actor, job_id, raw)
+
+
+def as_typed(session: Session, state: JobResults, row_id: int, texts: Mapping[str, str]) -> SheetRow:
+    """An alignment as its form says it, nothing kept. Raises InputError with what is wrong in the form."""
+    row = _system(state, row_id)
+    new = changed(texts, texts_of(row.recipe, state.job.units))
+    raw = data_of(row.recipe.kind, new, state.job.units, row.recipe.model_dump(mode="json"))
+    edited = recipe_from_dict(raw)
+    check_references(session, state.job.id, edited)
+    return replace(row, recipe=edited)
+
+
+def tried(state: JobResults, kind: str, texts: Mapping[str, str]) -> Standing:
+    """What a form that is being filled comes to so far; nothing is kept. What is not complete yet at the end of it is left out.
+
+    Raises InputError where not even its beginning can be worked out.
+    """
+    for some in _beginnings(texts):
+        try:
+            recipe = recipe_from_dict({"name": "As typed", **data_of(kind, some, state.job.units)})
+            break
+        except InputError as error:
+            first = error
+    else:
+        raise first
+    row = SheetRow(NOT_ON_THE_SHEET, recipe)
+    found = what_if(state, [row], state.job.alignment_row_id)[row.id]
+    return standing_of(replace(state, results=state.results.replaced({row.id: found})), row)
+
+
+def _beginnings(texts: Mapping[str, str]) -> Iterator[dict[str, str]]:
+    """All that was typed, and then with one item after another off the end of its lists."""
+    yield dict(texts)
+    longest = next((k for k in range(MOST_STEPS, 0, -1) if any(_is_item_from(path, k) for path in texts)), 0)
+    for count in range(longest, 0, -1):
+        yield {path: text for path, text in texts.items() if not _is_item_from(path, count)}
+
+
+def _is_item_from(path: str, count: int) -> bool:
+    """A field of an item of a list, from some number on."""
+    parts = path.split(".")
+    return len(parts) > 2 and parts[1].isdigit() and len(parts[1]) < 4 and int(parts[1]) >= count
+
+
+def _system(state: JobResults, row_id: int) -> SheetRow:
+    row = state.row(row_id)
+    if row.recipe.role != "system":
+        raise InputError("That row is no alignment.", "Nothing was changed.", "Choose an alignment.")
+    return row
 
 
 def activate(actor: Actor, job_id: int, row_id: int | None) -> None:

@@ -8,6 +8,7 @@ from ..core.fitting import SURE, SpoilingHit
 from ..core.sheet import RowResult, SheetRow
 from ..core.units import length_text, sentence_in
 from ..store.models import Instrument
+from . import without_cad
 from .results import JobResults
 from .rows_text import row_text
 from .touching import chosen, open_row, options, plane_of_touch
@@ -21,7 +22,8 @@ MATTERS_MM = 0.03  # a hit less far off is left alone, however sure
 class Prompt:
     """The Now band. ``tone`` is "", "warn" or "ask"; ``line`` explains or warns.
 
-    ``options``: of something touched, what it may be: code, words, whether it is the chosen one.
+    ``live``: the large number is the tip's own, as it moves. ``options``: of something touched, what it may be: code,
+    words, whether it is the chosen one.
     """
 
     title: str
@@ -40,6 +42,7 @@ class Prompt:
     options: tuple[tuple[str, str, bool], ...] = ()
     last: str = ""
     way: str = ""
+    live: bool = False
 
 
 def prompt(state: JobResults, instrument: Instrument | None) -> Prompt:
@@ -74,6 +77,7 @@ def prompt(state: JobResults, instrument: Instrument | None) -> Prompt:
         options=tuple((o.code, o.words, o is now) for o in offered),
         last=_last(state, row),
         way=CHOICES.get(row.recipe.way_held, ""),
+        live=row.recipe.rests_on_surfaces,
     )
 
 
@@ -83,7 +87,19 @@ def _nothing_open(state: JobResults) -> bool:
     return row is None or (open_row(state) is None and state.results[row.id].state != "asks")
 
 
+def _which_axis(state: JobResults) -> Prompt:
+    growing = without_cad.growing_row(state)
+    aligned = None if growing is None else state.results[growing.id].alignment
+    last = _last(state, None)
+    if aligned is None:
+        return Prompt("Touch a plane.", "Then next and back choose which axis it faces, and finish accepts.", last=last)
+    loose = " and ".join(motion.words for motion in aligned.ledger.loose)
+    return Prompt("Touch the next plane.", f"The part still {loose}.", of=len(state.measured), last=last)
+
+
 def _just_touch(state: JobResults) -> Prompt:
+    if state.job.touching == without_cad.AXES_MODE:
+        return _which_axis(state)
     plane = plane_of_touch(state)
     where = "in space" if state.job.touching == "space" else f"in the plane of {plane}" if plane else "in a plane"
     other = "R: in a plane instead." if state.job.touching == "space" else "R: back to the sheet."
@@ -126,6 +142,8 @@ def _words(state: JobResults, row: SheetRow, found: RowResult, instrument: Instr
         return words.ask(row.recipe, state.job.units), instrument.trouble, "warn" if instrument.trouble else ""
     if warning := spoiling_words(state, row, found):
         return f"{name}: one hit is off.", warning, "warn"
+    if row.recipe.wanted_hits == 0:  # as many as one likes
+        return words.ask(row.recipe, state.job.units), "Finish when it is enough.", ""
     left = row.recipe.wanted_hits - found.hits
     if (first := row.recipe.hits_of_plane - found.hits) > 0:
         return f"{name}: its plane, {first} more.", "First the plane that it lies in, then the feature itself.", ""

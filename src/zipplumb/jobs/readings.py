@@ -117,6 +117,14 @@ def forget_pull_offs(session: Session, row_id: int, by: int | None) -> None:
         session.add(Mark(reading_id=reading_id, hit=0, reason="undone", by=by))
 
 
+def set_all_aside(session: Session, whose: ColumnElement[bool], by: int | None) -> None:
+    """Mark every hit that counts as not counting."""
+    marks = marks_of(session, whose)
+    for batch in session.scalars(select(models.Reading).where(whose)):
+        for hit in set(range(len(batch.ns))) - marks.get(batch.id, frozenset()):
+            session.add(Mark(reading_id=batch.id, hit=hit, reason="aside", by=by))
+
+
 def set_aside(session: Session, reading: models.Reading, hit: int, aside: bool, by: int | None) -> None:
     """Mark a hit as not counting, or lift its mark."""
     query = select(Mark).where(Mark.reading_id == reading.id, Mark.hit == hit, Mark.lifted_at.is_(None))

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict, defaultdict
-from collections.abc import Sequence, Set
+from collections.abc import Iterable, Sequence, Set
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -34,7 +34,7 @@ from ..core.sheet import (
     evaluate,
     recipe_from_dict,
 )
-from ..core.spots import spots_on
+from ..core.spots import outermost, spots_on
 from ..core.units import Unit
 from ..store import models
 from ..store.models import Calibration, Instrument, Job, Mark, Row
@@ -79,6 +79,7 @@ class JobResults:
     ``instrument``: the one that stands at this job now; ``due``: why it is to be checked. ``remembered``: what
     others keep with the job from one time to the next, by name and row. ``faces``: of the part's bodies that the job
     keeps, while something is just touched. ``spots`` (n, 3): where the current row's face can be touched, in the part.
+    ``reach`` (n, 3): the part's outermost places, once it is aligned. ``surfaces``: the part's, where a row rests on them.
     """
 
     job: Job
@@ -91,6 +92,8 @@ class JobResults:
     remembered: dict = field(default_factory=dict)
     faces: Sequence[dict[str, Any]] = ()
     spots: Array = field(default_factory=lambda: NO_SPOTS)
+    reach: Array = field(default_factory=lambda: NO_SPOTS)
+    surfaces: PartSurfaces | None = None
 
     @property
     def rows(self) -> tuple[SheetRow, ...]:
@@ -151,6 +154,7 @@ class _Memory:
     surfaces: PartSurfaces | None = None
     faces: tuple[Any, list[dict[str, Any]]] | None = None
     spots: tuple[Any, Array] | None = None
+    reach: tuple[Any, Array] | None = None
     joined: dict[int, tuple[tuple[Reading, ...], Reading]] = field(default_factory=dict)
 
 
@@ -195,7 +199,7 @@ def _hits_came(
             memory.rows[row_id] = written, SheetRow(row_id, recipe_from_dict(raw), finished is not None)
     sheet = before.sheet.changed(memory.rows[row_id][1] for row_id in named & before.sheet.places.keys())
     readings = _joined(sheet, _readings(memory, new, marks, named), memory)
-    results, memory.found = evaluate(sheet, readings, before.kit, memory.found, memory.surfaces)
+    results, memory.found = evaluate(sheet, readings, before.kit, memory.found, before.surfaces)
     return replace(before, sheet=sheet, results=results, readings=readings)
 
 
@@ -212,10 +216,26 @@ def _whole(session: Session, job_id: int, memory: _Memory, new: list[tuple[Batch
     kit, instrument = _kit(session, job_id, memory, new)
     if memory.before is not None and _alike(kit, memory.before.kit):
         kit = memory.before.kit
-    results, memory.found = evaluate(sheet, readings, kit, memory.found, _surfaces(job, memory, sheet))
+    surfaces = _surfaces(job, memory, sheet)
+    results, memory.found = evaluate(sheet, readings, kit, memory.found, surfaces)
     due = trust_in(session, instrument, job_id).due if instrument else ()
     faces, spots = _faces(job, memory, sheet), _spots(job, memory, sheet)
-    return JobResults(job, sheet, results, readings, kit, instrument, due, memory.remembered, faces, spots)
+    reach = _reach(job, memory, results)
+    return JobResults(job, sheet, results, readings, kit, instrument, due, memory.remembered, faces, spots, reach, surfaces)
+
+
+def what_if(state: JobResults, rows: Iterable[SheetRow], alignment: int | None) -> Layered[int, RowResult]:
+    """What would be found with some rows in the place of those of the same ids, or beside all, and another active system.
+
+    Nothing is kept of it. ``rows``: those that are others, or new.
+    """
+    others = {row.id: row for row in rows}
+    standing = tuple(others.pop(row.id, row) for row in state.rows)
+    sheet = Sheet((*standing, *others.values()), alignment)
+    memory = _memory(state.job.id)
+    with memory.lock:
+        surfaces = _surfaces(state.job, memory, sheet)
+        return evaluate(sheet, state.readings, state.kit, memory.found, surfaces)[0]
 
 
 def _known(new: list[tuple[Batch, bool]], kit: Kit) -> bool:
@@ -237,7 +257,6 @@ def _surfaces(job: Job, memory: _Memory, sheet: Sheet) -> PartSurfaces | None:
     """The part's surfaces, brought in only where a row rests on them."""
     part = job.part
     if not sheet.rests_on_surfaces or part.model is None:
-        memory.surfaces = None
         return None
     from ..cad.surfaces import Surfaces  # heavy, and few jobs need it
 
@@ -269,6 +288,16 @@ def _spots(job: Job, memory: _Memory, sheet: Sheet) -> Array:
         model = CadModel.unpack(job.part.model)
         memory.spots = (job.part.sha256, face), spots_on(*model.mesh_of(face), seed=face)[0]
     return memory.spots[1]
+
+
+def _reach(job: Job, memory: _Memory, results: Layered[int, RowResult]) -> Array:
+    """The outermost places of the bodies that the job keeps (n, 3), brought in once where an alignment is solved."""
+    sha256, kept = job.part.sha256, job.kept_bodies
+    if memory.reach is None or memory.reach[0] != (sha256, kept):
+        if job.part.model is None or not any(found.alignment is not None for found in results.values()):
+            return NO_SPOTS
+        memory.reach = (sha256, kept), outermost(CadModel.unpack(job.part.model).corners_of(kept))
+    return memory.reach[1]
 
 
 def _sheet(session: Session, job: Job, memory: _Memory) -> Sheet:

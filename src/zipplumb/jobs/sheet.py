@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from datetime import UTC, datetime
-from typing import cast
+from typing import Any, cast
 
-from sqlalchemy import func, select
+from sqlalchemy import func, literal, select
+from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Session
 
 from ..core.errors import InputError
@@ -14,7 +15,7 @@ from ..core.fingerprints import fingerprint
 from ..core.sheet import RowRecipe, kind_of, recipe_from_dict
 from ..core.units import Units
 from ..store.database import stored, tell, transaction
-from ..store.models import Job, Part, Row
+from ..store.models import Change, Job, Part, Row
 from .actor import Actor, record
 from .forms import changed, data_of, texts_of
 from .parts import add_without_cad, checked_bodies
@@ -121,6 +122,41 @@ def edit_row(actor: Actor, job_id: int, row_id: int, texts: Mapping[str, str], s
         record(session, actor, job_id, "edit", row=row_id, before=before, after=row.recipe)
         tell(session, job_id, "sheet", row=row_id)
         return seen_of(edited)
+
+
+EDIT_BACK = "take the edit back"
+
+
+def before_last_edit(session: Session, job_id: int, row_id: int) -> dict[str, Any] | None:
+    """The row's recipe before the edit that made it what it is; None where no edit did."""
+    row = _row(session, job_id, row_id)
+    made = (
+        select(Change.detail["before"])
+        .where(Change.job_id == job_id, Change.detail["row"].as_integer() == row_id, Change.act == "edit")
+        .where(Change.detail["after"] == literal(row.recipe, JSONB), Change.detail["before"] != literal(row.recipe, JSONB))
+        .order_by(Change.id.desc())
+        .limit(1)
+    )
+    return session.scalar(made)
+
+
+def take_edit_back(actor: Actor, job_id: int, row_id: int, seen: str | None = None) -> str:
+    """A row is as it was before it was edited last; once more, before the edit before that. Returns what is seen of it."""
+    actor.must_change()
+    with transaction() as session:
+        stored(session, Job, job_id, lock=True)
+        row = _row(session, job_id, row_id)
+        as_seen(row, seen)
+        earlier = before_last_edit(session, job_id, row_id)
+        if earlier is None:
+            raise InputError("No edit of this row can be taken back.", "Nothing was changed.", "Look at what was done to it.")
+        recipe = recipe_from_dict(earlier)
+        check_references(session, job_id, recipe)
+        take_letter(session, job_id, row_id, earlier.get("datum"))
+        before, row.recipe = row.recipe, earlier
+        record(session, actor, job_id, EDIT_BACK, row=row_id, before=before, after=earlier)
+        tell(session, job_id, "sheet", row=row_id)
+        return seen_of(recipe)
 
 
 def set_limits(actor: Actor, job_id: int, row_id: int, lower: str, upper: str, key: str = "") -> None:

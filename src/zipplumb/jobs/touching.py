@@ -18,6 +18,7 @@ from ..core.shapes import Circle, Cone, Cylinder, Plane, Sphere, Torus
 from ..core.sheet import KINDS, MeasuredRecipe, RowResult, SheetRow, TouchedRecipe, data_for_fit, kind_of, recipe_from_dict
 from ..store.database import stored, tell, transaction
 from ..store.models import Job, Row
+from . import without_cad
 from .actor import INSTRUMENT, Actor, record
 from .again import on_side, take_over
 from .planning import add_rows, kind_for_face, named
@@ -59,6 +60,9 @@ def options(state: JobResults, row: SheetRow) -> list[Option]:
     if found.feature is None or not found.feature.proposals:
         return []
     recipe = cast(TouchedRecipe, row.recipe)
+    if recipe.for_axis:
+        rms = found.feature.proposals[0].rms_mm
+        return [Option(f"axis:{axis}", f"It faces {axis}", rms, 1.0) for axis in without_cad.axes_for(state, found)]
     fits = [
         Option(f"fit:{p.fit_kind}", _fit_words(recipe, p.fit_kind, found), p.rms_mm, p.sure)
         for p in sorted(found.feature.proposals, key=lambda p: -p.sure)
@@ -158,7 +162,7 @@ def turn(actor: Actor, job_id: int) -> str:
 
 def turn_on(session: Session, actor: Actor, job: Job) -> str:
     """The same, within a transaction."""
-    return turn_to(session, actor, job, WAYS[(WAYS.index(job.touching) + 1) % len(WAYS)])
+    return turn_to(session, actor, job, WAYS[(WAYS.index(job.touching) + 1) % len(WAYS)] if job.touching in WAYS else "")
 
 
 def turn_to(session: Session, actor: Actor, job: Job, way: str) -> str:
@@ -192,10 +196,10 @@ def begin(session: Session, job: Job) -> Row:
 def _dimension(session: Session, job: Job) -> dict[str, Any]:
     """What is touched in a plane lies in the last one that was measured; where there is none, in that of its own hits."""
     if job.touching != "plane":
-        return {"flat": False, "plane": None}
+        return {"flat": False, "plane": None, "for_axis": job.touching == without_cad.AXES_MODE}
     done = Row.job_id == job.id, Row.removed_at.is_(None), Row.finished_at.is_not(None), Row.recipe["kind"].astext.in_(CARRIERS)
     last = select(Row.id).where(*done).order_by(Row.position.desc(), Row.id.desc()).limit(1)
-    return {"flat": True, "plane": session.scalar(last)}
+    return {"flat": True, "plane": session.scalar(last), "for_axis": False}
 
 
 def plane_of_touch(state: JobResults) -> str:
@@ -243,7 +247,9 @@ def accept(session: Session, actor: Actor, state: JobResults, job: Job, row: Row
             found.message or "There is no hit yet.", "All hits are kept; the row stays open.", "Take more hits, then finish."
         )
     what, _, which = option.code.partition(":")
-    before = row.recipe
+    before, axis = row.recipe, which if what == "axis" else None
+    if axis is not None:
+        what, which = "fit", "plane"
     if what == "row":
         target = stored(session, Row, int(which))
         take_over(session, target, row)
@@ -257,6 +263,8 @@ def accept(session: Session, actor: Actor, state: JobResults, job: Job, row: Row
     record(session, actor, job.id, "accept", row=target.id, code=option.code, before=before, after=target.recipe)
     tell(session, job.id, "sheet")
     session.flush()
+    if axis is not None:
+        without_cad.settle(session, actor, job, target, axis)
     return target
 
 

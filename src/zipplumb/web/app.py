@@ -100,6 +100,8 @@ def create_app() -> Flask:
     asked.guard(app)
     for module in BLUEPRINTS:
         app.register_blueprint(module.blueprint)
+    for road in align.ROAD_BLUEPRINTS:
+        app.register_blueprint(road)
     app.before_request(_signed_in_only)
     app.after_request(_headers)
     app.after_request(_in_the_persons_units)

@@ -26,6 +26,7 @@ from ..core.errors import PlumbError
 from ..core.sameness import Layered
 from ..core.units import Units, length_text
 from ..exchange.table import RowText
+from ..jobs.ahead import ahead_of
 from ..jobs.results import JobResults, load
 from ..store.database import AWAY as DATABASE_AWAY
 from ..store.database import CHANGED, TIP, database_url, snapshot
@@ -36,6 +37,7 @@ from .view import JobView, scene_of
 log = logging.getLogger(__name__)
 LISTEN = "X-Live"  # of an answer that is no page: what its asker may listen to
 BACKLOG, TIPS = 60, 3
+SMALL_SHARE = 0.2  # of the way to a target, that is not worth a word
 HEARTBEAT_S, WATCH_S, TOGETHER_S, BEGIN_S = 5.0, 1.0, 0.03, 3.0
 AWAY = "The database is away for a moment. Every confirmed hit is kept; this page goes on by itself."
 NOT_SHOWN = "What changed could not be shown here. Every confirmed hit is kept. Load the page again."
@@ -316,7 +318,7 @@ class Hub:
             "text": _tip_text(tip, state.job.units),
         }
         if alignment:
-            message |= _from_nominal(state, tip, word.get("radius"))
+            message |= _from_nominal(state, tip, word.get("radius")) | _from_target(state, tip)
         self._send(watched.pages, _event("tip", message), may_drop=True)
 
 
@@ -337,7 +339,22 @@ def _tip_text(tip, units: Units) -> str:
 
 def _from_nominal(state: JobResults, tip_part, tip_radius_mm: float | None) -> dict:
     """How far the tip's surface is from the current row's nominal, mm."""
-    height = state.current.recipe.height_over_nominal(np.asarray(tip_part)[None]) if state.current else None
-    if height is None or tip_radius_mm is None:
+    if state.current is None or tip_radius_mm is None:
         return {}
-    return {"off": round(float(height[0]) - tip_radius_mm, 3)}
+    height = state.current.recipe.height_over_nominal(np.asarray(tip_part)[None], state.surfaces)
+    if height is None:
+        return {}
+    off = float(height[0]) - tip_radius_mm
+    return {"off": round(off, 3), "off_text": length_text(off, state.job.units, sign=True)}
+
+
+def _from_target(state: JobResults, tip_part) -> dict:
+    """How far, and which way, the tip's center is from the next target, in words."""
+    ahead = ahead_of(state) if state.current is not None and state.current.recipe.targets is not None else None
+    if ahead is None or ahead.next is None:
+        return {}
+    way = ahead.next - np.asarray(tip_part)
+    units, far = state.job.units, float(np.linalg.norm(way))
+    along = zip("XYZ", way.tolist(), strict=True)
+    steps = [f"{axis} {length_text(v, units, sign=True)}" for axis, v in along if abs(v) > SMALL_SHARE * far]
+    return {"to_text": f"{length_text(far, units)} to the target: {', '.join(steps)}"}

@@ -17,6 +17,7 @@ from ..jobs.ahead import ahead_of
 from ..jobs.prompts import Prompt, prompt, spoiling
 from ..jobs.results import JobResults
 from ..jobs.rows_text import row_texts
+from ..jobs.standing import worth
 from ..store.models import Instrument, Job
 
 DRAWN = 400  # hits of one row on the stage
@@ -24,11 +25,17 @@ BLOCK = 100  # rows that come to the page together
 
 
 def _system_words(state: JobResults) -> str:
-    """The active coordinate system, and that it is in doubt where it is."""
+    """The active coordinate system, where it is solved."""
     active = state.job.alignment_row_id
     if state.alignment is None or active is None:
         return ""
-    return state.row(active).recipe.name + (", in doubt" if state.alignment.doubt else "")
+    return state.row(active).recipe.name
+
+
+def _rests(state: JobResults) -> str:
+    """What the active coordinate system rests on, in a few words."""
+    active = state.job.alignment_row_id
+    return worth(state, active) if active is not None and active in state.sheet.places else ""
 
 
 @dataclass(frozen=True)
@@ -51,6 +58,7 @@ class JobView:
     probe: str
     probe_short: str
     alignment: str
+    rests: str
     due: str
 
     @classmethod
@@ -66,6 +74,7 @@ class JobView:
             cal.probe.name if cal else "none",
             f"Ø{length_text(cal.diameter_mm, job.units)}" if cal else "none",
             _system_words(state),
+            _rests(state),
             " ".join(state.due),
         )
 

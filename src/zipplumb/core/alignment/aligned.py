@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
-from typing import Any
+from dataclasses import dataclass, field, replace
+from typing import Any, Self
 
 import numpy as np
 from numpy.typing import ArrayLike
@@ -90,6 +90,26 @@ class Alignment:
         """Standard uncertainty (mm) of where a point of the part lies, along a direction."""
         direction = unit(direction_part)
         return float(np.sqrt(np.maximum(direction @ self.point_covariance(point_part) @ direction, 0.0)))
+
+    def u_at(self, points_part: ArrayLike) -> Array:
+        """(n,) standard uncertainty (mm) of where points (n, 3) of the part lie, in the direction where it is largest."""
+        x, y, z = np.reshape(np.asarray(points_part, float), (-1, 3)).T
+        levers = np.zeros((len(x), 3, self.uncertainty.size))
+        levers[:, [0, 1, 2], [0, 1, 2]] = 1.0
+        levers[:, 0, 4], levers[:, 0, 5] = z, -y
+        levers[:, 1, 3], levers[:, 1, 5] = -z, x
+        levers[:, 2, 3], levers[:, 2, 4] = y, -x
+        if self.uncertainty.size == 7:
+            levers[:, :, 6] = np.stack([x, y, z], axis=1)
+        spread = levers @ self.covariance @ levers.transpose(0, 2, 1)
+        return np.asarray(np.sqrt(np.maximum(np.linalg.eigvalsh(spread)[:, -1], 0.0)))
+
+    def doubted(self, words: str) -> Self:
+        """The same with one more reason why the place may be wrong; itself where there is none."""
+        if not words:
+            return self
+        doubt = f"{words} {self.doubt}".strip()
+        return replace(self, doubt=doubt, ledger=replace(self.ledger, verdict=doubt))
 
     def ellipsoid(self, point_part: Array) -> tuple[Array, Array]:
         """Half axes (3,) of the standard ellipsoid of where a point lies, mm, falling, and their directions as rows."""

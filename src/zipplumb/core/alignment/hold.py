@@ -14,14 +14,16 @@ import numpy as np
 
 from ..errors import AlignmentError
 from ..features import Feature, axis_line, axis_of, center_point, plane_of, point_of
-from ..frames import Array, Motion, perpendicular_pair, unit
+from ..frames import Array, Indices, Motion, perpendicular_pair, unit
 from ..shapes import Circle, Ellipse, Plane, Slot
 from ..uncertainty import Source
 from .touches import Touches
 
 Letter = Literal["X", "Y", "Z", "own"]
+AXES: tuple[Letter, ...] = ("X", "Y", "Z")
 LETTERS = {"X": np.array([1.0, 0, 0]), "Y": np.array([0, 1.0, 0]), "Z": np.array([0, 0, 1.0])}
 KEPT = "The measured features are kept."
+ALONG = 0.5  # of a direction, that makes a hold
 SEEN_MM = 100.0  # half reach of an axis or plane that has none of its own
 
 
@@ -59,45 +61,90 @@ class Hold:
     nominal_terms: Mapping[Source, float] = field(default_factory=dict)
 
 
-def touches_of(holds: Sequence[Hold], rough: Motion) -> Touches:
-    """All touches of the holds; ``rough`` tells which end of an actual axis belongs to which of the nominal."""
-    rows: list[tuple[Array, Array, Array, float, int, int]] = []
+def may_hold(nominal: Any) -> tuple[Letter, ...]:
+    """The directions in which a nominal shape can hold the part; none where it has no place of its own."""
+    if plane_of(nominal) is not None:
+        return (*(letter for letter in AXES if abs(LETTERS[letter] @ nominal.normal) >= ALONG), "own")
+    if axis_of(nominal) is not None:
+        direction = axis_line(nominal).direction
+        return (*(letter for letter in AXES if _across(direction, letter) >= ALONG), "own")
+    if point_of(nominal) is None:
+        return ()
+    return (*AXES, "own") if isinstance(nominal, Circle | Slot | Ellipse) else AXES
+
+
+def _across(direction: Array, letter: str) -> float:
+    """How much of an axis' direction lies across a line."""
+    return float(np.linalg.norm(LETTERS[letter] - (LETTERS[letter] @ direction) * direction))
+
+
+@dataclass(frozen=True, eq=False)
+class Laid:
+    """All touches of some holds, but for where on the nominal each of k of them lies.
+
+    ``base`` (k, 3) a place on the nominal; ``free`` (k, 3, 3): projects on that in which the nominal goes on and holds
+    nothing: nothing of a center, a plane's own directions, an axis.
+    """
+
+    world: Array
+    base: Array
+    free: Array
+    directions: Array
+    u_mm: Array
+    row: Indices
+    level: Indices
+
+    def touches(self, rough: Motion) -> Touches:
+        """``rough`` tells where on its nominal each lies, and which end of an axis is which."""
+        part = self.base + np.einsum("kij,kj->ki", self.free, rough.points(self.world) - self.base)
+        return Touches(self.world, part, self.directions, self.u_mm, self.row, self.level)
+
+
+Row = tuple[Array, Array, Array, Array]  # a place in the world, one on the nominal, what is free there, a direction
+
+
+def laid(holds: Sequence[Hold]) -> Laid:
+    """All touches of the holds. Raises AlignmentError where a hold cannot be as it is asked."""
+    rows: list[tuple[Array, Array, Array, Array, float, int, int]] = []
     for k, hold in enumerate(holds):
-        u, touches = np.asarray(hold.u_mm, float), _touches(hold, rough)
+        u, touches = np.asarray(hold.u_mm, float), _rows(hold)
         if u.shape not in ((), (len(touches),)) or not np.all(np.isfinite(u) & (u > 0)):
             raise AlignmentError(f"{hold.name} holds with no uncertainty above zero.", KEPT, "Give one in mm.")
         each = np.broadcast_to(u, (len(touches),)).tolist()
         rows += [(*touch, u_mm, k, hold.level) for touch, u_mm in zip(touches, each, strict=True)]
     columns = [np.array(column) for column in zip(*rows, strict=True)]
-    return Touches(*columns)
+    return Laid(*columns)
 
 
-def _touches(hold: Hold, rough: Motion) -> list[tuple[Array, Array, Array]]:
-    nominal = hold.nominal
+def touches_of(holds: Sequence[Hold], rough: Motion) -> Touches:
+    """All touches of the holds, near a rough part_from_world."""
+    return laid(holds).touches(rough)
+
+
+def _rows(hold: Hold) -> list[Row]:
+    nominal, may = hold.nominal, may_hold(hold.nominal)
     if plane_of(nominal) is not None:
-        return _of_plane(hold, rough)
+        return _of_plane(hold, may)
     if axis_of(nominal) is not None:
-        return _of_axis(hold, rough)
+        return _of_axis(hold, may)
     if point_of(nominal) is None or point_of(hold.actual) is None:
         raise AlignmentError(f"{hold.name} has no center to hold by.", KEPT, "Choose a feature with a center.")
-    found = []
-    for letter in hold.directions:
-        if letter == "own" and not isinstance(nominal, Circle | Slot | Ellipse):
-            raise AlignmentError(f"{hold.name} has no direction of its own.", KEPT, "Hold it in X, Y or Z.")
-        direction = nominal.normal if letter == "own" else LETTERS[letter]
-        found.append((center_point(hold.actual), center_point(nominal), direction))
-    return found
+    if any(letter not in may for letter in hold.directions):
+        raise AlignmentError(f"{hold.name} has no direction of its own.", KEPT, "Hold it in X, Y or Z.")
+    place, base = center_point(hold.actual), center_point(nominal)
+    ways = [nominal.normal if letter == "own" else LETTERS[letter] for letter in hold.directions]
+    return [(place, base, np.zeros((3, 3)), way) for way in ways]
 
 
-def _of_plane(hold: Hold, rough: Motion) -> list[tuple[Array, Array, Array]]:
+def _of_plane(hold: Hold, may: Sequence[Letter]) -> list[Row]:
     """Three places on the measured plane, or the one surface point."""
     normal = hold.nominal.normal
     for letter in hold.directions:
-        if letter != "own" and abs(LETTERS[letter] @ normal) < 0.5:
+        if letter not in may:
             raise AlignmentError(f"{hold.name} faces across {letter}.", KEPT, "Let it hold along its own normal.")
+    base, free = hold.nominal.point, np.eye(3) - np.outer(normal, normal)
     if point_of(hold.actual) is not None:
-        place = center_point(hold.actual)
-        return [(place, _foot(hold.nominal, rough.points(place)), normal)]
+        return [(center_point(hold.actual), base, free, normal)]
     actual: Plane = hold.actual
     u, v = perpendicular_pair(actual.normal)
     reach = SEEN_MM * np.sqrt(2)
@@ -110,14 +157,10 @@ def _of_plane(hold: Hold, rough: Motion) -> list[tuple[Array, Array, Array]]:
         a, b = u * reach / np.sqrt(2), v * reach / np.sqrt(2)
     # three places with the same middle and the same spread as what was touched
     corners = [actual.point + np.sqrt(2) * (np.cos(t) * a + np.sin(t) * b) for t in np.radians([90, 210, 330])]
-    return [(c, _foot(hold.nominal, rough.points(c)), normal) for c in corners]
+    return [(corner, base, free, normal) for corner in corners]
 
 
-def _foot(plane: Plane, place: Array) -> Array:
-    return place - ((place - plane.point) @ plane.normal) * plane.normal
-
-
-def _of_axis(hold: Hold, rough: Motion) -> list[tuple[Array, Array, Array]]:
+def _of_axis(hold: Hold, may: Sequence[Letter]) -> list[Row]:
     """The two ends of the measured axis, each held across the nominal one."""
     nominal, actual = axis_line(hold.nominal), axis_of(hold.actual)
     if actual is None:
@@ -127,18 +170,11 @@ def _of_axis(hold: Hold, rough: Motion) -> list[tuple[Array, Array, Array]]:
         low, high = float(along.min()), float(along.max())
     else:
         low, high = -SEEN_MM, SEEN_MM
-    across = perpendicular_pair(nominal.direction)
-    if "own" in hold.directions:
-        directions = list(across)
-    else:
-        directions = []
-        for letter in hold.directions:
-            seen = LETTERS[letter] - (LETTERS[letter] @ nominal.direction) * nominal.direction
-            if np.linalg.norm(seen) < 0.5:
-                raise AlignmentError(
-                    f"{hold.name} runs along {letter} and cannot hold it.", KEPT, "Choose a direction across it."
-                )
-            directions.append(unit(seen))
+    directions = list(perpendicular_pair(nominal.direction)) if "own" in hold.directions else []
+    for letter in hold.directions if not directions else ():
+        if letter not in may:
+            raise AlignmentError(f"{hold.name} runs along {letter} and cannot hold it.", KEPT, "Choose a direction across it.")
+        directions.append(unit(LETTERS[letter] - (LETTERS[letter] @ nominal.direction) * nominal.direction))
     ends = [actual.point + t * actual.direction for t in (low, high)]
-    feet = [nominal.point + ((rough.points(e) - nominal.point) @ nominal.direction) * nominal.direction for e in ends]
-    return [(end, foot, d) for end, foot in zip(ends, feet, strict=True) for d in directions]
+    free = np.outer(nominal.direction, nominal.direction)
+    return [(end, nominal.point, free, d) for end in ends for d in directions]

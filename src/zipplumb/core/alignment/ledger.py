@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 
@@ -18,6 +19,7 @@ from .touches import Solved
 
 AXES = "XYZ"
 FREEDOMS = tuple(f"slides along {a}" for a in AXES) + tuple(f"turns about {a}" for a in AXES)
+Grip = Literal["firm", "weak", "loose"]
 WEAK = 30.0  # times a touch's own uncertainty by which the worst motion is uncertain
 
 
@@ -25,7 +27,8 @@ WEAK = 30.0  # times a touch's own uncertainty by which the worst motion is unce
 class Freedom:
     """One of six, about the axes of the part through the middle of the touches.
 
-    ``held`` 0 to 1: 1 where nothing of it is loose. ``u``: standard uncertainty, mm or rad;
+    ``held`` 0 to 1: 1 where nothing of it is loose; ``grip``: weak where what holds it lies badly for that.
+    ``u``: standard uncertainty, mm or rad;
     infinite where it is loose. ``shares``: (row's name, share) of those that hold it, the
     largest first; a negative share pulls against the others.
     """
@@ -34,6 +37,7 @@ class Freedom:
     held: float
     u: float
     shares: tuple[tuple[str, float], ...]
+    grip: Grip = "firm"
 
 
 @dataclass(frozen=True, eq=False)
@@ -53,7 +57,7 @@ class HoldLedger:
     freedoms : six, slides first
     rank, holds, spare : how many freedoms are held, how many holds there are, how many are more than needed
     loose : what nothing holds
-    weakness : the worst-held motion in words where the holds lie so badly that it is doubtful, else ""
+    weakness : the worst-held motion in words where the holds lie so badly that it is doubtful, else ""; ``weak`` is it
     verdict : one sentence of what all this is worth
     """
 
@@ -64,21 +68,24 @@ class HoldLedger:
     loose: tuple[Loose, ...]
     weakness: str
     verdict: str
+    weak: Loose | None = None
 
 
 def ledger_of(solved: Solved, names: Sequence[str], doubt: str = "") -> HoldLedger:
     """The ledger of a solved alignment; ``names`` of its rows; ``doubt``: why it may be wrong."""
-    weakness = _weakness(solved)
+    weak = _weakest(solved)
+    weakness = "" if weak is None else _weakness(solved, weak)
+    typical = float(np.median(solved.touches.u_mm))
     loose = _loose(solved.loose[:6], solved.linear.center, solved.linear.length)
     units = [1.0] * 3 + [1 / solved.linear.length] * 3
     freedoms = []
     for k in range(6):
         by_row = np.zeros(len(names))
         np.add.at(by_row, solved.touches.row, solved.gain[k] * solved.linear.jacobian[:, k])
-        u = float(np.sqrt(max(solved.covariance[k, k], 0.0)) * units[k])
-        freedoms.append(_freedom(k, solved.loose[k], u, names, by_row))
+        u = float(np.sqrt(max(solved.covariance[k, k], 0.0)))
+        freedoms.append(_freedom(k, solved.loose[k], u * units[k], names, by_row, u >= WEAK * typical))
     verdict = _verdict(solved.spare, loose, weakness, doubt)
-    return HoldLedger(tuple(freedoms), solved.rank, len(solved.touches), solved.spare, loose, weakness, verdict)
+    return HoldLedger(tuple(freedoms), solved.rank, len(solved.touches), solved.spare, loose, weakness, verdict, weak)
 
 
 def ledger_of_conditions(rows: Array, names: Sequence[str], covariance: Array) -> HoldLedger:
@@ -106,11 +113,12 @@ def ledger_of_conditions(rows: Array, names: Sequence[str], covariance: Array) -
     return HoldLedger(tuple(freedoms), rank, len(rows), len(rows) - rank, loose, "", _verdict(0, loose, ""))
 
 
-def _freedom(k: int, loose: Array, u: float, names: Sequence[str], by_row: Array) -> Freedom:
+def _freedom(k: int, loose: Array, u: float, names: Sequence[str], by_row: Array, weak: bool = False) -> Freedom:
     held = float(1 - np.sum(loose**2))
     order = np.argsort(-np.abs(by_row), kind="stable")
     shares = tuple((names[r], float(by_row[r])) for r in order if abs(by_row[r]) > 0.005)
-    return Freedom(FREEDOMS[k], min(max(held, 0.0), 1.0), u if held > 1 - 1e-6 else float("inf"), shares)
+    grip: Grip = "loose" if held <= 1 - 1e-6 else "weak" if weak else "firm"
+    return Freedom(FREEDOMS[k], min(max(held, 0.0), 1.0), u if grip != "loose" else float("inf"), shares, grip)
 
 
 # ---- words ------------------------------------------------------------------------------------
@@ -120,7 +128,7 @@ def _axis_words(direction: Array) -> str:
     k = int(np.argmax(np.abs(direction)))
     if abs(direction[k]) > 0.9999:
         return AXES[k]
-    return "(" + ", ".join(f"{v:.3f}" for v in direction * np.sign(direction[k])) + ")"
+    return "(" + ", ".join(f"{v:.3f}" for v in np.round(direction * np.sign(direction[k]), 3) + 0.0) + ")"
 
 
 def motion_words(motion: Array) -> str:
@@ -179,16 +187,20 @@ def _squared(columns: Array) -> Array:
     return np.array(chosen)
 
 
-def _weakness(solved: Solved) -> str:
+def _weakest(solved: Solved) -> Loose | None:
     """The most uncertain motion, where it is far more uncertain than the touches themselves."""
-    typical = float(np.median(solved.touches.u_mm))
     values, vectors = np.linalg.eigh(solved.covariance[:6, :6])
-    worst = float(np.sqrt(max(values[-1], 0.0)))
-    if worst < WEAK * typical:
-        return ""
-    words = motion_words(about_origin(vectors[:, -1], solved.linear.center, solved.linear.length))
+    if np.sqrt(max(values[-1], 0.0)) < WEAK * np.median(solved.touches.u_mm):
+        return None
+    motion = about_origin(vectors[:, -1], solved.linear.center, solved.linear.length)
+    return Loose(motion_words(motion), motion)
+
+
+def _weakness(solved: Solved, weak: Loose) -> str:
+    worst = float(np.sqrt(np.linalg.eigvalsh(solved.covariance[:6, :6])[-1]))
+    typical = float(np.median(solved.touches.u_mm))
     return (
-        f"It hardly holds how the part {words}: there {mm(0.01, '.2g')} of a touch becomes "
+        f"It hardly holds how the part {weak.words}: there {mm(0.01, '.2g')} of a touch becomes "
         f"{mm(0.01 * worst / typical, '.2g')}. Hold it by something that reaches farther."
     )
 

@@ -18,7 +18,7 @@ from ..features import axis_line, axis_of, center_point, point_of, spot_of
 from ..frames import Array, Motion, unit
 from ..shapes import Cone, Plane
 from .aligned import Place
-from .hold import KEPT, Hold, touches_of
+from .hold import KEPT, Hold, laid
 from .ledger import motion_words
 from .touches import Pose, Solved, solve
 
@@ -27,6 +27,7 @@ STARTS = 32
 LIKELY = 0.8  # of the best start's score
 TOLD = 0.05  # second singular value, by the first, from which directions tell the whole turn
 TURNS = 12  # tried about the one direction that is told
+SAME_START = 0.02  # rad, by which starts differ that surely lead to the same place
 ALIKE = 1e-3  # two turns (rad), or two places by the touches' size, that are the same
 EQUAL = 20.0  # of the weighted square sum: places that fit equally well
 CLEARLY, ROOM_MM = 4.0, 1.0  # a place whose centers lie so much nearer to their nominals is the right one
@@ -38,8 +39,9 @@ def places_of(holds: Sequence[Hold], starts: Sequence[Motion], scale: float | No
     Raises AlignmentError where none settles, or where in each a feature faces the wrong way.
     """
     factor, found, turned = 1.0 if scale is None else scale, list[Solved](), set[str]()
+    held = laid(holds)
     for rough in starts:
-        touches = touches_of(holds, rough)
+        touches = held.touches(rough)
         begin = Pose(Motion(rough.rotation, rough.translation * factor), factor)
         try:
             one = solve(touches, begin, scale is None, strict)
@@ -95,12 +97,23 @@ def _cost(solved: Solved) -> float:
 
 
 def _apart(holds: Sequence[Hold], solved: Solved) -> float:
-    """How far centers, and touched places, are from their nominals (mm, rms), also along what they do not hold."""
-    pairs = [(center_point(h.actual), spot_of(h.nominal)) for h in holds if point_of(h.actual) is not None]
-    if not pairs:
+    """How far centers, touched places and axes are from their nominals (mm, rms), also along what they do not hold."""
+    ways = [(center_point(h.actual), spot_of(h.nominal), np.zeros(3)) for h in holds if point_of(h.actual) is not None]
+    ways += [(_middle(h), axis_line(h.nominal).point, axis_line(h.nominal).direction) for h in holds if _has_axes(h)]
+    if not ways:
         return 0.0
-    actual, nominal = (np.array(side) for side in zip(*pairs, strict=True))
-    return float(np.sqrt(np.mean(np.sum((solved.pose.points(actual) - nominal) ** 2, axis=1))))
+    actual, nominal, along = (np.array(side) for side in zip(*ways, strict=True))
+    off = solved.pose.points(actual) - nominal
+    off -= np.einsum("ij,ij->i", off, along)[:, None] * along
+    return float(np.sqrt(np.mean(np.sum(off**2, axis=1))))
+
+
+def _middle(hold: Hold) -> Array:
+    """A place on a measured axis, in the middle of what was touched."""
+    axis = axis_line(hold.actual)
+    if hold.reach is None or not len(hold.reach):
+        return axis.point
+    return np.asarray(axis.point + ((hold.reach.mean(axis=0) - axis.point) @ axis.direction) * axis.direction)
 
 
 def _turn_between(one: Motion, other: Motion) -> float:
@@ -175,9 +188,20 @@ def rough_motions(holds: Sequence[Hold]) -> list[Motion]:
         turned = [(s * a, n) for s, (a, n) in zip(signs, axes, strict=False)]
         scored += _turns(pairs, known + turned)
     best = max(score for score, _ in scored)
-    likely = sorted((pair for pair in scored if pair[0] >= LIKELY * best), key=lambda pair: -pair[0])
+    likely = _unlike([turn for score, turn in sorted(scored, key=lambda pair: -pair[0]) if score >= LIKELY * best])
     evenly = np.unique(np.linspace(0, len(likely) - 1, STARTS).astype(int))
-    return [Motion(turn, np.mean([n - turn @ a for a, n in places], axis=0)) for _, turn in (likely[k] for k in evenly)]
+    actual, nominal = (np.array(side) for side in zip(*places, strict=True))
+    return [Motion(turn, (nominal - actual @ turn.T).mean(axis=0)) for turn in (likely[k] for k in evenly)]
+
+
+def _unlike(turns: Sequence[Array]) -> list[Array]:
+    """The first of all that are nearly the same."""
+    kept: list[Array] = []
+    for turn in turns:
+        cosine = (np.einsum("kij,ij->k", kept, turn) - 1) / 2 if kept else np.empty(0)
+        if not np.any(cosine > np.cos(SAME_START)):
+            kept.append(turn)
+    return kept
 
 
 def _turns(pairs, directions) -> list[tuple[float, Array]]:

@@ -23,7 +23,7 @@ from ..uncertainty import Source, Uncertainty
 from ..units import mm
 from .aligned import Alignment
 from .contradiction import Contradiction, contradiction_of
-from .ledger import ledger_of
+from .ledger import HoldLedger, ledger_of
 from .touches import Pose, Solved, Touches, linearised, solve
 
 Nearest = Callable[[Array], tuple[Array, Array]]
@@ -190,6 +190,20 @@ def _solved_result(
     if names and not reject and (found := _contradiction(solved, u_mm, names)) is not None:
         uncertainty, doubt = found.widened(uncertainty), " ".join(filter(None, (doubt, found.words)))
     return SurfaceAlignment(
-        part_from_world=solved.pose.motion, uncertainty=uncertainty, ledger=ledger_of(solved, ["points"], doubt),
-        residuals={"points": deviations[used]}, doubt=doubt, solved=solved, deviations=deviations, used=used,
+        part_from_world=solved.pose.motion, uncertainty=uncertainty, ledger=_ledger(solved, used, names, doubt),
+        residuals=_residuals(deviations, used, names), doubt=doubt, solved=solved, deviations=deviations, used=used,
     )  # fmt: skip
+
+
+def _ledger(solved: Solved, used: NDArray[np.bool_], names: Sequence[str], doubt: str) -> HoldLedger:
+    """By touch where these have names, else by all the points together."""
+    if not names:
+        return ledger_of(solved, ["points"], doubt)
+    each = replace(solved, touches=replace(solved.touches, row=np.arange(len(solved.touches))))
+    return ledger_of(each, [name for name, good in zip(names, used, strict=True) if good], doubt)
+
+
+def _residuals(deviations: Array, used: NDArray[np.bool_], names: Sequence[str]) -> dict[str, Array]:
+    if not names:
+        return {"points": deviations[used]}
+    return {name: deviations[k : k + 1] for k, name in enumerate(names) if used[k]}

@@ -32,12 +32,16 @@ def sandwich(jacobian: Array, residuals: Array, clusters: Indices) -> Array:
     size = np.linalg.norm(jacobian, axis=0)
     scaled = jacobian / size
     bread = np.linalg.inv(scaled.T @ scaled)
-    edges = np.flatnonzero(np.diff(clusters)) + 1
-    rows, left = np.split(scaled, edges), np.split(residuals, edges)
-    scores = np.empty((len(rows), jacobian.shape[1]))
-    for k, (some, error) in enumerate(zip(rows, left, strict=True)):
-        scores[k] = some.T @ np.linalg.solve(np.eye(len(some)) - some @ bread @ some.T, error)
-    count = len(rows)
+    begins = np.concatenate([[0], np.flatnonzero(np.diff(clusters)) + 1])
+    sizes = np.diff([*begins, len(residuals)])
+    scores = np.empty((len(begins), jacobian.shape[1]))
+    for many in np.unique(sizes):  # clusters of the same size together
+        mine = sizes == many
+        places = begins[mine][:, None] + np.arange(many)
+        rows, error = scaled[places], residuals[places]
+        inner = np.eye(many) - rows @ bread @ rows.transpose(0, 2, 1)
+        scores[mine] = np.einsum("cik,ci->ck", rows, np.linalg.solve(inner, error[:, :, None])[:, :, 0])
+    count = len(begins)
     spread = (count - 1) / count * bread @ (scores.T @ scores) @ bread
     return spread / np.outer(size, size)
 

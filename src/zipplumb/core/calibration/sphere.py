@@ -216,16 +216,19 @@ def moved_after(residuals: Array, jacobian: Array, normals: Array, word: str) ->
     n, k = jacobian.shape
     base, _ = np.linalg.qr(jacobian)
     total = float(residuals @ residuals)
+    left = residuals - base @ (base.T @ residuals)
+    # of a step from each hit on: its normal equations, what the other parameters explain taken out
+    of_base = _from_on(-base[:, :, None] * normals[:, None, :])
+    equations = _from_on(normals[:, :, None] * normals[:, None, :]) - of_base.transpose(0, 2, 1) @ of_base
+    answers = _from_on(-normals * left[:, None])
+    tried = np.arange(5, n - 4)
+    tried = tried[np.linalg.eigvalsh(equations[tried])[:, 0] > 1e-12] if len(tried) else tried
     best, where, by = 0.0, 0, np.zeros(3)
-    for at in range(5, n - 4):
-        step = np.where(np.arange(n)[:, None] >= at, -normals, 0.0)
-        free = step - base @ (base.T @ step)
-        q, r = np.linalg.qr(free)
-        if np.abs(np.diag(r)).min() < 1e-6:
-            continue
-        gained = q.T @ residuals
-        if gained @ gained > best:
-            best, where, by = float(gained @ gained), at, np.linalg.solve(r, gained)
+    if len(tried):
+        steps = np.linalg.solve(equations[tried], answers[tried][:, :, None])[:, :, 0]
+        gained = np.einsum("nk,nk->n", steps, answers[tried])
+        k = int(np.argmax(gained))
+        best, where, by = float(gained[k]), int(tried[k]), steps[k]
     spare = n - k - 3
     if spare < 3 or total <= best:
         return ""
@@ -234,6 +237,11 @@ def moved_after(residuals: Array, jacobian: Array, normals: Array, word: str) ->
     if chance > MOVED_SURE or size < MOVED_MM:
         return ""
     return f"The sphere moved {mm(size, '.2f')} after {word} {where}. Fix it, and begin again."
+
+
+def _from_on(each: Array) -> Array:
+    """Sums of all from every one on."""
+    return np.asarray(np.cumsum(each[::-1], axis=0)[::-1])
 
 
 def contradiction(diameter: float, tip_mm: float, certified_mm: float, u_mm: float, others: Sequence[KnownProbe]) -> str:

@@ -145,8 +145,23 @@ class RowRecipe(Model):
         """Where in the part it is to be touched, (k, 3), in that order; None where that is free."""
         return None
 
-    def height_over_nominal(self, points_part: Array) -> Array | None:
-        """(n,) mm from its nominal surface into the air; None where it has none."""
+    def height_over_nominal(self, points_part: Array, surfaces: Any = None) -> Array | None:
+        """(n,) mm from its nominal surface into the air; None where it has none. ``surfaces``: the part's."""
+        return None
+
+    @property
+    def zone(self) -> float | None:
+        """How far (mm) each of the rows it rests on may lie from where it should be, where it judges that."""
+        return None
+
+    @property
+    def ticks(self) -> tuple[Any, ...] | None:
+        """What holds it in which directions, where that is all that it is made of; else None."""
+        return None
+
+    @property
+    def seen_from(self) -> int | None:
+        """The system in which its own is told, where one is named."""
         return None
 
     def in_other_terms(self) -> RowRecipe | None:
@@ -185,12 +200,26 @@ def hints(model: type[BaseModel]) -> dict[str, Any]:
     return typing.get_type_hints(model, include_extras=True)
 
 
+@cache
+def _may_refer(model: type[BaseModel]) -> tuple[tuple[str, Any], ...]:
+    """The fields of a model in which something may be named, with their annotations."""
+    return tuple((name, hint) for name, hint in hints(model).items() if name in model.model_fields and _names(hint))
+
+
+def _names(annotation: Any) -> bool:
+    """Something of this annotation may name a row or a station."""
+    if isinstance(annotation, type) and issubclass(annotation, BaseModel):
+        return bool(_may_refer(annotation))
+    if typing.get_origin(annotation) is Annotated and any(isinstance(m, Ref) for m in annotation.__metadata__):
+        return True
+    return annotation is Any or any(_names(arm) for arm in typing.get_args(annotation))
+
+
 def references(value: Any, annotation: Any = None) -> Iterator[Needed]:
     """Everything that a recipe, or a part of it, names."""
     if isinstance(value, BaseModel):
-        for name, hint in hints(type(value)).items():
-            if name in type(value).model_fields:
-                yield from references(getattr(value, name), hint)
+        for name, hint in _may_refer(type(value)):
+            yield from references(getattr(value, name), hint)
         return
     origin = typing.get_origin(annotation)
     if origin is Annotated:

@@ -157,7 +157,7 @@ class _Graph:
     # ---- features in the world --------------------------------------------------------------
 
     def _add_feature(self, row: SheetRow) -> None:
-        own = row.digest
+        own = self._own(row)
         needs: tuple[Name, ...] = row.needs
         reading = self.readings.get(row.id)
         if reading is not None:
@@ -182,12 +182,18 @@ class _Graph:
         except Exception as error:  # what was read is told all the same
             return recipe.begun(hits, "failed" if row.finished or hits is None else "taking", fault_words(error))
 
+    def _own(self, row: SheetRow) -> str:
+        """Of what was asked, and of the part's surfaces where it rests on them."""
+        if self.surfaces is not None and row.recipe.rests_on_surfaces:
+            return f"{row.digest}{self.surfaces.digest}"
+        return row.digest
+
     def _judge(self, row: SheetRow, needed: Mapping[Name, Any]) -> RowResult:
         return _judged_feature(row, cast(FeatureRecipe, row.recipe), needed, self.active)
 
     def _placed_kit(self, needed: Mapping[Name, Any]) -> Kit:
         stations = {n[1]: s for n, s in needed.items() if isinstance(s, Station)}  # type: ignore[index]
-        return Kit(stations, self.kit.calibrations)
+        return Kit(stations, self.kit.calibrations, self.surfaces)
 
     def _calibrations(self, ids: tuple[int, ...]) -> str:
         """Names what some calibrations say."""
@@ -199,19 +205,21 @@ class _Graph:
     # ---- coordinate systems ----------------------------------------------------------------
 
     def _add_system(self, row: SheetRow) -> None:
-        own = row.digest
-        if self.surfaces is not None and row.recipe.rests_on_surfaces:
-            own = f"{own}{self.surfaces.digest}"
         name = ("system", row.id)
-        self.nodes[name] = Node(own, row.needs, self._solve, row)
+        self.nodes[name] = Node(self._own(row), row.needs, self._solve, row)
         self.nodes["verdict", row.id] = Node(row.digest, (name,), _system_result, row)
 
     def _solve(self, row: SheetRow, needed: Mapping[Name, Any]) -> FoundSystem:
         recipe = cast(SystemRecipe, row.recipe)
-        if waits := self._waits({n: needed[n] for n in row.needs}):
+        rests_on = [n for n in row.needs if not (recipe.so_far and n.what == "feature" and _unfinished(needed[n]))]
+        if waits := self._waits({n: needed[n] for n in rests_on}):
             return FoundSystem(*waits, uses=_features_of(row))
+        features = {n.id: ActualFeature.of(needed[n]) for n in rests_on if n.what == "feature"}
+        if len(features) < recipe.fewest:
+            words = f"It begins with {recipe.fewest} of its rows; {len(features)} are measured."
+            return FoundSystem("waits", words, uses=tuple(features))
         inputs = SystemInputs(
-            {n.id: ActualFeature.of(needed[n]) for n in row.needs if n.what == "feature"},
+            features,
             {n.id: needed[n].alignment for n in row.needs if n.what == "system"},
             {n.id: needed[n] for n in row.needs if n.what == "station" and isinstance(needed[n], Station)},
             self.surfaces,
@@ -221,7 +229,7 @@ class _Graph:
         apart = None
         if recipe.against is not None:
             apart = difference(alignment.part_from_world, inputs.systems[recipe.against].part_from_world)
-        return FoundSystem("done", "", alignment, apart, _features_of(row))
+        return FoundSystem("done", "", alignment, apart, tuple(features))
 
     # ---- dimensions ------------------------------------------------------------------------
 
@@ -257,6 +265,12 @@ class _Graph:
 
 def _itself(station: Station, needed: Mapping[Name, Any]) -> Station:
     return station
+
+
+def _unfinished(found: Any) -> bool:
+    """A feature that is there, and not measured yet."""
+    failed = isinstance(found, Failed) and found is not GONE and found is not ROUND
+    return failed or (isinstance(found, FoundFeature) and found.state != "done")
 
 
 def _features_of(row: SheetRow) -> tuple[int, ...]:
@@ -298,7 +312,7 @@ def _judged_feature(row: SheetRow, recipe: FeatureRecipe, needed: Mapping[Name, 
         base |= {"aligned_by": by, "held": held, "feature_part": feature, "draw": found.draw}
         if found.contacts is not None:
             base["contacts_part"] = recipe.contacts_in_part(found, active.points(found.contacts))
-            base["off_part"] = recipe.off_nominal(base["contacts_part"])
+            base["off_part"] = recipe.off_nominal(found, base["contacts_part"])
         turns = any(loose.motion[3:].any() for loose in active.ledger.loose)
         if found.state == "done" and not held and not turns and recipe.faces_away(feature.shape):
             base["state"] = "asks"

@@ -6,6 +6,8 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
 from functools import cached_property
 
+import numpy as np
+
 from ..calibration import ProbeCalibration
 from ..fingerprints import fingerprint
 from ..frames import Array, Motion
@@ -121,8 +123,17 @@ class PartSurfaces:
     digest: str
     nearest: Nearest
 
+    def touched(self, centers_part: Array, tip_mm: float) -> tuple[Array, Array]:
+        """Where a tip's centers (n, 3) touch, the tip off along the surface's normal, and how far (n,) that is off it."""
+        feet, normals = self.nearest(centers_part)
+        off = np.einsum("ij,ij->i", centers_part - feet, normals) - tip_mm
+        return feet + off[:, None] * normals, off
+
 
 @dataclass(frozen=True, eq=False)
 class Kit:
+    """``surfaces``: the part's, where a row rests on them."""
+
     stations: dict[int, Station]
     calibrations: dict[int, ProbeCalibration]
+    surfaces: PartSurfaces | None = None

@@ -19,6 +19,7 @@ from ..probing import Side, Way, contacts_from_centers, side_of_air, surface_fro
 from ..uncertainty import Source, Uncertainty
 from ..units import Unit
 from .base import Id, Internal, Letter, Needed, RowRecipe, hints
+from .given import PartSurfaces
 from .quantities import Quantity
 from .results import FoundFeature, State
 from .row_hits import SAME_RADIUS_MM, RowHits
@@ -156,7 +157,7 @@ class FeatureRecipe(RowRecipe):
         """Where it was touched, (n, 3), once the part is aligned."""
         return contacts_part
 
-    def off_nominal(self, contacts_part: Array) -> Array | None:
+    def off_nominal(self, found: FoundFeature, contacts_part: Array) -> Array | None:
         """(n,) how far the places touched are from the nominal, where no fit tells what each hit leaves."""
         return None
 
@@ -212,7 +213,7 @@ class MeasuredRecipe(FeatureRecipe):
     def cad_face(self) -> int | None:
         return self.face
 
-    def height_over_nominal(self, points_part: Array) -> Array | None:
+    def height_over_nominal(self, points_part: Array, surfaces: PartSurfaces | None = None) -> Array | None:
         if self.nominal is None:
             return None
         return (self.nominal_air() or 1) * self.nominal.distance(points_part)

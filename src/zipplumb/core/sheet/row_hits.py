@@ -77,7 +77,7 @@ class RowHits:
         poses, stations, calibrations = reading.poses[keep], reading.stations[keep], reading.calibrations[keep]
         return cls(
             row=row,
-            keys=tuple(compress(reading.keys, keep.tolist())),
+            keys=tuple(compress(reading.keys, keep.tobytes())),
             centers=tip_centers(poses, stations, calibrations, kit),
             approach=tip_centers(reading.approach[keep], stations, calibrations, kit),
             poses=poses,

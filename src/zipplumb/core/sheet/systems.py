@@ -4,19 +4,20 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Annotated, Any
+from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
-from pydantic import Field
+from pydantic import Field, model_validator
 from scipy.spatial.transform import Rotation
 
 from ..alignment import Alignment, Hold, expansion_scale, u_expansion_scale
 from ..alignment.hold import LETTERS, Letter
+from ..alignment.steps import Axis
 from ..errors import AlignmentError
-from ..features import Feature, axis_of, center_covariance, frame_of, plane_of, point_of
+from ..features import Feature, axis_of, center_covariance, frame_of, plane_of, point_of, spot_of
 from ..frames import Array, Motion
 from ..uncertainty import Source
-from .base import Internal, Model, RowRecipe, SystemRef, Vector
+from .base import FeatureRef, Internal, Model, RowRecipe, SystemRef, Vector
 from .given import PartSurfaces, Station
 from .results import FoundFeature
 
@@ -107,6 +108,27 @@ class ActualFeature:
             u_mm or self.u_each(directions), level, reach, self.facing, self.feature, self.tip_terms,
         )  # fmt: skip
 
+    def offset_in(self, system: Alignment) -> Array:
+        """(3,) mm how it lies off its nominal in a system: of a plane along its normal, of an axis across it.
+
+        Told where it was touched. Raises AlignmentError where the two have no place to compare.
+        """
+        nominal, shape = self.known_nominal, system.shape(self.feature.shape)
+        place, plane, axis = point_of(shape), plane_of(shape), axis_of(shape)
+        middle = system.points(self.contacts.mean(axis=0)) if len(self.contacts) else spot_of(shape)
+        wanted, line, center = plane_of(nominal), axis_of(nominal), point_of(nominal)
+        if wanted is not None and (place is not None or plane is not None):
+            spot = place if place is not None else middle
+            if plane is not None:
+                spot = spot - ((spot - plane.point) @ plane.normal) * plane.normal
+            return np.asarray(((spot - wanted.point) @ wanted.normal - self.tip_mm) * wanted.normal)
+        if line is not None and axis is not None:
+            off = axis.point + ((middle - axis.point) @ axis.direction) * axis.direction - line.point
+            return np.asarray(off - (off @ line.direction) * line.direction)
+        if place is None or center is None:
+            raise AlignmentError(f"{self.name} has no place to compare.", KEPT, "Choose another feature.")
+        return np.asarray(place - center)
+
     @property
     def own_directions(self) -> tuple[Letter, ...]:
         """In which it holds by itself: a center everywhere, anything else its own way."""
@@ -134,11 +156,44 @@ class SystemInputs:
         return self.features[feature]
 
 
+Share = Literal["X", "Y", "Z", "own"]
+
+
+class Held(Model):
+    """One row of a best fit. ``u_mm``: its weight; left out, what its own measuring tells."""
+
+    feature: FeatureRef
+    directions: Annotated[tuple[Share, ...], Field(min_length=1, max_length=3)]
+    u_mm: TypedU | None = None
+    level: Literal[1, 2, 3] = 1
+
+    @model_validator(mode="after")
+    def _once(self):
+        if len(set(self.directions)) < len(self.directions):
+            raise ValueError("a direction is given twice")
+        return self
+
+
 class SystemRecipe(RowRecipe):
     """A coordinate system. ``against``: another one, from which the difference is told in six numbers."""
 
     role = "system"
+    so_far: ClassVar[bool] = False  # it rests on those features that are measured, and waits for no others
+    fewest: ClassVar[int] = 0  # of which there must be so many
     against: SystemRef | None = None
+
+    @property
+    def seen_from(self) -> int | None:
+        return self.against
+
+    @property
+    def axes_left(self) -> str:
+        """The axes for which a plane may still be added at the device."""
+        return ""
+
+    def grown(self, plane: int, axis: Axis) -> SystemRecipe:
+        """The same with one more plane that stands for an axis."""
+        raise NotImplementedError
 
     def solve(self, given: SystemInputs) -> Alignment:
         """The alignment. Raises AlignmentError with the reason."""

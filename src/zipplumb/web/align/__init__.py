@@ -2,37 +2,114 @@
 
 from __future__ import annotations
 
-from flask import Blueprint, g, render_template
+from flask import Blueprint, g, render_template, request
+from markupsafe import escape
 from sqlalchemy.orm import Session
+from werkzeug.exceptions import NotFound
 
-from ...core.units import degrees_text, length_text
-from ...jobs import align
-from ...jobs.results import JobResults
+from ...core.errors import PlumbError
+from ...core.units import length_text
+from ...jobs import align, guided, standing
+from ...jobs.results import JobResults, load, what_if
+from ...store.database import transaction
 from .. import asked
-from ..doors import changes
-from ..job import done
-from ..planning import kinds_to_plan
+from ..doors import changes, reads
+from ..job import done, go_on
+from ..planning import typed_texts
 from ..stages import shows
 from ..view import JobView
+from . import mounted, points, rough, without_cad
+from .roads import ROADS, road_page
 
 blueprint = Blueprint("align", __name__, url_prefix="/jobs/<int:job_id>")
+ROAD_BLUEPRINTS = (mounted.blueprint, points.blueprint, rough.blueprint, without_cad.blueprint)
 
 
 @shows("align")
 def panel(session: Session, state: JobResults, view: JobView) -> str:
-    units = state.job.units
-    cards = []
-    for row in (r for r in state.rows if r.recipe.role == "system"):
-        found = state.results[row.id]
-        squareness = [
-            (f"{s.first} to {s.second}", degrees_text(s.error_rad), length_text(s.over_mm, units), s.went_to)
-            for s in (found.alignment.squareness if found.alignment else ())
-        ]
-        active = row.id == state.job.alignment_row_id
-        places = [(words, ",".join(f"{v:.6f}" for v in turn)) for words, turn in align.places_of(found.alignment)]
-        cards.append({"row": row, "found": found, "squareness": squareness, "active": active, "places": places})
-    lettered = sorted((text.datum, text.name) for text in view.rows if text.datum)
-    return render_template("_align.html", view=view, cards=cards, lettered=lettered, kinds=kinds_to_plan("system"))
+    systems = [row for row in state.rows if row.recipe.role == "system"]
+    shown = next((row for row in systems if str(row.id) == request.args.get("show")), None)
+    shown = shown or next((row for row in systems if row.id == state.job.alignment_row_id), systems[0] if systems else None)
+    listed = [(row, standing.worth(state, row.id), row.id == state.job.alignment_row_id) for row in systems]
+    found = None if shown is None else standing.standing_of(state, shown)
+    zones = [] if shown is None else guided.zones_of(state, shown)
+    places = [] if shown is None else align.places_of(state.results[shown.id].alignment)
+    return render_template(
+        "_align.html",
+        view=view,
+        listed=listed,
+        shown=found,
+        places=[(words, ",".join(f"{v:.6f}" for v in turn)) for words, turn in places],
+        users=[] if shown is None else align.users_of(state, shown.id),
+        lettered=align.lettered(state),
+        zones=zones,
+        zone="" if shown is None else length_text(shown.recipe.zone, state.job.units),
+        failing=sum(point.word == "out" for point in zones),
+        proofs=standing.proofs_of(state) if found is not None and found.active else [],
+        roads=ROADS,
+    )
+
+
+@blueprint.get("/align/<road>")
+@reads
+def road(job_id: int, road: str):
+    """The page of one way to an alignment."""
+    with transaction() as session:
+        state = load(session, job_id)
+        found = road_page(road, session, state)
+        if found is None:
+            raise NotFound()
+        return found
+
+
+@blueprint.get("/alignments/<int:row_id>/known")
+@reads
+def known(job_id: int, row_id: int):
+    """How well a place of the part is known in an alignment."""
+    with transaction() as session:
+        return escape(standing.known_at(load(session, job_id), row_id, asked.numbers("point", 3)))
+
+
+@blueprint.get("/alignments/<int:row_id>/compared")
+@reads
+def compared(job_id: int, row_id: int):
+    """What it would change to use this alignment instead of the one that is active."""
+    with transaction() as session:
+        state = load(session, job_id)
+        row, active = state.row(row_id), state.job.alignment_row_id
+        after = what_if(state, (), row.id)
+        found = standing.compared(state, state.results, after, active, row.id)
+        return _comparison(state, found, row.id)
+
+
+@blueprint.post("/alignments/<int:row_id>/preview")
+@changes
+def preview(job_id: int, row_id: int):
+    """What an edit of an alignment would change; nothing is kept of it."""
+    with transaction() as session:
+        state = load(session, job_id)
+        edited = align.as_typed(session, state, row_id, typed_texts())
+        after = what_if(state, [edited], state.job.alignment_row_id)
+        found = standing.compared(state, state.results, after, row_id, row_id)
+        return _comparison(state, found, row_id)
+
+
+@blueprint.post("/alignments/tried")
+@changes
+def tried(job_id: int):
+    """What a form that is being filled would hold; nothing is kept."""
+    with transaction() as session:
+        try:
+            found = align.tried(load(session, job_id), request.form.get("kind", ""), typed_texts())
+        except PlumbError as error:
+            return render_template("_tried.html", message=str(error), found=None)
+    return render_template("_tried.html", found=found, message=found.message)
+
+
+def _comparison(state: JobResults, found: standing.Comparison, row_id: int) -> str:
+    active = state.job.alignment_row_id
+    name = state.row(active).recipe.name if active else "the instrument's own system"
+    return render_template("_compared.html", found=found, job=state.job, row=state.row(row_id), active=name)
 
 
 @blueprint.post("/alignments/<int:row_id>/place")
@@ -40,6 +117,13 @@ def panel(session: Session, state: JobResults, view: JobView) -> str:
 def place(job_id: int, row_id: int):
     align.settle(g.actor, job_id, row_id, asked.numbers("turn", 3))
     return done()
+
+
+@blueprint.post("/alignments/<int:row_id>/copy")
+@changes
+def copy(job_id: int, row_id: int):
+    align.copy(g.actor, job_id, row_id)
+    return go_on(job_id, "align")
 
 
 @blueprint.post("/alignments")

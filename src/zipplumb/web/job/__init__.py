@@ -119,6 +119,13 @@ def _edited(row_id: int, seen: str) -> str:
     return render_template("_seen.html", row_id=row_id, seen=seen, oob=True)
 
 
+@blueprint.post("/rows/<int:row_id>/back")
+@changes
+def edit_back(job_id: int, row_id: int):
+    sheet.take_edit_back(g.actor, job_id, row_id, request.form.get("seen", ""))
+    return go_on_with(job_id, row_id)
+
+
 @blueprint.post("/rows/<int:row_id>/terms")
 @changes
 def terms(job_id: int, row_id: int):

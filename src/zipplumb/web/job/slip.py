@@ -18,7 +18,7 @@ from ...jobs.prompts import spoiling, spoiling_words
 from ...jobs.report import alignment_words, calibration_words
 from ...jobs.results import JobResults
 from ...jobs.rows_text import row_text
-from ...jobs.sheet import seen_of
+from ...jobs.sheet import before_last_edit, seen_of
 from ...jobs.words import words_for
 from ...jobs.words._shared import CHOICES
 from ...jobs.words._sources import source_words
@@ -152,4 +152,5 @@ def row_slip(session: Session, state: JobResults, row_id: int) -> str:
         other_kinds=other_kinds(read) if isinstance(read, MeasuredRecipe) else [],
         may_join=may_join(state, row_id),
         history=history(session, state.job.id, row_id),
+        edited=before_last_edit(session, state.job.id, row_id) is not None,
     )

@@ -44,7 +44,7 @@ def kinds_to_plan(*roles: str, takes_hits: bool | None = None) -> list[tuple[str
     return sorted(found, key=lambda pair: pair[1])
 
 
-def _texts() -> dict[str, str]:
+def typed_texts() -> dict[str, str]:
     """What was typed; with one more item of a list where that was asked."""
     texts = {k: v for k, v in request.form.items() if k not in ("csrf_token", "more", "kind", "seen")}
     more = request.form.get("more", "")
@@ -65,23 +65,28 @@ def form(job_id: int):
 @changes
 def refill(job_id: int):
     """The same form with what was typed, its choices followed, with one more item where asked."""
-    return _form(job_id, request.form.get("kind", ""), _texts())
+    return _form(job_id, request.form.get("kind", ""), typed_texts())
 
 
 def _form(job_id: int, kind: str, texts: dict[str, str]):
     if kind not in KINDS:
         raise NotFound()
     with transaction() as session:
-        state = load(session, job_id)
-        fields = fields_of(kind, texts, state.job.units, nameable(session, state))
-    return render_template("_plan_form.html", fields=fields, kind=kind, noun=WORDS[kind].noun, job_id=job_id)
+        return plan_form(session, load(session, job_id), kind, texts)
+
+
+def plan_form(session: Session, state: JobResults, kind: str, texts: dict[str, str]) -> str:
+    """The form of a kind, with what is typed already."""
+    fields = fields_of(kind, texts, state.job.units, nameable(session, state))
+    return render_template("_plan_form.html", fields=fields, kind=kind, noun=WORDS[kind].noun, job_id=state.job.id)
 
 
 @blueprint.post("/plan")
 @changes
 def plan(job_id: int):
-    planning.plan_typed(g.actor, job_id, request.form.get("kind", ""), _texts())
-    return done()
+    kind = request.form.get("kind", "")
+    planning.plan_typed(g.actor, job_id, kind, typed_texts())
+    return go_on(job_id, "align") if KINDS[kind].role == "system" else done()
 
 
 @blueprint.post("/list")
@@ -115,7 +120,7 @@ def refill_row(job_id: int, row_id: int):
     """A row's form with what was typed."""
     with transaction() as session:
         state = load(session, job_id)
-        fields = row_fields(session, state, row_id, _texts())
+        fields = row_fields(session, state, row_id, typed_texts())
     return render_template("_form_fields.html", fields=fields)
 
 

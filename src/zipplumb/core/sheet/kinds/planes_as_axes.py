@@ -23,6 +23,13 @@ class PlanesAsAxesRecipe(SystemRecipe):
     kind: Literal["planes_as_axes"] = "planes_as_axes"
     planes: Annotated[tuple[PlaneAsAxis, ...], Field(min_length=1, max_length=3)]
 
+    @property
+    def axes_left(self) -> str:
+        return "".join(letter for letter in "XYZ" if letter not in {p.axis[1] for p in self.planes})
+
+    def grown(self, plane: int, axis: Axis) -> PlanesAsAxesRecipe:
+        return self.model_copy(update={"planes": (*self.planes, PlaneAsAxis(feature=plane, axis=axis))})
+
     def solve(self, given: SystemInputs) -> Alignment:
         for plane in self.planes:
             if plane_of(given[plane.feature].feature.shape) is None:

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
+import numpy as np
 from pydantic import Field
 
 from ...alignment import Alignment, align_reference_points
+from ...alignment.causes import likely_cause
 from ...errors import AlignmentError
 from ...features import center_point, point_of
 from ..base import FeatureRef
@@ -25,15 +27,12 @@ class ReferencePointsRecipe(SystemRecipe):
             if point_of(point.feature.shape) is None or point_of(point.known_nominal) is None:
                 raise AlignmentError(f"{point.name} has no center.", KEPT, "Choose points, or features with a center.")
         weights = [self.u_mm or max(p.u_mm, LEAST_U_MM) for p in points]
-        return align_reference_points(
-            [p.name for p in points],
-            [center_point(p.nominal) for p in points],
-            [center_point(p.feature.shape) for p in points],
-            scale_factor(self.scale),
-            weights,
-            [p.feature for p in points],
-            u_scale_factor(self.scale),
+        names, nominal = [p.name for p in points], np.array([center_point(p.nominal) for p in points])
+        actual, scale = np.array([center_point(p.feature.shape) for p in points]), scale_factor(self.scale)
+        found = align_reference_points(
+            names, nominal, actual, scale, weights, [p.feature for p in points], u_scale_factor(self.scale)
         )
+        return found.doubted(likely_cause(names, nominal, (scale or 1.0) * actual, max(weights)))
 
 
 KIND = ReferencePointsRecipe

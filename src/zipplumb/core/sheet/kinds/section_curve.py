@@ -3,23 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import replace
 from functools import lru_cache
 from typing import Annotated, Any, Literal
 
 import numpy as np
 from pydantic import Field
 
-from ...features import Feature
-from ...frames import Array, Motion
+from ...frames import Array
 from ...sections import Section, TipPath
 from ...shape_codec import StoredSection
-from ...uncertainty import Source, Uncertainty
 from ..base import Internal, Needed
 from ..measured import MeasuredRecipe
 from ..quantities import Quantity
 from ..results import FoundFeature
 from ..row_hits import RowHits
+from ..tip_path import found_path
 
 
 class SectionCurveRecipe(MeasuredRecipe):
@@ -69,25 +67,14 @@ class SectionCurveRecipe(MeasuredRecipe):
     def found(self, hits: RowHits | None, parents: Mapping[Needed, FoundFeature]) -> FoundFeature:
         """Each hit is as uncertain as one hit is: what is judged is the one that lies off the most."""
         assert hits is not None
-        base = replace(self.begun(hits, "taking"), warnings=hits.gap_words)
-        if not hits.one_radius:
-            words = "It was touched with tips of different sizes. The hits are kept. Follow it with one tip."
-            return replace(base, state="failed" if hits.finished else "taking", message=words)
-        cal, path = hits.calibration, TipPath(hits.centers, hits.calibration.radius_mm)
-        terms: dict[Source, Array] = {hits.source: np.vstack([hits.u_hit_mm * np.eye(3), np.zeros((4, 3))])}
-        for source, shifts in hits.shifts().items():
-            terms[source] = np.vstack([shifts[len(shifts) // 2], np.zeros((4, shifts.shape[2]))])
-        terms[Source("tip", cal.id)] = cal.u_radius_mm * np.eye(7)[:, 6:]
-        local = Motion(np.eye(3), path.point)
-        feature = Feature(self.name, path, local, Uncertainty(7, terms), hits.centers)
-        return replace(base, state="done" if hits.finished else "taking", feature=feature, contacts=hits.centers)
+        return found_path(self, hits)
 
     def contacts_in_part(self, found: FoundFeature, contacts_part: Array) -> Array:
         if found.feature is None:
             return contacts_part
         return np.asarray(self.nominal.touched(contacts_part, found.feature.shape.radius)[0])
 
-    def off_nominal(self, contacts_part: Array) -> Array:
+    def off_nominal(self, found: FoundFeature, contacts_part: Array) -> Array:
         return np.asarray(self.nominal.distance(contacts_part))
 
 

@@ -11,7 +11,7 @@ from pydantic import Field
 
 from ...errors import FitError
 from ...features import Feature
-from ...fitting import recognise
+from ...fitting import fit, recognise
 from ...frames import Array
 from ..base import FeatureRef, Internal, Needed
 from ..measured import HitCount, MeasuredRecipe
@@ -22,18 +22,19 @@ from ..row_hits import RowHits
 MOST_LOOKED_AT = 120  # hits, evenly of all, by which a shape is recognised
 MOST_PROPOSED = 4
 LEAST_SURE = 1e-6
-Code = Annotated[str, Field(pattern=r"^(fit|row|face):[a-z0-9_]{1,20}$")]
+Code = Annotated[str, Field(pattern=r"^((fit|row|face):[a-z0-9_]{1,20}|axis:[+-][XYZ])$")]
 
 
 class TouchedRecipe(MeasuredRecipe):
     """``flat``: an outline in a plane, of its own hits or of another row; ``chosen``: what a person chose of what it may
-    be, a kind of fit as "fit:circle"."""
+    be, a kind of fit as "fit:circle"; ``for_axis``: it is a plane, and stands for an axis of the part."""
 
     kind: Literal["touched"] = "touched"
     proposes = True
     fits = "something"
     shape_type = type(None)
     flat: bool = False
+    for_axis: Annotated[bool, Internal()] = False
     plane: FeatureRef | None = None
     chosen: Annotated[Code | None, Internal()] = None
     hits: HitCount = 3
@@ -66,6 +67,8 @@ class TouchedRecipe(MeasuredRecipe):
         """What it may be, the chosen one first and the others in order."""
         dimension: Literal["2d", "3d"] = "2d" if self.flat else "3d"
         found = recognise(_thinned(hits.centers), dimension, hits.u_hit_mm or 0.015, plane.shape if plane else None)
+        if self.for_axis:
+            return (Proposal("plane", 1.0, fit("plane", hits.centers).rms),)
         there = [
             Proposal(c.kind, c.sure, c.error_mm)
             for c in found.candidates

@@ -1,0 +1,48 @@
+"""The page of an alignment as the part is mounted: a table to tick, its answer while one ticks."""
+
+from __future__ import annotations
+
+from flask import Blueprint, g, render_template, request
+from sqlalchemy.orm import Session
+
+from ...jobs import mounted
+from ...jobs.results import JobResults, load
+from ...jobs.sheet import seen_of
+from ...store.database import transaction
+from .. import asked
+from ..doors import changes
+from ..job import go_on
+
+blueprint = Blueprint("mounted", __name__, url_prefix="/jobs/<int:job_id>/mounted")
+
+
+def mounted_page(session: Session, state: JobResults) -> str:
+    row_id = asked.one_id("row")
+    ticks = () if row_id is None else mounted.ticks_of(state, row_id)
+    return render_template(
+        "_mounted.html",
+        candidates=mounted.candidates(state, ticks),
+        columns=mounted.COLUMNS,
+        job=state.job,
+        row=None if row_id is None else state.row(row_id),
+        seen=None if row_id is None else seen_of(state.row(row_id).recipe),
+    )
+
+
+@blueprint.post("/tried")
+@changes
+def tried(job_id: int):
+    """What the ticks would hold; nothing is kept."""
+    with transaction() as session:
+        state = load(session, job_id)
+        row_id = asked.one_id("row")
+        before = state.alignment if row_id is None else state.results[state.row(row_id).id].alignment
+        found = mounted.answer(state, request.form, before)
+        return render_template("_mounted_answer.html", answer=found, job=state.job)
+
+
+@blueprint.post("")
+@changes
+def keep(job_id: int):
+    mounted.keep(g.actor, job_id, request.form, asked.one_id("row"), request.form.get("seen") or None)
+    return go_on(job_id, "align")

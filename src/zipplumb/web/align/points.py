@@ -1,0 +1,42 @@
+"""The page of guided points: which ones, and how far each may lie off."""
+
+from __future__ import annotations
+
+from flask import Blueprint, g, render_template, request
+from sqlalchemy.orm import Session
+
+from ...core.units import length_text
+from ...jobs import guided
+from ...jobs.results import JobResults
+from .. import asked
+from ..doors import changes
+from ..job import done, go_on
+
+blueprint = Blueprint("points", __name__, url_prefix="/jobs/<int:job_id>/points")
+ZONE_MM = 0.5
+
+
+def points_page(session: Session, state: JobResults) -> str:
+    zone = length_text(ZONE_MM, state.job.units)
+    return render_template("_points.html", rows=guided.may_guide(state), zone=zone, job=state.job)
+
+
+@blueprint.post("")
+@changes
+def plan(job_id: int):
+    guided.plan(g.actor, job_id, asked.ids("of"), request.form.get("zone", ""))
+    return go_on(job_id, "measure")
+
+
+@blueprint.post("/<int:row_id>/zone")
+@changes
+def zone(job_id: int, row_id: int):
+    guided.tighten(g.actor, job_id, row_id, request.form.get("zone", ""))
+    return done()
+
+
+@blueprint.post("/<int:row_id>/again")
+@changes
+def again(job_id: int, row_id: int):
+    guided.ask_again(g.actor, job_id, row_id)
+    return go_on(job_id, "measure")

@@ -1,0 +1,316 @@
+"""Every road to the part's coordinate system, on the stand-ins' part, against where that really lies."""
+
+import numpy as np
+import pytest
+from playwright.sync_api import expect
+
+from zipplumb.core.frames import Motion
+from zipplumb.demo import carrier, carrier_real
+from zipplumb.jobs import kit, measure, planning, sheet
+from zipplumb.jobs.actor import Actor
+from zipplumb.jobs.hand import move_hand, tell_hand
+from zipplumb.jobs.results import load
+from zipplumb.store.database import transaction
+from zipplumb.store.models import Instrument, Job, Part, Station
+
+TECHNICIAN = Actor(1, "Tamsin", "technician")
+SHOP_FROM_PART = Motion.from_quaternion(carrier_real.PLACE["quaternion"], carrier_real.PLACE["translation_mm"])
+CORNERS = np.array([[x, y, z] for x in (-250, 250) for y in (-140, 140) for z in (0, 60.0)])
+# a system on the part's own faces turns with its side, 0.012° over 288 mm, and slides with its end, 0.03° over 140 mm
+MADE_MM = np.radians(0.012) * 288 + np.radians(0.03) * 140
+UP, FRONT, LEFT, REAR = (0, 0, 1), (0, -1, 0), (-1, 0, 0), (0, 1, 0)
+NESTS = [f"N{k}" for k in range(1, 7)]
+
+
+class Bench:
+    """A job of the carrier, an instrument at it, and a person before it."""
+
+    def __init__(self, person, name, part, instrument, faces):
+        self.person, self.page, self.faces = person, person.page, faces
+        self.rows = {}
+        self.job = sheet.create_job(TECHNICIAN, name, part)
+        kit.bring_instrument(TECHNICIAN, self.job, instrument, unmoved=True)
+        person.open(self.job, "align")
+
+    def road(self, have):
+        self.person.go("Align")
+        self.page.get_by_role("button", name=have).click()
+        expect(self.page.locator(".road h2")).to_be_visible()
+
+    def face(self, shape, right):
+        """The first face of the CAD with such a nominal."""
+        return next(f["index"] for f in self.faces if (f["nominal"] or {}).get("shape") == shape and right(f["nominal"]))
+
+    def plane(self, normal, height):
+        """That which faces so, at such a height."""
+        return self.face(
+            "plane", lambda n: np.allclose([*n["normal"], np.dot(n["point"], normal)], [*normal, height], atol=1e-3)
+        )
+
+    def hole(self, diameter, x, y):
+        """An upright one."""
+        wanted = [diameter / 2, x, y, 1.0]
+        return self.face(
+            "cylinder", lambda n: np.allclose([n["radius"], *n["point"][:2], abs(n["direction"][2])], wanted, atol=1e-3)
+        )
+
+    def planned(self, name, face, hits, datum=None):
+        row = planning.plan_from_face(TECHNICIAN, self.job, face)
+        self.rows[name] = row
+        sheet.edit_row(TECHNICIAN, self.job, row, {"name": name, "hits": str(hits), **({"datum": datum} if datum else {})})
+        return row
+
+    def datums(self):
+        self.planned("Top", self.plane(UP, carrier.FOOT), 9, "A")
+        self.planned("Side", self.plane(FRONT, carrier.WIDTH / 2), 6, "B")
+        self.planned("End", self.plane(LEFT, carrier.LENGTH / 2), 4, "C")
+
+    def measure(self, *names):
+        self.person.go("Measure")
+        for name in names:
+            measure.make_current(TECHNICIAN, self.job, self.rows[name])
+            self.person.measure(name)
+
+    @property
+    def active(self):
+        with transaction() as session:
+            return load(session, self.job).alignment
+
+    def shown(self):
+        self.person.go("Align")
+        return self.page.locator(".align-shown")
+
+    def lies_right(self, extra_mm=MADE_MM, shop_from_part=SHOP_FROM_PART):
+        """The corners of the part are where they really are, within U and what the part's own faces are off."""
+        alignment = self.active
+        off = np.linalg.norm(alignment.points(shop_from_part.points(CORNERS)) - CORNERS, axis=1)
+        assert np.all(off <= 2 * alignment.u_at(CORNERS) + extra_mm), off
+        return off.max()
+
+
+@pytest.fixture
+def bench(tamsin, running):
+    """Makes benches; the instruments go back to where they stood."""
+    stood = {}
+
+    def make(name, kind="Workshop arm"):
+        with transaction() as session:
+            instrument = session.query(Instrument).filter_by(name=kind).one()
+            job = session.get(Station, instrument.station_id).job_id if instrument.station_id else running.job
+            stood[instrument.id] = job
+            part = session.get(Job, running.job).part_id
+            faces = session.get(Part, part).faces
+            number = instrument.id
+        return Bench(tamsin, name, part, number, faces)
+
+    yield make
+    for number, job in stood.items():
+        kit.bring_instrument(TECHNICIAN, job, number, unmoved=True)
+
+
+def test_a_rough_fit_is_checked_live_and_then_given_up_for_the_datums(tamsin, bench):
+    here = bench("Rough")
+    page, taken = here.page, here.page.locator("form.rough b")
+    here.road("CAD, and nothing measured yet")
+    box = page.locator("#canvas").bounding_box()
+    for number, (across, down) in enumerate(((0.40, 0.42), (0.62, 0.45), (0.45, 0.78), (0.30, 0.68)), start=1):
+        page.mouse.click(box["x"] + across * box["width"], box["y"] + down * box["height"])
+        expect(taken).to_contain_text(f"{number} place")
+    expect(page.locator(".picks li").nth(2)).to_contain_text("holds one more freedom")
+    for number in range(5, 9):  # the ringed one, until there is something that proves it
+        page.get_by_role("button", name="Take the ringed place too").click()
+        expect(taken).to_contain_text(f"{number} places")
+        if "6 of 6 held, 1 spare" in taken.inner_text():
+            break
+    page.get_by_role("button", name="Touch these").click()
+    expect(page.locator("nav [aria-current=page]")).to_have_text("Measure")
+    for place in range(1, number + 1):
+        tamsin.measure(f"Place {place}")
+    expect(page.locator("#now .active")).to_contain_text("6 of 6, 1 spare")
+    rough = here.lies_right(0.0)
+    expect(here.shown()).to_contain_text("1 hold is spare to prove it")
+
+    page.get_by_role("button", name="Check it live").click()
+    expect(page.locator("#live-off")).to_be_visible()
+    for face in (here.plane(REAR, carrier.BODY_WIDTH / 2), here.plane((1, 0, 0), carrier.LENGTH / 2)):
+        before = tamsin.hits[0]
+        move_hand(TECHNICIAN, here.job, "touch", face=face, hits=2)
+        tamsin.until(lambda before=before: tamsin.hits[0] == before + 2)
+    tamsin.until_hand_rests()
+    expect(page.locator("#live-off")).not_to_have_text("–")  # the tip's own distance, as it moves
+    tamsin.hand("Finish")
+    proofs = here.shown().get_by_text("Proof points 1, ")
+    expect(proofs).to_have_count(4)
+
+    here.datums()
+    here.measure("Top", "Side", "End")
+    here.road("A drawing with datums A, B, C")
+    page.get_by_role("button", name="Align to A, B, C").click()
+    tamsin.go("Align")
+    page.get_by_role("button", name="Alignment 1", exact=True).click()
+    page.get_by_role("button", name="What would change").click()
+    expect(page.locator(".compared")).to_contain_text("It lies, seen from the one before")
+    expect(page.locator(".compared tr", has_text="Proof points 1").first).to_be_visible()
+    page.get_by_role("button", name="Use it").click()
+    expect(page.locator("#now .active")).to_contain_text("0 spare: unproven")
+    assert here.lies_right() < max(rough, MADE_MM)
+
+
+def test_without_cad_it_is_aligned_with_the_devices_buttons_alone(tamsin, bench):
+    here = bench("Without CAD")
+    here.road("No CAD")
+    here.page.get_by_role("button", name="Begin at the device").click()
+    title = here.page.locator("#now .say .ask")
+    expect(title).to_have_text("Touch a plane.")
+    faces = {
+        "+Z": here.plane(UP, carrier.FOOT),
+        "-Y": here.plane(FRONT, carrier.WIDTH / 2),
+        "-X": here.plane(LEFT, carrier.LENGTH / 2),
+    }
+    for axis, face in faces.items():
+        move_hand(TECHNICIAN, here.job, "touch", face=face, hits=4)
+        expect(title).to_contain_text("It faces")
+        tamsin.until_hand_rests()
+        for _ in range(6):
+            if f"faces {axis}?" in title.inner_text():
+                break
+            said = title.inner_text()
+            tell_hand({"do": "click", "button": "next"})
+            expect(title).not_to_have_text(said)
+        tell_hand({"do": "click", "button": "finish"})
+        expect(title).not_to_contain_text("It faces")
+    expect(here.page.locator("#now .active")).to_contain_text("6 of 6, 0 spare: unproven")
+    drawn = Motion(np.eye(3), np.array([carrier.LENGTH / 2, carrier.WIDTH / 2, -carrier.FOOT]))  # its corner is zero
+    alignment = here.active
+    off = np.linalg.norm(alignment.points(SHOP_FROM_PART.points(CORNERS)) - drawn.points(CORNERS), axis=1)
+    assert np.all(off <= 2 * alignment.u_at(drawn.points(CORNERS)) + MADE_MM)
+
+
+def test_guided_points_name_two_that_were_exchanged_and_ask_them_again(tamsin, running, bench):
+    here = bench("Nests", "Hall tracker")
+    port = running.sims["tracker"][0]
+    lines = [f"{name};{x};{y};{z}" for name, (x, y, z) in zip(NESTS, carrier_real.NESTS, strict=True)]
+    planning.plan_list(TECHNICIAN, here.job, "\n".join(lines), "mm")
+    here.road("Points with known places")
+    for name in NESTS:
+        here.page.get_by_label(name, exact=True).check()
+    here.page.fill("[name=zone]", "0.2")
+    here.page.get_by_role("button", name="Touch them in order").click()
+    title = here.page.locator("#now .say .ask")
+
+    def take(name, nest):
+        expect(title).to_contain_text(f" {name} ")
+        before = here.page.locator("#live-to").inner_text()
+        tell_hand({"do": "nest", "name": nest}, port)
+        tamsin.until(lambda: tamsin.hits[0] == 1)
+        tell_hand({"do": "click", "button": "finish"}, port)
+        return before
+
+    ahead = [take(f"N{k}", f"Nest {nest}") for k, nest in enumerate((1, 3, 2, 4, 5, 6), start=1)]
+    assert ahead[:3] == ["", "", ""]
+    assert "to the target" in ahead[4]  # after the third there is an alignment
+    found = here.shown()
+    expect(found).to_contain_text("N2 and N3 fit if they are exchanged")
+    expect(found.locator("tr.out")).to_have_count(2)
+    here.page.get_by_role("button", name="Ask those 2 that fail again").click()
+    take("N2", "Nest 2")
+    take("N3", "Nest 3")
+    found = here.shown()
+    expect(found.locator("tr.out")).to_have_count(0)
+    expect(found).to_contain_text("12 holds are spare to prove it")
+    assert max(float(text) for text in found.locator("tr.in .num").all_inner_texts()) < 0.05
+    found.locator("[name=zone]").fill("0.001")
+    here.page.get_by_role("button", name="Judge by it").click()
+    expect(found.locator("tr.out").first).to_be_visible()  # solved and judged again, nothing touched again
+
+
+def test_as_it_is_mounted_ticked_and_tried_while_one_ticks(tamsin, bench):
+    here = bench("Mounted")
+    here.planned("Top", here.plane(UP, carrier.FOOT), 9)
+    for k, (x, y) in enumerate(((-1, -1), (1, -1), (1, 1)), start=1):
+        here.planned(f"Hole {k}", here.hole(carrier.BOLT, x * carrier.BOLT_X, y * carrier.BOLT_Y), 8)
+    here.measure("Top", "Hole 1", "Hole 2", "Hole 3")
+    here.road("It is held by some of its features")
+    page, answer = here.page, here.page.locator("#mounted-answer")
+    expect(answer).to_contain_text("Nothing holds the part yet")
+    page.get_by_label("Top holds in its own way").check()
+    expect(answer).to_contain_text("3 of 6: loose")
+    page.get_by_label("Hole 1 holds in X", exact=True).check()
+    page.get_by_label("Hole 1 holds in Y", exact=True).check()
+    page.get_by_label("Hole 2 holds in Y", exact=True).check()
+    expect(answer).to_contain_text("6 of 6")
+    for row in ("Hole 1", "Hole 2", "Hole 3"):
+        page.get_by_label(f"Level of {row}").select_option("2")
+    expect(page.locator("tr", has_text="Hole 3").locator(".off span").first).not_to_be_empty()
+    page.get_by_role("button", name="Plan this alignment").click()
+    expect(here.shown().locator("h2").first).to_contain_text("Mounted 1")
+    here.lies_right(0.25)  # one hole is out of place on purpose
+    page.get_by_role("button", name="Edit").click()
+    expect(page.get_by_label("Hole 1 holds in X", exact=True)).to_be_checked()
+    page.get_by_label("Hole 3 holds in Y", exact=True).check()
+    expect(page.locator("#mounted-answer")).to_contain_text("spare")
+    page.get_by_role("button", name="Keep it so").click()
+    expect(here.shown()).not_to_contain_text("0 spare")
+
+
+def test_step_by_step_level_and_what_is_loose_sways(tamsin, bench):
+    here = bench("Steps")
+    here.datums()
+    here.measure("Top", "Side", "End")
+    page = here.page
+    here.road("A plane to level, a direction, a zero")
+    form = page.locator("details", has_text="Corner of three planes").last
+    form.locator("summary").first.click()
+    for k, name in enumerate(("1 Top", "2 Side", "1 Top", "2 Side", "3 End")):
+        for field in (f"steps.{k}.feature.row", f"steps.{k}.features.0.row"):
+            if form.locator(f"[name='{field}']").count():
+                form.locator(f"[name='{field}']").first.select_option(label=name)
+        if k == 1:
+            expect(form.locator(".tried")).to_contain_text("3 of 6: loose")  # what it has fixed so far, and what is left
+    expect(form.locator(".tried")).to_contain_text("6 of 6, 0 spare")
+    form.get_by_role("button", name="Plan this").click()
+    expect(here.shown().locator("h2").first).to_contain_text("Alignment 1")
+    here.lies_right()
+    page.get_by_role("button", name="Edit").click()  # zero at the corner instead: what follows is seen before it is kept
+    page.get_by_text("All that was asked").click()
+    page.locator("[name=onto]").select_option("own")
+    page.get_by_role("button", name="What would change").click()
+    expect(page.locator("#compared tr", has_text="End")).to_contain_text("−250.0")
+    assert abs(here.active.points(SHOP_FROM_PART.points(CORNERS)) - CORNERS).max() < 2 * MADE_MM  # nothing is kept of it
+    here.road("It has to be level")
+    page.locator("[name=plane]").select_option(label="1 Top")
+    page.get_by_role("button", name="Plan this").click()
+    tamsin.go("Align")
+    page.get_by_role("button", name="Level 1", exact=True).click()
+    sway = page.locator("[data-sway]").first
+    expect(sway).to_contain_text("Loose: it slides")
+    still = page.evaluate("window.zipplumb.stage.part.bodies[0].mesh.matrix.elements.join()")
+    sway.hover()
+    tamsin.until(lambda: page.evaluate("window.zipplumb.stage.part.bodies[0].mesh.matrix.elements.join()") != still)
+    page.mouse.move(5, 5)
+    tamsin.until(lambda: page.evaluate("window.zipplumb.stage.part.bodies[0].mesh.matrix.elements.join()") == still)
+
+
+def test_reference_points_with_scale_and_many_touches_on_surfaces(tamsin, running, bench):
+    here = bench("Reference", "Hall tracker")
+    port = running.sims["tracker"][0]
+    lines = [f"{name};{x};{y};{z}" for name, (x, y, z) in zip(NESTS, carrier_real.NESTS, strict=True)]
+    rows = planning.plan_list(TECHNICIAN, here.job, "\n".join(lines), "mm")
+    tamsin.go("Measure")
+    for k in range(1, 7):
+        tell_hand({"do": "nest", "name": f"Nest {k}"}, port)
+        tamsin.until(lambda: tamsin.hits[0] == 1)
+        tell_hand({"do": "click", "button": "finish"}, port)
+        expect(tamsin.row(f"N{k}").locator(".mark")).not_to_have_text("○")
+    here.road("Reference points, scale and temperature")
+    for k, row in enumerate(rows):
+        if not here.page.locator(f"[name='points.{k}']").count():
+            here.page.locator(".road [data-more]").first.click()
+        here.page.locator(f"[name='points.{k}']").select_option(str(row))
+    here.page.locator("[name='scale.is'], [name=scale]").first.select_option("free")
+    here.page.get_by_role("button", name="Plan this").click()
+    found = here.shown()
+    expect(found).to_contain_text("Lengths are taken times")
+    expect(found).to_contain_text("That would be")  # what the scale says of the temperature
+    sigma = np.sqrt(here.active.covariance[6, 6])
+    assert abs(here.active.scale - 1) < 4 * sigma  # one draw: 2 sigma would fail once in twenty
