@@ -24,9 +24,10 @@ from zipplumb.devices.sim.tracker import Shop, SimulatedRadar, SimulatedTracker
 RADIUS = 3.0
 
 
-def plate(size=100.0):
-    """A square plate at z = 0 as two triangles, facing up."""
-    corners = np.array([[[0, 0, 0], [size, 0, 0], [size, size, 0]], [[0, 0, 0], [size, size, 0], [0, size, 0]]], float)
+def plate(size=100.0, wide=None):
+    """A plate at z = 0 as two triangles, facing up; square unless it is told how wide."""
+    y = wide or size
+    corners = np.array([[[0, 0, 0], [size, 0, 0], [size, y, 0]], [[0, 0, 0], [size, y, 0], [0, y, 0]]], float)
     return corners, np.broadcast_to([0.0, 0, 1], (2, 3, 3))
 
 
@@ -54,6 +55,14 @@ def test_spots_keep_clear_of_the_edges():
     assert spots[:, :2].max() <= 94
     diagonal = np.abs(spots[:, 0] - spots[:, 1]).min()
     assert diagonal < 2  # an edge that two triangles share is none of the face's
+
+
+def test_spots_of_a_narrow_wall_leave_room_for_the_ball():
+    """In an inner corner the middle of a ball is at least its radius from the other wall: geometry, no standard."""
+    spots, _ = spots_on(*plate(40.0, wide=12.0))
+    assert len(spots) > 100
+    assert spots[:, 1].min() >= 3
+    assert spots[:, 1].max() <= 9
 
 
 def test_spread_spots_are_far_apart(random):

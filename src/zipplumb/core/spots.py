@@ -8,6 +8,7 @@ from scipy.spatial import ConvexHull, QhullError
 from .frames import Array, unit
 
 CLEAR_MM = 6.0
+BALL_MM, ROOM = 3.2, 0.6  # a ball that nears an inner corner more than its radius meets the other wall first
 
 
 def spots_on(corners: Array, normals: Array, count: int = 240, seed: int = 1) -> tuple[Array, Array]:
@@ -27,7 +28,7 @@ def spots_on(corners: Array, normals: Array, count: int = 240, seed: int = 1) ->
     points = np.einsum("nk,nkj->nj", weights, corners[which])
     outward = unit(np.einsum("nk,nkj->nj", weights, normals[which]))
     clear = _from_boundary(points, corners)
-    wanted = min(CLEAR_MM, float(np.quantile(clear, 0.5)))
+    wanted = min(CLEAR_MM, max(float(np.quantile(clear, 0.5)), min(BALL_MM, ROOM * float(clear.max()))))
     good = np.flatnonzero(clear >= wanted)[:count]
     return points[good], outward[good]
 
