@@ -28,7 +28,7 @@ from zipplumb.web.live import Hub, Page, Watched  # noqa: E402
 
 
 def run() -> None:
-    with Processes.for_a_while(ROOT / "var" / "bench", pace=3.0, started=False) as processes:
+    with Processes.for_a_while(ROOT / "var" / "bench", pace=3.0, started=False, durable=True) as processes:
         app = create_app()
         for rows in (20, 1000, 5000):
             bench = Bench(processes)

@@ -37,7 +37,7 @@ SEEN = """() => {
 
 
 def run() -> None:
-    with Processes.for_a_while(ROOT / "var" / "bench", pace=3.0) as processes, sync_playwright() as playwright:
+    with Processes.for_a_while(ROOT / "var" / "bench", pace=3.0, durable=True) as processes, sync_playwright() as playwright:
         browser = launched(playwright)
         _hits(browser, processes)
         _pages(browser, processes)

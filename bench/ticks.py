@@ -25,7 +25,7 @@ FEATURES, TICKS = 40, 60
 
 
 def run() -> None:
-    with Processes.for_a_while(ROOT / "var" / "bench", pace=3.0, started=False) as processes:
+    with Processes.for_a_while(ROOT / "var" / "bench", pace=3.0, started=False, durable=True) as processes:
         bench = Bench(processes)
         fill(bench, FEATURES + 1)  # the first is not finished
         visitor = Visitor(create_app())

@@ -3,6 +3,7 @@ import { AmbientLight, Box3, DirectionalLight, OrthographicCamera, Raycaster, Sc
 import { OrbitControls } from "three/addons/controls/OrbitControls.js";
 import htmx from "htmx.org";
 import { ALIKE, CURRENT, PICKED, PLANNED, WORDS } from "./colors.js";
+import { Handles } from "./handles.js";
 import { Marks } from "./marks.js";
 import { say } from "../notices.js";
 import { Known } from "./known.js";
@@ -57,6 +58,7 @@ export class Stage {
     new ResizeObserver(() => this.resize()).observe(this.canvas.parentElement);
     this.sway = new Sway(this);
     this.known = new Known(this);
+    this.handles = new Handles(this);
     this.listen();
     this.load();
   }
@@ -80,6 +82,7 @@ export class Stage {
     this.resize();
     this.look("iso");
     this.ready = true;
+    this.handles.follow();
     this.paint();
   }
 
@@ -139,6 +142,7 @@ export class Stage {
       const { clientWidth, clientHeight } = this.canvas.parentElement;
       this.marks.placeLabels(this.camera, clientWidth, clientHeight);
       this.marks.placeTip(this.camera, clientWidth, clientHeight);
+      this.handles.place(this.camera, clientWidth, clientHeight);
     });
   }
 
@@ -268,6 +272,7 @@ export class Stage {
     });
     document.addEventListener("htmx:afterSwap", () => {
       this.follow();
+      this.handles.follow();
       const now = document.querySelector("#slip [data-drawn-now]")?.dataset.drawnNow;
       if (now && this.ready) {
         this.marks.showAhead({ lines: JSON.parse(now) });

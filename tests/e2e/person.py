@@ -11,7 +11,8 @@ from zipplumb.jobs.hand import tell_hand
 
 CHROMIUM = [
     "--no-sandbox", "--use-gl=angle", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--ignore-gpu-blocklist",
-    "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync",
+    "--disable-gpu-compositing", "--disable-quic", "--no-first-run", "--disable-background-networking",
+    "--disable-component-update", "--disable-sync",
 ]  # fmt: skip
 
 

@@ -1,5 +1,8 @@
 """Every road to the part's coordinate system, on the stand-ins' part, against where that really lies."""
 
+import json
+import re
+
 import numpy as np
 import pytest
 from playwright.sync_api import expect
@@ -80,6 +83,16 @@ class Bench:
         self.person.go("Align")
         return self.page.locator(".align-shown")
 
+    def choose(self, name):
+        self.person.go("Align")
+        self.page.get_by_role("button", name=name, exact=True).click()
+        expect(self.page.locator(".align-shown h2").first).to_contain_text(name)
+
+    def solved(self, name):
+        with transaction() as session:
+            state = load(session, self.job)
+            return next(state.results[row.id].alignment for row in state.rows if row.recipe.name == name)
+
     def lies_right(self, extra_mm=MADE_MM, shop_from_part=SHOP_FROM_PART):
         """The corners of the part are where they really are, within U and what the part's own faces are off."""
         alignment = self.active
@@ -155,6 +168,21 @@ def test_a_rough_fit_is_checked_live_and_then_given_up_for_the_datums(tamsin, be
     expect(page.locator("#now .active")).to_contain_text("0 spare: unproven")
     assert here.lies_right() < max(rough, MADE_MM)
 
+    here.road("Many touches, and a rough place")
+    for k, name in enumerate(("Top", "Side", "End")):
+        if not page.locator(f"[name='features.{k}']").count():
+            page.locator(".road [data-more]").first.click()
+        page.locator(f"[name='features.{k}']").select_option(str(here.rows[name]))
+    rough_fit = page.locator("[name=start] option", has_text="Rough fit 1").get_attribute("value")
+    page.locator("[name=start]").select_option(rough_fit)
+    page.get_by_role("button", name="Plan this").click()
+    here.choose("Alignment 2")
+    expect(page.locator(".align-shown")).to_contain_text("13 holds are spare to prove it")
+    expect(page.locator(".align-shown")).to_contain_text("The touches span the part by")
+    page.get_by_role("button", name="Use it").click()
+    expect(page.locator("#now .active")).to_contain_text("6 of 6, 13 spare")
+    here.lies_right()
+
 
 def test_without_cad_it_is_aligned_with_the_devices_buttons_alone(tamsin, bench):
     here = bench("Without CAD")
@@ -198,17 +226,17 @@ def test_guided_points_name_two_that_were_exchanged_and_ask_them_again(tamsin, r
     here.page.get_by_role("button", name="Touch them in order").click()
     title = here.page.locator("#now .say .ask")
 
-    def take(name, nest):
+    def take(name, nest, ahead=None):
+        """``ahead``: what is said of the way to it before, where that is looked at."""
         expect(title).to_contain_text(f" {name} ")
-        before = here.page.locator("#live-to").inner_text()
+        if ahead is not None:
+            expect(here.page.locator("#live-to")).to_have_text(ahead)
         tell_hand({"do": "nest", "name": nest}, port)
         tamsin.until(lambda: tamsin.hits[0] == 1)
         tell_hand({"do": "click", "button": "finish"}, port)
-        return before
 
-    ahead = [take(f"N{k}", f"Nest {nest}") for k, nest in enumerate((1, 3, 2, 4, 5, 6), start=1)]
-    assert ahead[:3] == ["", "", ""]
-    assert "to the target" in ahead[4]  # after the third there is an alignment
+    for k, nest in enumerate((1, 3, 2, 4, 5, 6), start=1):
+        take(f"N{k}", f"Nest {nest}", "" if k <= 3 else re.compile("to the target"))  # from the third there is an alignment
     found = here.shown()
     expect(found).to_contain_text("N2 and N3 fit if they are exchanged")
     expect(found.locator("tr.out")).to_have_count(2)
@@ -237,7 +265,9 @@ def test_as_it_is_mounted_ticked_and_tried_while_one_ticks(tamsin, bench):
     expect(answer).to_contain_text("3 of 6: loose")
     page.get_by_label("Hole 1 holds in X", exact=True).check()
     page.get_by_label("Hole 1 holds in Y", exact=True).check()
-    page.get_by_label("Hole 2 holds in Y", exact=True).check()
+    page.locator(".handle i[title='Hole 2']").hover()  # the same at the feature, on the part
+    page.locator(".handle button[title='Hole 2 holds in Y']").click()
+    expect(page.get_by_label("Hole 2 holds in Y", exact=True)).to_be_checked()
     expect(answer).to_contain_text("6 of 6")
     for row in ("Hole 1", "Hole 2", "Hole 3"):
         page.get_by_label(f"Level of {row}").select_option("2")
@@ -314,3 +344,14 @@ def test_reference_points_with_scale_and_many_touches_on_surfaces(tamsin, runnin
     expect(found).to_contain_text("That would be")  # what the scale says of the temperature
     sigma = np.sqrt(here.active.covariance[6, 6])
     assert abs(here.active.scale - 1) < 4 * sigma  # one draw: 2 sigma would fail once in twenty
+
+    here.road("It has to be level")
+    here.page.locator("[name=station]").select_option(index=1)
+    here.page.get_by_role("button", name="Plan this").click()
+    here.choose("Level 1")
+    expect(here.page.locator(".align-shown")).to_contain_text("2 of 6: loose")
+    upright = here.solved("Level 1")
+    stands = json.loads((running.folder / "shop.json").read_text())["stations"][0]
+    plumb = Motion.from_quaternion(stands["quaternion"], [0, 0, 0]).inverse().vectors([0, 0, 1])
+    lean = np.linalg.norm(upright.part_from_world.vectors(plumb) - [0, 0, 1])
+    assert 0 < lean < 4 * np.sqrt(upright.covariance[3, 3])  # one draw, as above

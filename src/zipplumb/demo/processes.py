@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import fcntl
+import hashlib
 import json
 import os
 import secrets
@@ -11,6 +12,7 @@ import signal
 import socket
 import subprocess
 import sys
+import tempfile
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
@@ -27,25 +29,51 @@ from .seed_bracket import seed_bracket
 LOOK_S = 0.2
 SIMS = {"arm": ("sim", "real.json"), "tracker": ("sim-tracker", "shop.json"), "radar": ("sim-radar", "shop.json")}
 PARTS = {"carrier": "bearing-carrier.step", "bracket": "sensor-bracket.step"}
+MADE = (*PARTS.values(), "real.json", "shop.json")
 LOCK = "lock"
+
+
+def _digest_of_sources() -> str:
+    """Of all that the parts' files come from: whose code is another makes others."""
+    package = Path(__file__).parent.parent
+    digest = hashlib.sha256()
+    for path in sorted(p for room in ("core", "cad", "demo", "devices", "jobs") for p in (package / room).rglob("*.py")):
+        digest.update(path.read_bytes())
+    return digest.hexdigest()[:16]
+
+
+def _make_part_files(folder: Path) -> None:
+    from ..cad import read_cad
+
+    steps = {name: folder / file for name, file in PARTS.items()}
+    for name, step in steps.items():
+        # in a process of its own: the CAD library talks on standard output
+        call = f"from zipplumb.demo.{name} import write_step; from pathlib import Path; write_step(Path({str(step)!r}))"
+        subprocess.run([sys.executable, "-c", call], check=True, stdout=subprocess.DEVNULL)
+    model = read_cad(steps["carrier"])
+    others = bracket_real.truth(read_cad(steps["bracket"]), steps["bracket"])
+    carrier_real.write_truth(model, steps["carrier"], folder / "real.json", others)
+    carrier_real.write_shop(model, folder / "shop.json")
 
 
 class Processes:
     """One set of processes with its own database, under one folder."""
 
-    def __init__(self, folder: Path, web_port: int | None = None, pace: float = 1.0, web_workers: int = 1):
+    def __init__(
+        self, folder: Path, web_port: int | None = None, pace: float = 1.0, web_workers: int = 1, durable: bool = True
+    ):
         self.folder, self.pace, self.web_workers = folder, pace, web_workers
         self.web_port = web_port or free_port()
         self.sims = {kind: (free_port(), free_port()) for kind in SIMS}
-        self.cluster = Cluster(folder / "postgres")
+        self.cluster = Cluster(folder / "postgres", durable)
         self.children: dict[str, subprocess.Popen] = {}
         self.job: int | None = None
 
     @classmethod
     @contextmanager
-    def for_a_while(cls, folder: Path, pace: float, started: bool = True) -> Iterator[Processes]:
-        """Prepared, and started where wanted; afterwards stopped, and nothing is left."""
-        processes = cls(folder, pace=pace)
+    def for_a_while(cls, folder: Path, pace: float, started: bool = True, durable: bool = False) -> Iterator[Processes]:
+        """Prepared, and started where wanted; afterwards stopped, and nothing is left. ``durable``: as in real use."""
+        processes = cls(folder, pace=pace, durable=durable)
         try:
             processes.prepare()
             if started:
@@ -81,20 +109,20 @@ class Processes:
         return path.read_text()
 
     def _part_files(self) -> None:
-        real, shop = self.folder / "real.json", self.folder / "shop.json"
-        steps = {name: self.folder / file for name, file in PARTS.items()}
-        for name, step in steps.items():
-            if not step.exists():
-                # in a process of its own: the CAD library talks on standard output
-                call = f"from zipplumb.demo.{name} import write_step; from pathlib import Path; write_step(Path({str(step)!r}))"
-                subprocess.run([sys.executable, "-c", call], check=True, stdout=subprocess.DEVNULL)
-        if not real.exists() or not shop.exists():
-            from ..cad import read_cad
-
-            model = read_cad(steps["carrier"])
-            others = bracket_real.truth(read_cad(steps["bracket"]), steps["bracket"])
-            carrier_real.write_truth(model, steps["carrier"], real, others)
-            carrier_real.write_shop(model, shop)
+        """CAD and truth, from where they were made last, if all that makes them is as it was."""
+        if all((self.folder / name).exists() for name in MADE):
+            return
+        made = self.folder.parent / f"made-{_digest_of_sources()}"
+        for old in set(self.folder.parent.glob("made-*")) - {made}:
+            shutil.rmtree(old, ignore_errors=True)
+        if not made.exists():
+            with tempfile.TemporaryDirectory(dir=self.folder.parent, prefix="making-") as making:
+                _make_part_files(Path(making))
+                with suppress(OSError):  # another one was there first
+                    Path(making).rename(made)
+                    Path(making).mkdir()  # which is cleaned up
+        for name in MADE:
+            shutil.copyfile(made / name, self.folder / name)
 
     def _commands(self) -> dict[str, list[str]]:
         here = [sys.executable, "-m", "zipplumb.cli"]

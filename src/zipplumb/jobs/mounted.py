@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 
 from ..core.alignment import Alignment
-from ..core.alignment.hold import AXES, Letter, may_hold
+from ..core.alignment.hold import AXES, Letter, may_hold, place_of, ways_of
 from ..core.errors import InputError, PlumbError
 from ..core.sheet import SheetRow, recipe_from_dict
 from ..core.sheet.systems import ActualFeature, Held, SystemInputs
@@ -29,11 +29,14 @@ GREW_MM = 0.002  # by so much more left than before is told
 
 @dataclass(frozen=True)
 class Candidate:
-    """A feature that can hold. ``may``: in which directions; ``ticked``: of these, as the recipe has them."""
+    """A feature that can hold, ``at`` a place of the part. ``may``: in which directions, and their ``ways``; ``ticked``: of
+    these, as the recipe has them."""
 
     row: int
     name: str
+    at: tuple[float, ...]
     may: tuple[str, ...]
+    ways: tuple[tuple[float, ...], ...]
     ticked: tuple[str, ...] = ()
     level: int = 1
     weight: str = ""
@@ -66,14 +69,21 @@ def candidates(state: JobResults, ticks: Sequence[Held]) -> list[Candidate]:
     held = {h.feature: h for h in ticks}
     found = []
     for row, _ in _features(state):
-        may = may_hold(row.recipe.should_be)
+        nominal = row.recipe.should_be
+        ways = ways_of(nominal)
+        base = Candidate(
+            row.id, row.recipe.name, _three_of(place_of(nominal)), tuple(ways), tuple(_three_of(way) for way in ways.values())
+        )
         mine = held.get(row.id)
-        if mine is None:
-            found.append(Candidate(row.id, row.recipe.name, may))
-            continue
-        weight = "" if mine.u_mm is None else length_text(mine.u_mm, state.job.units)
-        found.append(Candidate(row.id, row.recipe.name, may, mine.directions, mine.level, weight))
+        if mine is not None:
+            weight = "" if mine.u_mm is None else length_text(mine.u_mm, state.job.units)
+            base = replace(base, ticked=mine.directions, level=mine.level, weight=weight)
+        found.append(base)
     return found
+
+
+def _three_of(vector: np.ndarray) -> tuple[float, ...]:
+    return tuple(round(float(v), 4) for v in vector)
 
 
 def _features(state: JobResults) -> list[tuple[SheetRow, ActualFeature]]:

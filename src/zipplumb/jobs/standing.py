@@ -21,6 +21,7 @@ from .words import words_for
 
 FREE, MOST_NAMED = 6, 3
 COLDEST_C, HOTTEST_C = 5.0, 40.0  # of a shop
+NARROW = 0.4  # of the part's extent
 MOST_COMPARED = 40  # rows, those that change the most
 
 
@@ -74,6 +75,7 @@ class Standing:
     worst: str = ""
     worst_at: str = ""
     scale: str = ""
+    covers: str = ""
     checks: bool = False
 
 
@@ -102,8 +104,20 @@ def standing_of(state: JobResults, row: SheetRow) -> Standing:
         state.row(against).recipe.name if against else "",
         "" if place is None else length_text(COVERAGE * u, units),
         "" if place is None else ",".join(f"{v:.3f}" for v in place),
-        "" if alignment.scale == 1.0 else _scale_words(alignment), len(state.reach) > 0,
+        "" if alignment.scale == 1.0 else _scale_words(alignment),
+        _covers(alignment.rests_at, state.reach), len(state.reach) > 0,
     )  # fmt: skip
+
+
+def _covers(rests_at: Array, reach: Array) -> str:
+    """How much of the part's length, width and height some places on it span."""
+    if not len(rests_at) or not len(reach):
+        return ""
+    shares = np.clip(np.ptp(rests_at, axis=0) / np.maximum(np.ptp(reach, axis=0), 1e-9), 0, 1)
+    told = ", ".join(f"{100 * share:.0f} % in {axis}" for axis, share in zip("XYZ", shares, strict=True))
+    narrow = [axis for axis, share in zip("XYZ", shares, strict=True) if share < NARROW]
+    more = f" Touch farther apart in {' and '.join(narrow)}: what lies beyond follows by its turns alone." if narrow else ""
+    return f"The touches span the part by {told}.{more}"
 
 
 def _scale_words(alignment: Alignment) -> str:

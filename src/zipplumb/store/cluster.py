@@ -21,10 +21,13 @@ from ..core.errors import InputError
 
 
 class Cluster:
-    """A database cluster in ``folder``; ``start`` makes it where there is none."""
+    """A database cluster in ``folder``; ``start`` makes it where there is none.
 
-    def __init__(self, folder: Path):
-        self.folder = folder.resolve()
+    ``durable``: what is committed outlives a loss of power, and not only the death of any process.
+    """
+
+    def __init__(self, folder: Path, durable: bool = True):
+        self.folder, self.durable = folder.resolve(), durable
         self.as_root = os.geteuid() == 0
         self.home = self._reachable_home()
         self.data = self.home / "data"
@@ -44,6 +47,8 @@ class Cluster:
             if not (self.home / "port").exists():  # the same one again: everybody knows it
                 (self.home / "port").write_text(str(free_port()))
             options = f"-c listen_addresses=127.0.0.1 -c unix_socket_directories= -p {self.port}"
+            if not self.durable:
+                options += " -c fsync=off -c full_page_writes=off"
             self._do("pg_ctl", "-D", self.data, "-l", self.home / "log", "-w", "-t", "60", "-o", options, "start")
             self.started = True
         self._own_database()
@@ -118,7 +123,7 @@ class Cluster:
                 os.chown(path, owner.pw_uid, owner.pw_gid)
         self._do(
             "initdb", "-D", self.data, "-U", "keeper", "--pwfile", self.home / "keeper", "-A", "scram-sha-256", "-E", "UTF8",
-            "--locale=C.UTF-8",
+            "--locale=C.UTF-8", *(() if self.durable else ("--no-sync",)),
         )  # fmt: skip
 
     def _running(self) -> bool:

@@ -54,6 +54,7 @@ class Alignment:
     squareness : how far real planes are from the nominal's angles
     doubt : a sentence where the place may be wrong, else ""; then nothing that rests on it is proven
     others : places that fit equally well
+    rests_at : (n, 3) places of the part on which it was laid, where many were
     """
 
     part_from_world: Motion
@@ -64,6 +65,7 @@ class Alignment:
     squareness: tuple[Squareness, ...] = ()
     doubt: str = ""
     others: tuple[Place, ...] = ()
+    rests_at: Array = field(default_factory=lambda: np.empty((0, 3)))
 
     @property
     def covariance(self) -> Array:

@@ -13,7 +13,7 @@ from typing import Any, Literal
 import numpy as np
 
 from ..errors import AlignmentError
-from ..features import Feature, axis_line, axis_of, center_point, plane_of, point_of
+from ..features import Feature, axis_line, axis_of, center_point, own_direction, plane_of, point_of
 from ..frames import Array, Indices, Motion, perpendicular_pair, unit
 from ..shapes import Circle, Ellipse, Plane, Slot
 from ..uncertainty import Source
@@ -71,6 +71,19 @@ def may_hold(nominal: Any) -> tuple[Letter, ...]:
     if point_of(nominal) is None:
         return ()
     return (*AXES, "own") if isinstance(nominal, Circle | Slot | Ellipse) else AXES
+
+
+def ways_of(nominal: Any) -> dict[Letter, Array]:
+    """By direction in which a nominal shape may hold: along what, (3,) of the part; its own way, the normal or the axis."""
+    return {letter: own_direction(nominal) if letter == "own" else LETTERS[letter] for letter in may_hold(nominal)}
+
+
+def place_of(nominal: Any) -> Array:
+    """Where on the part a nominal shape that may hold lies, (3,)."""
+    plane = plane_of(nominal)
+    if plane is not None:
+        return np.asarray(plane.point)
+    return np.asarray(axis_line(nominal).point if axis_of(nominal) is not None else center_point(nominal))
 
 
 def _across(direction: Array, letter: str) -> float:

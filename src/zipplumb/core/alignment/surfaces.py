@@ -191,7 +191,8 @@ def _solved_result(
         uncertainty, doubt = found.widened(uncertainty), " ".join(filter(None, (doubt, found.words)))
     return SurfaceAlignment(
         part_from_world=solved.pose.motion, uncertainty=uncertainty, ledger=_ledger(solved, used, names, doubt),
-        residuals=_residuals(deviations, used, names), doubt=doubt, solved=solved, deviations=deviations, used=used,
+        residuals=_residuals(deviations, used, names), doubt=doubt, rests_at=some.part,
+        solved=solved, deviations=deviations, used=used,
     )  # fmt: skip
 
 

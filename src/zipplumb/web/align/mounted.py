@@ -19,9 +19,11 @@ blueprint = Blueprint("mounted", __name__, url_prefix="/jobs/<int:job_id>/mounte
 def mounted_page(session: Session, state: JobResults) -> str:
     row_id = asked.one_id("row")
     ticks = () if row_id is None else mounted.ticks_of(state, row_id)
+    candidates = mounted.candidates(state, ticks)
     return render_template(
         "_mounted.html",
-        candidates=mounted.candidates(state, ticks),
+        candidates=candidates,
+        handles=[{"row": c.row, "name": c.name, "at": c.at, "ways": dict(zip(c.may, c.ways, strict=True))} for c in candidates],
         columns=mounted.COLUMNS,
         job=state.job,
         row=None if row_id is None else state.row(row_id),
