@@ -5,8 +5,13 @@ from __future__ import annotations
 import json
 
 import pytest
+from carrier_bench import TECHNICIAN, CarrierBench
 from person import Person, launched
 from playwright.sync_api import sync_playwright
+
+from zipplumb.jobs import kit
+from zipplumb.store.database import transaction
+from zipplumb.store.models import Instrument, Job, Part, Station
 
 
 @pytest.fixture(scope="session")
@@ -36,3 +41,23 @@ def tamsin(chromium, running):
 def truth(running):
     """What only the stand-in knows: for comparing, never for the application."""
     return json.loads((running.folder / "real.json").read_text())
+
+
+@pytest.fixture
+def bench(tamsin, running):
+    """Makes benches; the instruments go back to where they stood."""
+    stood = {}
+
+    def make(name, kind="Workshop arm"):
+        with transaction() as session:
+            instrument = session.query(Instrument).filter_by(name=kind).one()
+            job = session.get(Station, instrument.station_id).job_id if instrument.station_id else running.job
+            stood[instrument.id] = job
+            part = session.get(Job, running.job).part_id
+            faces = session.get(Part, part).faces
+            number = instrument.id
+        return CarrierBench(tamsin, name, part, number, faces)
+
+    yield make
+    for number, job in stood.items():
+        kit.bring_instrument(TECHNICIAN, job, number, unmoved=True)

@@ -4,121 +4,13 @@ import json
 import re
 
 import numpy as np
-import pytest
+from carrier_bench import CORNERS, FRONT, LEFT, MADE_MM, NESTS, REAR, SHOP_FROM_PART, TECHNICIAN, UP
 from playwright.sync_api import expect
 
 from zipplumb.core.frames import Motion
 from zipplumb.demo import carrier, carrier_real
-from zipplumb.jobs import kit, measure, planning, sheet
-from zipplumb.jobs.actor import Actor
+from zipplumb.jobs import planning
 from zipplumb.jobs.hand import move_hand, tell_hand
-from zipplumb.jobs.results import load
-from zipplumb.store.database import transaction
-from zipplumb.store.models import Instrument, Job, Part, Station
-
-TECHNICIAN = Actor(1, "Tamsin", "technician")
-SHOP_FROM_PART = Motion.from_quaternion(carrier_real.PLACE["quaternion"], carrier_real.PLACE["translation_mm"])
-CORNERS = np.array([[x, y, z] for x in (-250, 250) for y in (-140, 140) for z in (0, 60.0)])
-# a system on the part's own faces turns with its side, 0.012° over 288 mm, and slides with its end, 0.03° over 140 mm
-MADE_MM = np.radians(0.012) * 288 + np.radians(0.03) * 140
-UP, FRONT, LEFT, REAR = (0, 0, 1), (0, -1, 0), (-1, 0, 0), (0, 1, 0)
-NESTS = [f"N{k}" for k in range(1, 7)]
-
-
-class Bench:
-    """A job of the carrier, an instrument at it, and a person before it."""
-
-    def __init__(self, person, name, part, instrument, faces):
-        self.person, self.page, self.faces = person, person.page, faces
-        self.rows = {}
-        self.job = sheet.create_job(TECHNICIAN, name, part)
-        kit.bring_instrument(TECHNICIAN, self.job, instrument, unmoved=True)
-        person.open(self.job, "align")
-
-    def road(self, have):
-        self.person.go("Align")
-        self.page.get_by_role("button", name=have).click()
-        expect(self.page.locator(".road h2")).to_be_visible()
-
-    def face(self, shape, right):
-        """The first face of the CAD with such a nominal."""
-        return next(f["index"] for f in self.faces if (f["nominal"] or {}).get("shape") == shape and right(f["nominal"]))
-
-    def plane(self, normal, height):
-        """That which faces so, at such a height."""
-        return self.face(
-            "plane", lambda n: np.allclose([*n["normal"], np.dot(n["point"], normal)], [*normal, height], atol=1e-3)
-        )
-
-    def hole(self, diameter, x, y):
-        """An upright one."""
-        wanted = [diameter / 2, x, y, 1.0]
-        return self.face(
-            "cylinder", lambda n: np.allclose([n["radius"], *n["point"][:2], abs(n["direction"][2])], wanted, atol=1e-3)
-        )
-
-    def planned(self, name, face, hits, datum=None):
-        row = planning.plan_from_face(TECHNICIAN, self.job, face)
-        self.rows[name] = row
-        sheet.edit_row(TECHNICIAN, self.job, row, {"name": name, "hits": str(hits), **({"datum": datum} if datum else {})})
-        return row
-
-    def datums(self):
-        self.planned("Top", self.plane(UP, carrier.FOOT), 9, "A")
-        self.planned("Side", self.plane(FRONT, carrier.WIDTH / 2), 6, "B")
-        self.planned("End", self.plane(LEFT, carrier.LENGTH / 2), 4, "C")
-
-    def measure(self, *names):
-        self.person.go("Measure")
-        for name in names:
-            measure.make_current(TECHNICIAN, self.job, self.rows[name])
-            self.person.measure(name)
-
-    @property
-    def active(self):
-        with transaction() as session:
-            return load(session, self.job).alignment
-
-    def shown(self):
-        self.person.go("Align")
-        return self.page.locator(".align-shown")
-
-    def choose(self, name):
-        self.person.go("Align")
-        self.page.get_by_role("button", name=name, exact=True).click()
-        expect(self.page.locator(".align-shown h2").first).to_contain_text(name)
-
-    def solved(self, name):
-        with transaction() as session:
-            state = load(session, self.job)
-            return next(state.results[row.id].alignment for row in state.rows if row.recipe.name == name)
-
-    def lies_right(self, extra_mm=MADE_MM, shop_from_part=SHOP_FROM_PART):
-        """The corners of the part are where they really are, within U and what the part's own faces are off."""
-        alignment = self.active
-        off = np.linalg.norm(alignment.points(shop_from_part.points(CORNERS)) - CORNERS, axis=1)
-        assert np.all(off <= 2 * alignment.u_at(CORNERS) + extra_mm), off
-        return off.max()
-
-
-@pytest.fixture
-def bench(tamsin, running):
-    """Makes benches; the instruments go back to where they stood."""
-    stood = {}
-
-    def make(name, kind="Workshop arm"):
-        with transaction() as session:
-            instrument = session.query(Instrument).filter_by(name=kind).one()
-            job = session.get(Station, instrument.station_id).job_id if instrument.station_id else running.job
-            stood[instrument.id] = job
-            part = session.get(Job, running.job).part_id
-            faces = session.get(Part, part).faces
-            number = instrument.id
-        return Bench(tamsin, name, part, number, faces)
-
-    yield make
-    for number, job in stood.items():
-        kit.bring_instrument(TECHNICIAN, job, number, unmoved=True)
 
 
 def test_a_rough_fit_is_checked_live_and_then_given_up_for_the_datums(tamsin, bench):

@@ -11,6 +11,8 @@ from playwright.sync_api import expect
 from pypdf import PdfReader
 
 from zipplumb.demo import carrier
+from zipplumb.jobs.results import load
+from zipplumb.store.database import transaction
 
 
 def face_of(truth, kind, **near):
@@ -28,6 +30,13 @@ def face_of(truth, kind, **near):
         ):
             return face
     raise LookupError(near)
+
+
+def exactly(job, name):
+    """What a row has found, with all its digits."""
+    with transaction() as session:
+        state = load(session, job)
+        return next(state.results[row.id].first.actual for row in state.rows if row.recipe.name == name)
 
 
 @pytest.fixture(scope="module")
@@ -147,13 +156,15 @@ def test_from_a_step_file_to_a_report(tamsin, running, faces, truth):
     # open a row, set a hit aside: the row and what rests on it change
     tamsin.row("Plane 4").click()
     expect(page.locator("#slip .hit")).to_have_count(4)
-    distance = tamsin.row("Distance 1").locator(".num").nth(1).inner_text()
+    distance = exactly(job, "Distance 1")
     page.locator("#slip .hit").nth(1).click()
     expect(page.locator("#slip .hit.aside")).to_have_count(1)
-    tamsin.until(lambda: tamsin.row("Distance 1").locator(".num").nth(1).inner_text() != distance)
+    tamsin.until(lambda: exactly(job, "Distance 1") != distance)  # by less, it may be, than its row shows
+    now = tamsin.row("Distance 1").locator(".num").nth(1)
+    expect(now).to_have_text(f"{exactly(job, 'Distance 1'):.3f}")
     page.locator("#slip .hit").nth(1).click()
     expect(page.locator("#slip .hit.aside")).to_have_count(0)
-    expect(tamsin.row("Distance 1").locator(".num").nth(1)).to_have_text(distance)
+    expect(now).to_have_text(f"{distance:.3f}")
 
     # inches and back: nothing stored changes
     shown = page.locator("#sheet-rows").inner_text()

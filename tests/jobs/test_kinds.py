@@ -65,6 +65,25 @@ def rows_of_every_kind():
     rows["proof"] = bench.add({"kind": "proof"}, along + [0, 30, 0], UP)
     rows["touched"] = bench.add({"kind": "touched"}, bore, np.tile(-0.3 * RIM, (3, 1)))
     rows["construction"] = bench.add({"kind": "construction", "of": [top], "make": "offset_plane", "offset_mm": 10})
+    for kind, of in (("straightness", "line"), ("flatness", "plane"), ("roundness", "circle"), ("cylindricity", "cylinder")):
+        rows[kind] = bench.add({"kind": kind, "of": [rows[of]], "zone_mm": 0.05})
+    about = {"zone_mm": 0.05, "datum": rows["cylinder"]}
+    rows["perpendicularity"] = bench.add({"kind": "perpendicularity", "of": [side, end], "zone_mm": 0.05, "datum": top})
+    rows["parallelism"] = bench.add({"kind": "parallelism", "of": [side], **about})
+    slanted = bench.plane([100, 0, 60], np.array([1, 0, 1]) / np.sqrt(2))
+    rows["angularity"] = bench.add(
+        {"kind": "angularity", "of": [slanted], "angle_rad": np.pi / 4, "zone_mm": 0.05, "datum": top}
+    )
+    rows["coaxiality"] = bench.add({"kind": "coaxiality", "of": [rows["cone"]], **about})
+    rows["symmetry"] = bench.add({"kind": "symmetry", "of": [rows["sphere"]], **about})
+    rows["circular_runout"] = bench.add({"kind": "circular_runout", "of": [top], **about})
+    wide = {"shape": "cylinder", "point": [0, 0, 60], "direction": [0, 0, 1], "radius": 33}
+    hits = np.vstack([30 * RIM + [0, 0, z] for z in (50, 60, 70)])
+    counterbore = bench.add({"kind": "cylinder", "nominal": wide}, hits, np.tile(-0.3 * RIM, (3, 1)))
+    rows["total_runout"] = bench.add({"kind": "total_runout", "of": [counterbore, top], **about})
+    rows["position"] = bench.add({"kind": "position", "of": [rows["circle"], rows["slot"]], "zone_mm": 0.05})
+    in_order = [{"features": [row]} for row in (top, side, end)]
+    rows["surface_profile"] = bench.add({"kind": "surface_profile", "of": [rows["cone"]], "zone_mm": 0.05, "datums": in_order})
     rows["dimension"] = bench.add({"kind": "dimension", "of": [rows["circle"], nests[0]], "measure": "along_x"})
     planes = {"primary": top, "secondary": side, "tertiary": end}
     rows["datum_planes"] = bench.add({"kind": "datum_planes", **planes})

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
+from functools import cache
 from typing import Any
 
 import numpy as np
 
 from .fitting import FitResult
 from .fitting.placed import MOVES
-from .frames import Array, Motion, perpendicular_pair
+from .frames import Array, Motion, cross, perpendicular_pair
 from .kernels import rotation
 from .sections import TipPath
 from .shapes import Circle, Cone, Cylinder, Ellipse, Line, Plane, Point, Slot, Sphere, Torus
@@ -27,7 +28,12 @@ UNTURNED = np.eye(3)
 
 def sizes_of(shape: Any) -> tuple[str, ...]:
     """Names of a shape's sizes."""
-    return next((names for kind, names in SIZES.items() if isinstance(shape, kind)), ())
+    return _sizes_of(type(shape))
+
+
+@cache
+def _sizes_of(kind: type) -> tuple[str, ...]:
+    return next((names for known, names in SIZES.items() if issubclass(kind, known)), ())
 
 
 @dataclass(frozen=True, eq=False)
@@ -255,7 +261,7 @@ def frame_of(shape: Any) -> Motion:
     z, x = direction_of(shape), _along_of(shape)
     if z is None:
         return Motion(np.eye(3), spot_of(shape))
-    u, v = perpendicular_pair(z) if x is None else (x, np.cross(z, x))
+    u, v = perpendicular_pair(z) if x is None else (x, cross(z, x))
     return Motion.from_axes(u, v, z, spot_of(shape))
 
 

@@ -31,9 +31,13 @@ def unit(vector: ArrayLike) -> Array:
 
 
 def cross(a: Array, b: Array) -> Array:
-    """Cross product of two vectors (3,), quickly."""
-    (a1, a2, a3), (b1, b2, b3) = a.tolist(), b.tolist()
-    return np.array([a2 * b3 - a3 * b2, a3 * b1 - a1 * b3, a1 * b2 - a2 * b1])
+    """Cross product of vectors (..., 3), several times as quick as numpy's for few of them."""
+    if a.ndim == b.ndim == 1:
+        (a1, a2, a3), (b1, b2, b3) = a.tolist(), b.tolist()
+        return np.array([a2 * b3 - a3 * b2, a3 * b1 - a1 * b3, a1 * b2 - a2 * b1])
+    x, y, z = a[..., 0], a[..., 1], a[..., 2]
+    i, j, k = b[..., 0], b[..., 1], b[..., 2]
+    return np.stack([y * k - z * j, z * i - x * k, x * j - y * i], axis=-1)
 
 
 def angle_between(a: Array, b: Array) -> float:

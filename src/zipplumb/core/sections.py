@@ -8,7 +8,7 @@ from functools import cached_property
 import numpy as np
 from scipy.spatial import cKDTree
 
-from .frames import Array, Indices, unit
+from .frames import Array, Indices, cross, unit
 from .shapes import BaseShape
 
 FEET, STILL = 8, 1e-7  # rounds by which a foot settles; mm, and shares of a piece, that are nothing
@@ -38,7 +38,7 @@ class Section(BaseShape):
             raise ValueError("each point of a section wants a normal")
         if len(self.points) < 2 or not self.length > SHORT_MM:
             raise ValueError("a section has a length")
-        if np.linalg.norm(np.cross(self.normals, self.across), axis=1).min() < 1e-3:
+        if np.linalg.norm(cross(self.normals, self.across), axis=1).min() < 1e-3:
             raise ValueError("a section's plane cuts the surface, and does not lie in it")
 
     @property
@@ -63,7 +63,7 @@ class Section(BaseShape):
         begins = np.flatnonzero(long > SHORT_MM)
         ends = []
         for k in (begins, begins + 1):
-            along = unit(np.cross(self.across, self.normals[k]))
+            along = unit(cross(self.across, self.normals[k]))
             ends.append(along * (np.sign(np.einsum("ij,ij->i", along, chords[begins])) * long[begins])[:, None])
         chord, (first, last) = chords[begins], ends
         return begins, np.array([self.points[begins], first, 3 * chord - 2 * first - last, first + last - 2 * chord])

@@ -12,7 +12,7 @@ from typing import ClassVar, Literal
 import numpy as np
 from numpy.typing import ArrayLike
 
-from .frames import Array, Motion, unit
+from .frames import Array, Motion, cross, unit
 from .kernels import CODES, signed_distances
 
 
@@ -31,7 +31,7 @@ def _vectors(value: ArrayLike) -> Array:
 
 
 def _outline(kind: str, points: Array, center: Array, normal: Array, along: Array, first: float, second: float) -> Array:
-    axes = np.column_stack([along, np.cross(normal, along), normal])
+    axes = np.column_stack([along, cross(normal, along), normal])
     array = np.ascontiguousarray(points, float)
     return signed_distances(CODES[kind], array, center, np.ascontiguousarray(axes), np.array([first, second]))
 
@@ -97,7 +97,7 @@ class Line(BaseShape):
     points_, directions_ = ("point",), ("direction",)
 
     def distance(self, points: Array) -> Array:
-        return np.linalg.norm(np.cross(points - self.point, self.direction), axis=-1)
+        return np.linalg.norm(cross(points - self.point, self.direction), axis=-1)
 
 
 @dataclass(frozen=True, eq=False)
@@ -143,7 +143,7 @@ class Arc(Circle):
     def along(self, count: int = 33) -> Array:
         """Points (count, 3) from one end to the other."""
         turn = np.linspace(0.0, self.span_rad, count)[:, None]
-        across = np.cross(self.normal, self.start)
+        across = cross(self.normal, self.start)
         return self.center + self.radius * (np.cos(turn) * self.start + np.sin(turn) * across)
 
 
@@ -207,7 +207,7 @@ class Cylinder(BaseShape):
     lengths_ = ("radius",)
 
     def distance(self, points: Array) -> Array:
-        return np.linalg.norm(np.cross(points - self.point, self.direction), axis=-1) - self.radius
+        return np.linalg.norm(cross(points - self.point, self.direction), axis=-1) - self.radius
 
 
 @dataclass(frozen=True, eq=False)

@@ -52,6 +52,7 @@ class RowText:
     wanted: int
     message: str
     note: str
+    told: str
     doubted: bool
     current: bool
     takes_hits: bool

@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+import dataclasses
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 from ..core.deriving import Drawing, Given, possible
-from ..core.errors import InputError
+from ..core.errors import InputError, PlumbError
+from ..core.sheet import KINDS
 from ..core.sheet.judging import in_system
+from ..core.sheet.toleranced.base import ToleranceRecipe
 from ..store.database import transaction
 from .actor import Actor
 from .planning import add_row, named
 from .results import JobResults, load
-from .words import derivation_words
+from .words import WORDS, derivation_words
 
 MOST = 12  # features at once
 
@@ -22,7 +26,8 @@ class Choice:
     """One thing that chosen features can make, with its value before it is chosen.
 
     ``unit``: mm or rad of a number, "" of a feature; ``U``: expanded uncertainty; ``draw``: in the part, None
-    while it is not aligned.
+    while it is not aligned; ``raw``: the row that it would be, without a name; ``takes_zone``: it is a tolerance, whose zone
+    is still to be typed, or else judged by it: ``word``.
     """
 
     key: str
@@ -32,10 +37,16 @@ class Choice:
     U: float | None
     why_not: str
     draw: Drawing | None
+    raw: dict[str, Any]
+    takes_zone: bool = False
+    word: str = ""
 
 
-def choices(job_id: int, of: Sequence[int], given: Given = Given()) -> list[Choice]:
-    """All that some features can make, in the active system; what cannot be made comes last, with the reason."""
+def choices(job_id: int, of: Sequence[int], given: Given = Given(), zone_mm: float | None = None) -> list[Choice]:
+    """All that some features can make, and how large a zone each tolerance needs of them, in the active system.
+
+    What cannot be comes last, with the reason. ``zone_mm``: by which tolerances are judged.
+    """
     with transaction() as session:
         state = load(session, job_id)
     system = state.alignment
@@ -46,8 +57,42 @@ def choices(job_id: int, of: Sequence[int], given: Given = Given()) -> list[Choi
         value = made.value if made.unit and not why_not else None
         U = 2 * made.u if value is not None else None
         draw = made.draw if system is not None and not why_not else None
-        found.append(Choice(made.key, derivation_words(made.key), made.unit, value, U, why_not, draw))
-    return sorted(found, key=lambda c: bool(c.why_not))
+        kind = {"kind": "dimension", "measure": made.key} if made.unit else {"kind": "construction", "make": made.key}
+        raw = {**kind, "of": list(of), **dataclasses.asdict(given)}
+        found.append(Choice(made.key, derivation_words(made.key), made.unit, value, U, why_not, draw, raw))
+    found += _tolerances(state, of, zone_mm)
+    return sorted(found, key=lambda c: (bool(c.why_not), c.takes_zone != (zone_mm is not None)))
+
+
+def _tolerances(state: JobResults, of: Sequence[int], zone_mm: float | None) -> list[Choice]:
+    """What zone each tolerance needs that is for such features.
+
+    A feature with a datum letter is the datum, else each in turn.
+    """
+    lettered = [i for i in of if state.row(i).recipe.datum_letter]
+    orders = [tuple(of)] if len(of) == 1 else [(*(i for i in of if i != last), last) for last in lettered or of]
+    raws: dict[str, dict[str, Any]] = {}
+    for kind in KINDS.values():
+        for order in orders if issubclass(kind, ToleranceRecipe) else ():
+            raw = kind.of_chosen(order)  # type: ignore[attr-defined]
+            if raw is not None:
+                raws.setdefault(f"{raw['kind']}_{raw.get('datum', '')}", raw)
+    return [_tolerance(state, key, raw, zone_mm) for key, raw in raws.items()]
+
+
+def _tolerance(state: JobResults, key: str, raw: dict[str, Any], zone_mm: float | None) -> Choice:
+    there = {i: state.results[i].feature for i in (*raw["of"], *([raw["datum"]] if "datum" in raw else []))}
+    names = " and ".join(there[i].name for i in raw["of"])  # type: ignore[union-attr]
+    to = f" to {there[raw['datum']].name}" if "datum" in raw else ""  # type: ignore[union-attr]
+    words = f"{WORDS[raw['kind']].noun.capitalize()} of {names}{to}"
+    recipe = KINDS[raw["kind"]].model_validate({**raw, "name": "?", "zone_mm": zone_mm or 1.0})
+    try:
+        judged = recipe.judged(0, there, state.alignment)  # type: ignore[attr-defined]
+    except PlumbError as error:
+        return Choice(key, words, "mm", None, None, str(error), None, raw, True)
+    first, draw = judged.characteristics[0], judged.draw if state.alignment is not None else None
+    word = first.verdict.word if zone_mm and first.verdict else ""
+    return Choice(key, words, "mm", first.actual, first.U, "", draw, raw, True, word)
 
 
 def _checked(of: Sequence[int]) -> Sequence[int]:
@@ -64,14 +109,15 @@ def _feature(state: JobResults, row_id: int):
     return found.feature
 
 
-def plan(actor: Actor, job_id: int, key: str, of: Sequence[int], given: Given = Given()) -> int:
-    """A row of what was chosen: a dimension, or a made feature. Returns its id."""
+def plan(actor: Actor, job_id: int, key: str, of: Sequence[int], given: Given = Given(), zone_mm: float | None = None) -> int:
+    """A row of what was chosen: a dimension, a made feature, or a tolerance. Returns its id."""
     actor.must_change()
-    chosen = next((c for c in choices(job_id, of, given) if c.key == key), None)
+    chosen = next((c for c in choices(job_id, of, given, zone_mm) if c.key == key), None)
     if chosen is None or chosen.why_not:
         why = chosen.why_not if chosen else "There is no such thing to make"
         raise InputError(f"{why.rstrip('.')}.", "Nothing was planned.", "Choose another.")
-    kind = {"kind": "dimension", "measure": key} if chosen.unit else {"kind": "construction", "make": key}
-    raw = {**kind, "of": list(of), "offset_mm": given.offset_mm, "height_mm": given.height_mm, "diameter_mm": given.diameter_mm}
+    if chosen.takes_zone and not zone_mm:
+        raise InputError("A tolerance needs its zone.", "Nothing was planned.", "Type the tolerance of the drawing first.")
+    raw = {**chosen.raw, "zone_mm": zone_mm} if chosen.takes_zone else chosen.raw
     with transaction() as session:
         return add_row(session, actor, job_id, named(session, job_id, [raw])[0])

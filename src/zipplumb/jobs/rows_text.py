@@ -83,6 +83,7 @@ def _row_text(state: JobResults, row: SheetRow, number: int) -> RowText:
         wanted=recipe.wanted_hits,
         message=sentence_in(found.message or " ".join(notes), units),
         note=recipe.note,
+        told=sentence_in(found.told, units),
         doubted=bool(found.doubts),
         current=row.id == state.job.current_row_id,
         takes_hits=recipe.takes_hits,
@@ -106,7 +107,7 @@ def characteristic_text(row: SheetRow, found: Characteristic, units: Units) -> C
     word = verdict.word if verdict else ""
     return CharacteristicText(
         key=found.key,
-        label=words_for(recipe).label(recipe, found.key),
+        label=found.of or words_for(recipe).label(recipe, found.key),
         unit="°" if unit == "rad" else units,
         word=word,
         shape=SHAPES.get(word, ""),

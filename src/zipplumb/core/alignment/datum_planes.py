@@ -14,7 +14,7 @@ import numpy as np
 
 from ..errors import AlignmentError
 from ..features import Feature
-from ..frames import Array, Motion, small_motion, unit
+from ..frames import Array, Motion, cross, small_motion, unit
 from ..shapes import Plane
 from ..uncertainty import Uncertainty, exact, propagate
 from .aligned import Alignment, Squareness
@@ -34,7 +34,7 @@ def _system(primary: Array, secondary: Array) -> Array:
             "Choose a secondary plane across the primary.",
         )
     second = unit(left)
-    return np.column_stack([first, second, np.cross(first, second)])
+    return np.column_stack([first, second, cross(first, second)])
 
 
 def align_datum_planes(
@@ -107,13 +107,13 @@ def _squareness(nominal, actual, hits, letters) -> tuple[Squareness, ...]:
 
 
 def _angle(a: Array, b: Array) -> float:
-    return float(np.arctan2(np.linalg.norm(np.cross(a, b)), a @ b))
+    return float(np.arctan2(np.linalg.norm(cross(a, b)), a @ b))
 
 
 def _ledger(nominal: Sequence[Plane], middles: Array, letters: Sequence[str], covariance: Array) -> HoldLedger:
     """The primary holds its slide and two turns, the secondary a slide and the turn left over, the tertiary a slide."""
     axes = _system(nominal[0].normal, nominal[1].normal).T
-    slides = [np.concatenate([n.normal, np.cross(p, n.normal)]) for n, p in zip(nominal, middles, strict=True)]
+    slides = [np.concatenate([n.normal, cross(p, n.normal)]) for n, p in zip(nominal, middles, strict=True)]
     turns = [np.concatenate([np.zeros(3), axes[k]]) for k in (1, 2, 0)]
     rows = np.array([slides[0], turns[0], turns[1], slides[1], turns[2], slides[2]])
     return ledger_of_conditions(rows, [letters[k] for k in (0, 0, 0, 1, 1, 2)], covariance)

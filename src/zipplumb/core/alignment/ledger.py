@@ -13,7 +13,7 @@ from typing import Literal
 
 import numpy as np
 
-from ..frames import Array, unit
+from ..frames import Array, cross, unit
 from ..units import mm
 from .touches import Solved
 
@@ -138,7 +138,7 @@ def motion_words(motion: Array) -> str:
     if angle * 1e6 < np.linalg.norm(shift) * 1e-3 or angle == 0:
         return f"slides along {_axis_words(unit(shift))}"
     axis = turn / angle
-    place = np.cross(turn, shift) / angle**2
+    place = cross(turn, shift) / angle**2
     along = float(shift @ turn) / angle**2
     at = ", ".join(mm(v, ".1f") for v in np.round(place, 1) + 0.0)
     words = f"turns about the axis along {_axis_words(axis)} through ({at})"
@@ -152,7 +152,7 @@ def motion_words(motion: Array) -> str:
 def about_origin(motion: Array, center: Array, length: float) -> Array:
     """A small motion as lengths about the touches' middle, told about the part's origin in mm and rad."""
     turn = motion[3:6] / length
-    return np.concatenate([motion[:3] - np.cross(turn, center), turn])
+    return np.concatenate([motion[:3] - cross(turn, center), turn])
 
 
 def _loose(free: Array, center: Array, length: float) -> tuple[Loose, ...]:

@@ -17,7 +17,7 @@ from scipy.spatial.transform import Rotation
 
 from ..errors import AlignmentError
 from ..features import Feature, axis_of, direction_of, spot_of
-from ..frames import Array, Motion, small_motion, unit
+from ..frames import Array, Motion, cross, small_motion, unit
 from ..shapes import Line, Plane
 from ..uncertainty import propagate
 from .aligned import Alignment
@@ -142,7 +142,7 @@ def _conditions(steps: Sequence[Turn | Origin], motion: Motion) -> tuple[Array, 
             shape = step.feature.shape
             place = motion.points(spot_of(shape))
             axes = [_row(shape, step, motion.rotation, AXES.index(letter))[0] for letter in step.coordinates]
-            new = [np.concatenate([a, np.cross(place, a)]) for a in axes]
+            new = [np.concatenate([a, cross(place, a)]) for a in axes]
             name = step.feature.name
         else:
             axis = _axis(step.axis)
@@ -175,7 +175,7 @@ def _direction(shapes: list, names: list[str]) -> Array:
 def _across(number: int, first: tuple[Array, Array, float], direction: Array, axis: Array) -> None:
     if abs(axis @ first[1]) > 0.5:
         raise AlignmentError(f"Step {number} asks for the axis that is held already.", KEPT, "Choose one of the other two.")
-    if np.linalg.norm(np.cross(first[0], direction)) < np.sin(np.radians(5)):
+    if np.linalg.norm(cross(first[0], direction)) < np.sin(np.radians(5)):
         raise AlignmentError(
             f"Step {number} runs along the direction that is held already, so no turn is left for it.",
             KEPT,
@@ -192,19 +192,19 @@ def _turned(turns: list[tuple[Array, Array, float]]) -> Array:
         return shortest_turn(first, first_axis)
     second, second_axis, degrees = rest[0]
     second = unit(second - (second @ first) * first)
-    actual = np.column_stack([first, second, np.cross(first, second)])
+    actual = np.column_stack([first, second, cross(first, second)])
     if degrees:
         turn = np.radians(degrees)
-        second_axis = np.cos(turn) * second_axis + np.sin(turn) * np.cross(first_axis, second_axis)
-    nominal = np.column_stack([first_axis, second_axis, np.cross(first_axis, second_axis)])
+        second_axis = np.cos(turn) * second_axis + np.sin(turn) * cross(first_axis, second_axis)
+    nominal = np.column_stack([first_axis, second_axis, cross(first_axis, second_axis)])
     return nominal @ actual.T
 
 
 def shortest_turn(start: Array, end: Array) -> Array:
     """The least rotation that takes one direction to another."""
-    across, along = np.cross(start, end), float(start @ end)
+    across, along = cross(start, end), float(start @ end)
     if along < -1 + 1e-12:
-        side = unit(np.cross(start, np.eye(3)[int(np.argmin(np.abs(start)))]))
+        side = unit(cross(start, np.eye(3)[int(np.argmin(np.abs(start)))]))
         return 2 * np.outer(side, side) - np.eye(3)
     x, y, z = across
     skew = np.array([[0, -z, y], [z, 0, -x], [-y, x, 0]])

@@ -18,7 +18,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from ..errors import AlignmentError
-from ..frames import Array, Indices, Motion
+from ..frames import Array, Indices, Motion, cross
 from ..kernels import rotation
 
 ITERATIONS = 60
@@ -93,7 +93,7 @@ def linearised(touches: Touches, pose: Pose, scale_free: bool = False) -> Linear
     center = moved.mean(axis=0)
     rel = moved - center
     length = max(float(np.sqrt(np.mean(np.einsum("ij,ij->i", rel, rel)))), 1e-3)
-    columns = [touches.directions, np.cross(rel, touches.directions) / length]
+    columns = [touches.directions, cross(rel, touches.directions) / length]
     if scale_free:
         columns.append(np.einsum("ij,ij->i", rel, touches.directions)[:, None] / length)
     return Linear(touches.residuals(pose), np.hstack(columns), center, length)

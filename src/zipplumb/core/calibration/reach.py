@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ..frames import Array, Indices, unit
+from ..frames import Array, Indices, cross, unit
 
 WAYS = ("away from the arm", "back toward the arm and to the left", "back toward the arm and to the right")
 BANDS_DEG = (0.0, 10.0, 20.0, 30.0, 50.0)  # of lean; the last one is "about 45°"
@@ -99,7 +99,7 @@ def _rolled(turns: Array, up: Array) -> float:
     own = turns[:, :, 0]
     across = np.stack([y, -x, np.zeros_like(x)], axis=1)
     standing = (
-        own * z[:, None] + np.cross(across, own) + across * (np.sum(across * own, axis=1) / np.maximum(1 + z, 1e-9))[:, None]
+        own * z[:, None] + cross(across, own) + across * (np.sum(across * own, axis=1) / np.maximum(1 + z, 1e-9))[:, None]
     )
     angle = np.sort(np.arctan2(standing[:, 1], standing[:, 0]))
     return float(2 * np.pi - np.diff(angle, append=angle[0] + 2 * np.pi).max())

@@ -12,7 +12,7 @@ import numpy as np
 
 from ..errors import FitError
 from ..fitting import fit
-from ..frames import Array, Indices, Motion, rotations_from_quaternions
+from ..frames import Array, Indices, Motion, cross, rotations_from_quaternions
 from ..kernels import rotation
 from ..units import mm
 from .least import LIMIT_MM, Verdict, held_against, sandwich
@@ -126,7 +126,7 @@ def _linear(turns: Array, places: Array, local: Array, motion: Motion, center: A
     away = np.linalg.norm(rel, axis=1)
     normals = rel / away[:, None]
     own = np.einsum("ni,nij->nj", normals, turns) @ motion.rotation  # the normal, in the scanner
-    jacobian = np.column_stack([own, np.cross(local, own), -normals])
+    jacobian = np.column_stack([own, cross(local, own), -normals])
     return away - radius, jacobian, normals
 
 

@@ -9,7 +9,7 @@ import numpy as np
 
 from ..errors import DeriveError
 from ..fitting import fit
-from ..frames import Array, unit
+from ..frames import Array, cross, unit
 from ..frames import angle_between as between
 from ..shapes import Circle, Cone, Cylinder, Ellipse, Line, Plane, Point, Sphere
 from ..units import mm
@@ -36,7 +36,7 @@ def meet_planes(first: Plane, second: Plane) -> Line:
             KEPT,
             "Ask for their distance.",
         )
-    direction = unit(np.cross(first.normal, second.normal))
+    direction = unit(cross(first.normal, second.normal))
     middle = (first.point + second.point) / 2
     system = np.array([first.normal, second.normal, direction])
     place = np.linalg.solve(system, [first.normal @ first.point, second.normal @ second.point, direction @ middle])
@@ -61,13 +61,13 @@ def pierce(line: Line, plane: Plane) -> Point:
 
 def nearest_points(first: Line, second: Line) -> tuple[Array, Array]:
     """Feet of the common perpendicular of two lines."""
-    across = np.cross(first.direction, second.direction)
+    across = cross(first.direction, second.direction)
     if np.linalg.norm(across) < np.sin(PARALLEL):
         raise DeriveError("The lines are parallel, so no place on them is nearest.", KEPT, "Ask for their distance.")
     gap = second.point - first.point
     square = across @ across
-    one = first.point + first.direction * (np.cross(gap, second.direction) @ across) / square
-    other = second.point + second.direction * (np.cross(gap, first.direction) @ across) / square
+    one = first.point + first.direction * (cross(gap, second.direction) @ across) / square
+    other = second.point + second.direction * (cross(gap, first.direction) @ across) / square
     return one, other
 
 
@@ -160,12 +160,12 @@ def plane_through_lines(first: Line, second: Line) -> Plane:
         across = gap - (gap @ first.direction) * first.direction
         if np.linalg.norm(across) < 1e-9:
             raise DeriveError("The two lines are one and the same.", KEPT, "Choose two different lines.")
-        return Plane(first.point + across / 2, np.cross(first.direction, across))
-    return Plane(meet_lines(first, second).position, np.cross(first.direction, second.direction))
+        return Plane(first.point + across / 2, cross(first.direction, across))
+    return Plane(meet_lines(first, second).position, cross(first.direction, second.direction))
 
 
 def plane_through_point_and_line(point: Array, line: Line) -> Plane:
-    across = np.cross(line.direction, point - line.point)
+    across = cross(line.direction, point - line.point)
     if np.linalg.norm(across) < 1e-9:
         raise DeriveError("The point lies on the line, so every plane about it would do.", KEPT, "Choose another point.")
     return Plane((point + drop_on_line(point, line).position) / 2, across)
@@ -181,7 +181,7 @@ def line_on_plane(line: Line, plane: Plane) -> Line:
 
 def upright_plane(line: Line, plane: Plane) -> Plane:
     """The plane through a line that stands square on another plane."""
-    return Plane(line.point, np.cross(line_on_plane(line, plane).direction, plane.normal))
+    return Plane(line.point, cross(line_on_plane(line, plane).direction, plane.normal))
 
 
 def cut_cylinder(cylinder: Cylinder, plane: Plane) -> Circle | Ellipse:
@@ -190,8 +190,8 @@ def cut_cylinder(cylinder: Cylinder, plane: Plane) -> Circle | Ellipse:
     slope = abs(float(cylinder.direction @ plane.normal))
     if between(cylinder.direction, plane.normal) < 1e-9:
         return Circle(center, plane.normal, cylinder.radius)
-    across = unit(np.cross(plane.normal, cylinder.direction))
-    return Ellipse(center, plane.normal, np.cross(across, plane.normal), cylinder.radius / slope, cylinder.radius)
+    across = unit(cross(plane.normal, cylinder.direction))
+    return Ellipse(center, plane.normal, cross(across, plane.normal), cylinder.radius / slope, cylinder.radius)
 
 
 def cut_sphere(sphere: Sphere, plane: Plane) -> Circle:
@@ -212,7 +212,7 @@ def circle_on_plane(circle: Circle, plane: Plane) -> Circle | Ellipse:
         raise DeriveError("The circle is seen edge on, so only a line is left.", KEPT, "Choose a plane more nearly along it.")
     if between(circle.normal, plane.normal) < 1e-9:
         return Circle(center, plane.normal, circle.radius)
-    across = unit(np.cross(plane.normal, circle.normal))
+    across = unit(cross(plane.normal, circle.normal))
     return Ellipse(center, plane.normal, across, circle.radius, circle.radius * slope)
 
 

@@ -7,7 +7,7 @@ from typing import TypeAlias
 import numpy as np
 
 from ..errors import DeriveError
-from ..frames import Array
+from ..frames import Array, cross
 from ..shapes import Line, Plane
 from .constructions import KEPT, between, nearest_points, nearest_within
 
@@ -92,7 +92,7 @@ def lean_of(first: Plane | Line, second: Plane | Line) -> float:
 
 def angle_in_space(first: Array, second: Array) -> float:
     """Between two directions with their sense, 0 to π rad; its supplement is π less it."""
-    return float(np.arctan2(np.linalg.norm(np.cross(first, second)), first @ second))
+    return float(np.arctan2(np.linalg.norm(cross(first, second)), first @ second))
 
 
 def angle_along(first: Array, second: Array, axis: int) -> float:

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from ..features import Feature, own_direction, spot_of
-from ..frames import Array, perpendicular_pair, unit
+from ..frames import Array, cross, perpendicular_pair, unit
 from ..sections import Section
 from ..shapes import Arc, Circle, Ellipse, Line, Plane, Point, Slot, Sphere
 
@@ -63,13 +63,13 @@ def _plane(shape: Plane, reach: float) -> Drawing:
 
 def _ellipse(shape: Ellipse, reach: float) -> Drawing:
     turn = np.linspace(0, CLOSED, 49)[:, None]
-    minor = np.cross(shape.normal, shape.major_direction)
+    minor = cross(shape.normal, shape.major_direction)
     across = shape.semi_major * np.cos(turn) * shape.major_direction + shape.semi_minor * np.sin(turn) * minor
     return Drawing(points=(shape.center,), segments=_segments(shape.center + across))
 
 
 def _slot(shape: Slot, reach: float) -> Drawing:
-    along, across = shape.direction, np.cross(shape.normal, shape.direction)
+    along, across = shape.direction, cross(shape.normal, shape.direction)
     half, side = shape.length / 2, shape.width / 2
     if shape.ends == "square":
         corners = ((half, side), (-half, side), (-half, -side), (half, -side), (half, side))
@@ -112,7 +112,7 @@ def angle_drawn(first: Any, second: Any) -> Drawing:
     start, end = own_direction(first), own_direction(second)
     corner, radius = spot_of(first), max(float(np.linalg.norm(spot_of(second) - spot_of(first))) / 3, SMALLEST_MM)
     legs = tuple(np.array([corner, corner + radius * d]) for d in (start, end))
-    across = np.cross(start, end)
+    across = cross(start, end)
     if np.linalg.norm(across) < 1e-9:
         return Drawing(segments=legs)
     span = float(np.arctan2(np.linalg.norm(across), start @ end))

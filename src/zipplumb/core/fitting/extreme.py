@@ -34,7 +34,7 @@ from scipy.optimize import linprog
 from scipy.spatial import ConvexHull, QhullError
 
 from ..errors import FitError
-from ..frames import Array, Indices, perpendicular_pair
+from ..frames import Array, Indices, cross, perpendicular_pair
 from ..shapes import Line
 from .flat import linear_of
 from .held import Held
@@ -157,7 +157,7 @@ def _hull_starts(start: Placed, points: Array, columns: Indices) -> list[Placed]
         edges = {tuple(sorted(pair)) for s in hull.simplices for pair in itertools.combinations(s, 2)}
         along = np.array([points[b] - points[a] for a, b in edges])
         first, second = np.triu_indices(len(along), 1)
-        crossed = np.cross(along[first], along[second])
+        crossed = cross(along[first], along[second])
         length = np.linalg.norm(crossed, axis=1)
         sound = length > 1e-9 * length.max()
         normals.append(crossed[sound] / length[sound, None])

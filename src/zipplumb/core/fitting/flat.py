@@ -11,7 +11,7 @@ import numpy as np
 
 from .. import kernels
 from ..errors import FitError
-from ..frames import Array, Indices, Motion, perpendicular_pair, unit
+from ..frames import Array, Indices, Motion, cross, perpendicular_pair, unit
 from ..shapes import Line, Plane, Point
 from .doubts import doubts_of_flat
 from .held import NOTHING, Held
@@ -163,9 +163,9 @@ def _line_in_plane(points: Array, held: Held, toward: Array | None) -> FitResult
     _one_place(spreads)
     direction = axes[0] if held.along is None else held.along
     direction = unit(direction - (direction @ normal) * normal)
-    across = np.cross(direction, normal)
+    across = cross(direction, normal)
     if signed_toward(across, toward) < 0:
         direction, across = -direction, -across
-    y = np.cross(across, direction)
+    y = cross(across, direction)
     placed = Placed("plane", center, np.column_stack([direction, y, across]), TWO_ZEROS)
     return _flat_result("line", placed, points, held, held.along is not None, spreads)

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from .. import kernels
-from ..frames import Array, Indices, Motion
+from ..frames import Array, Indices, Motion, cross
 from ..kernels import basis
 from ..shapes import Circle, Cone, Cylinder, Ellipse, Plane, Slot, Sphere, Torus
 
@@ -75,7 +75,7 @@ class Placed:
         if isinstance(shape, Torus):
             return cls("torus", shape.center, basis(shape.normal), np.array([shape.major_radius, shape.minor_radius]))
         long = shape.major_direction if isinstance(shape, Ellipse) else shape.direction
-        axes = np.ascontiguousarray(np.array([long, np.cross(shape.normal, long), shape.normal]).T)
+        axes = np.ascontiguousarray(np.array([long, cross(shape.normal, long), shape.normal]).T)
         if isinstance(shape, Ellipse):
             return cls("ellipse", shape.center, axes, np.array([shape.semi_major, shape.semi_minor]))
         return cls(f"{shape.ends}_slot", shape.center, axes, np.array([shape.length, shape.width]))

@@ -19,7 +19,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from ..errors import FitError
-from ..frames import Array
+from ..frames import Array, cross
 from ..shapes import Plane
 from .api import LEAST, fit
 from .doubts import span_deg
@@ -223,7 +223,7 @@ def _laid_in(placed: Placed, plane: FitResult) -> Placed:
     x = placed.axes[:, 0] - (placed.axes[:, 0] @ normal) * normal
     x = x / np.linalg.norm(x)
     origin = placed.origin - plane.shape.distance(placed.origin[None])[0] * normal
-    return replace(placed, origin=origin, axes=np.ascontiguousarray(np.array([x, np.cross(normal, x), normal]).T))
+    return replace(placed, origin=origin, axes=np.ascontiguousarray(np.array([x, cross(normal, x), normal]).T))
 
 
 # ---- near a nominal -------------------------------------------------------------------------

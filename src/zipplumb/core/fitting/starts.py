@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..frames import Array
+from ..frames import Array, cross
 from ..kernels import basis
 from .held import Held
 from .placed import Placed
@@ -106,7 +106,7 @@ def _rings(few: Array, count: int) -> list[Placed]:
         ring = minor * np.tile(RINGS, 3)
         for turn in np.arange(BENDS) * 2 * np.pi / BENDS:
             across = np.cos(turn) * tube.axes[:, 0] + np.sin(turn) * tube.axes[:, 1]
-            frame = basis(np.ascontiguousarray(np.cross(along, across)))
+            frame = basis(np.ascontiguousarray(cross(along, across)))
             rel = few - middle
             x, y = (rel @ across)[None] - ring[:, None], (rel @ along)[None]
             off = np.hypot(np.hypot(x, y) - ring[:, None], (rel @ frame[:, 2])[None]) - minor[:, None]

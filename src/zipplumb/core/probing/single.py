@@ -8,7 +8,7 @@ import numpy as np
 
 from ..errors import FitError
 from ..fitting import fit
-from ..frames import Array, unit
+from ..frames import Array, cross, unit
 from ..shapes import Plane
 from ..units import mm
 
@@ -64,7 +64,7 @@ def _triangle_doubts(corners: Array, u_normal: float) -> tuple[str, ...]:
     sides = np.linalg.norm(corners - np.roll(corners, 1, axis=0), axis=1)
     a, b, c = np.sort(sides)
     angle = float(np.degrees(np.arccos(np.clip((b * b + c * c - a * a) / (2 * b * c), -1.0, 1.0))))
-    height = 2 * float(np.linalg.norm(np.cross(corners[1] - corners[0], corners[2] - corners[0]))) / 2 / c
+    height = 2 * float(np.linalg.norm(cross(corners[1] - corners[0], corners[2] - corners[0]))) / 2 / c
     loose, found = 2 * np.degrees(u_normal), []
     if angle < THIN_DEG or height < 0.15 * c:
         found.append(f"The triangle is flat: {mm(height, '.2g')} high over {mm(c, '.3g')}. Set the three hits more evenly.")

@@ -17,7 +17,7 @@ from pydantic import AfterValidator, BaseModel, ConfigDict, Field, model_validat
 from ..frames import Array
 from ..units import Unit
 
-Role = Literal["feature", "system", "dimension"]
+Role = Literal["feature", "system", "dimension", "tolerance"]
 
 
 class Needed(NamedTuple):
@@ -80,7 +80,7 @@ class Asked(Model):
 class RowRecipe(Model):
     """What was asked of a row. A subclass is a kind: see ``kinds``.
 
-    ``kind``: its key, as stored; ``role``: whether it gives a feature, a coordinate system, or a number only.
+    ``kind``: its key, as stored; ``role``: whether it gives a feature, a coordinate system, or judges others.
     ``takes_hits``: a person measures it; ``proposes``: it is to become another kind, which it proposes;
     ``carries_outlines``: what is touched in a plane may lie in it;
     ``rests_on_surfaces``: it is worked out with the part's CAD surfaces; ``typed``: a person can type all of it.

@@ -22,8 +22,8 @@ from ..sameness import Layered
 from .base import Needed
 from .given import Kit, PartSurfaces, Sheet, SheetRow, Station
 from .graph import GONE, ROUND, Failed, Name, Node, Worked, fault_words, work_out
+from .judged import JudgedRecipe, NeedsSystem
 from .judging import characteristics_of, in_system, planned
-from .kinds.dimension import DimensionRecipe, NeedsSystem
 from .measured import FeatureRecipe
 from .results import FoundFeature, FoundSystem, RowResult, State
 from .row_hits import RowHits
@@ -145,7 +145,8 @@ class _Graph:
         for station in kit.stations.values():
             self.nodes["station", station.id] = Node(station.digest, (), _itself, station)
         add: dict[str, Callable[[SheetRow], None]] = {
-            "feature": self._add_feature, "system": self._add_system, "dimension": self._add_dimension,
+            "feature": self._add_feature, "system": self._add_system,
+            "dimension": self._add_judged, "tolerance": self._add_judged,
         }  # fmt: skip
         for row in rows:
             add[row.recipe.role](row)
@@ -231,23 +232,26 @@ class _Graph:
             apart = difference(alignment.part_from_world, inputs.systems[recipe.against].part_from_world)
         return FoundSystem("done", "", alignment, apart, tuple(features))
 
-    # ---- dimensions ------------------------------------------------------------------------
+    # ---- dimensions and tolerances ---------------------------------------------------------
 
-    def _add_dimension(self, row: SheetRow) -> None:
+    def _add_judged(self, row: SheetRow) -> None:
         self.nodes["verdict", row.id] = Node(row.digest, (*row.needs, *self.active), self._measure, row)
 
     def _measure(self, row: SheetRow, needed: Mapping[Name, Any]) -> RowResult:
-        recipe, uses = cast(DimensionRecipe, row.recipe), _features_of(row)
+        recipe, uses = cast(JudgedRecipe, row.recipe), _features_of(row)
         parents = {n: needed[n] for n in row.needs}
         if waits := self._waits(parents):
             return RowResult(row.id, *waits, uses=uses)
         active, by = _solved(needed, self.active)
         try:
-            found, draw = recipe.judged([needed[Needed("feature", i)] for i in recipe.of], active)
+            found = recipe.judged(row.id, {n.id: f for n, f in parents.items() if n.what == "feature"}, active)
         except NeedsSystem as error:
             return RowResult(row.id, "waits", str(error), uses=uses)
         doubts = tuple(dict.fromkeys(d for p in parents.values() for d in p.doubts))
-        return RowResult(row.id, "done", characteristics=(found,), aligned_by=by, uses=uses, draw=draw, doubts=doubts)
+        return RowResult(
+            row.id, "done", characteristics=found.characteristics, aligned_by=by, uses=uses, draw=found.draw, doubts=doubts,
+            told=found.told,
+        )  # fmt: skip
 
     # ---- what all share --------------------------------------------------------------------
 

@@ -258,7 +258,12 @@ class MeasuredRecipe(FeatureRecipe):
         return self.quantities_of(self.nominal)
 
     def begun(self, hits: RowHits | None, state: State, message: str = "") -> FoundFeature:
-        return replace(super().begun(hits, state, message), nominal=self.nominal)
+        return replace(super().begun(hits, state, message), nominal=self.nominal, size_limits=self.limits_of("diameter"))
+
+    def limits_of(self, key: str) -> tuple[float, float] | None:
+        """The limits of a characteristic's deviation, where both are asked."""
+        asked = next((a for a in self.asked if a.key == key), None)
+        return None if asked is None or asked.lower is None or asked.upper is None else (asked.lower, asked.upper)
 
     def nominal_air(self) -> int | None:
         """The side that the nominal tells, +1 outside or -1 inside; a plane's says nothing before the part is aligned."""

@@ -36,6 +36,7 @@ class FoundFeature:
     left_out : how many more count, once it is finished
     facing : (3,) where the tip went, of planes and surface points
     u_hit_mm : standard uncertainty of one hit, as stated
+    size_limits : of the deviation of its diameter, mm, where both are asked
     proposals : what it may be, the likeliest first, of something that was just touched
     tip : of a tip that could not be taken off, its radius and the source and size of its uncertainty
     """
@@ -56,6 +57,7 @@ class FoundFeature:
     residuals: Array | None = None
     facing: Array | None = None
     u_hit_mm: float = 0.0
+    size_limits: tuple[float, float] | None = None
     tip: TipLeft | None = None
     warnings: tuple[str, ...] = ()
     doubts: tuple[str, ...] = ()
@@ -104,7 +106,8 @@ class Characteristic:
     ``held``: it is so by construction, since the active system rests on this row; then there is no
     deviation. ``lower``, ``upper``: limits of the deviation. ``uncertainty``: by source.
     ``unproven``: why nothing is proven of it, though it has a value. ``near``: U where the true value may be
-    one that it cannot fall below, as the distance of two places that may be one.
+    one that it cannot fall below, as the distance of two places that may be one. ``of``: the name of one of several features
+    that the row judges.
     """
 
     key: str
@@ -119,6 +122,7 @@ class Characteristic:
     held: bool = False
     unproven: str = ""
     near: float | None = None
+    of: str = ""
 
     @property
     def U(self) -> float | None:
@@ -153,6 +157,7 @@ class RowResult:
     aligned_by : row of the active system, where there is one
     uses : rows that it is made of
     draw : what shows a dimension, or a made feature, in the active system or else the world
+    told : of a tolerance, where it is worst, in a sentence
     """
 
     row: int
@@ -168,6 +173,7 @@ class RowResult:
     held: bool = False
     uses: tuple[int, ...] = ()
     draw: Drawing | None = None
+    told: str = ""
     warnings: tuple[str, ...] = ()
     doubts: tuple[str, ...] = ()
 

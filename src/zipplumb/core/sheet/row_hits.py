@@ -9,7 +9,7 @@ from itertools import compress
 import numpy as np
 
 from ..calibration import ProbeCalibration
-from ..frames import Array, points_of_poses, rotations_from_quaternions
+from ..frames import Array, cross, points_of_poses, rotations_from_quaternions
 from ..readings import Reading
 from ..uncertainty import Source, Uncertainty
 from .given import Kit
@@ -149,7 +149,7 @@ class RowHits:
             if covariance is not None:
                 source = Source("station", number)
                 factor = Uncertainty.of_covariance(source, covariance).terms.get(source, np.zeros((6, 0)))
-                turned = np.cross(factor[3:].T[None], self.centers[:, None]).transpose(0, 2, 1)
+                turned = cross(factor[3:].T[None], self.centers[:, None]).transpose(0, 2, 1)
                 found[source] = np.where((self.stations == number)[:, None, None], factor[:3] + turned, 0.0)
         return found
 

@@ -29,6 +29,7 @@ CHOICES = {
     "fixed": "fixed", "free": "free", "own": "its own way", "nominal": "the nominal's", "turn": "turn", "origin": "origin",
     "gaussian": "least squares", "chebyshev": "minimum zone", "inscribed": "largest inscribed",
     "circumscribed": "smallest circumscribed", "tangent": "tangent outside",
+    "round": "round", "none": "none", "maximum": "maximum material", "least": "least material",
     "distance": "by distance", "time": "by time", "still": "when still", "press": "by presses only",
 }  # fmt: skip
 _WITNESS = {"pull_off": "The pull-off", "approach": "the way in", "nominal": "the nominal"}
@@ -124,3 +125,16 @@ class SystemWords(KindWords):
 
     def stem(self, recipe: Any) -> str:
         return "Alignment"
+
+
+class ToleranceWords(KindWords):
+    """Of a geometrical tolerance."""
+
+    fields = {
+        "of": "Of", "zone_mm": "Tolerance", "datum": "Datum", "datums": "Datums, primary first",
+        "across": "Zone", "condition": "Material condition", "offset_mm": "Middle of the zone, out of the material by",
+        "angle_rad": "Angle to the datum",
+    }  # fmt: skip
+
+    def label(self, recipe: Any, key: str) -> str:
+        return self.noun

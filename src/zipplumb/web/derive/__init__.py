@@ -6,19 +6,22 @@ from flask import Blueprint, g, render_template, request
 from sqlalchemy.orm import Session
 
 from ...core.deriving import Given
-from ...core.errors import PlumbError
-from ...core.units import Units, length_from_text, quantity_text
+from ...core.errors import InputError, PlumbError
+from ...core.units import Units, length_from_text, quantity_text, sentence_in
 from ...jobs import derive
 from ...jobs.results import JobResults
+from ...jobs.rows_text import SHAPES
 from ...store.database import stored, transaction
 from ...store.models import Job
 from ..doors import changes, reads
 from ..job import done
+from ..planning import kinds_to_plan
 from ..stages import shows
 from ..view import JobView, polylines
 
 blueprint = Blueprint("derive", __name__, url_prefix="/jobs/<int:job_id>")
 GIVEN = (("offset", "Offset"), ("height", "Height"), ("diameter", "Diameter"))
+MOST_MM = 1e6
 
 
 @shows("derive")
@@ -29,7 +32,7 @@ def panel(session: Session, state: JobResults, view: JobView) -> str:
         if row.recipe.role == "feature"
         for found in (state.results[row.id],)
     ]
-    return render_template("_derive.html", view=view, features=features, given=GIVEN)
+    return render_template("_derive.html", view=view, features=features, given=GIVEN, kinds=kinds_to_plan("tolerance"))
 
 
 def _chosen(values) -> list[int]:
@@ -43,6 +46,17 @@ def _given(values, units: Units) -> Given:
         return length_from_text(text, units, f"the {words.lower()}") if text else None
 
     return Given(*(typed(name, words) for name, words in GIVEN))
+
+
+def _zone(values, units: Units) -> float | None:
+    """The tolerance that was typed. Raises InputError where it is no length above zero."""
+    text = values.get("zone", "").strip()
+    if not text:
+        return None
+    zone = length_from_text(text, units, "the tolerance")
+    if not 0 < zone < MOST_MM:
+        raise InputError("A tolerance is a length above zero.", "Nothing was planned.", "Type what the drawing says.")
+    return zone
 
 
 def _units(job_id: int) -> Units:
@@ -59,7 +73,8 @@ def choices(job_id: int):
         return render_template("_choices.html", choices=[], remark="Tick one, two or more features.")
     units = _units(job_id)
     try:
-        found = derive.choices(job_id, of, _given(request.args, units))
+        zone_mm = _zone(request.args, units)
+        found = derive.choices(job_id, of, _given(request.args, units), zone_mm)
     except PlumbError as error:
         return render_template("_choices.html", choices=[], remark=str(error))
     shown = [
@@ -69,7 +84,10 @@ def choices(job_id: int):
             "value": quantity_text(c.value, "rad" if c.unit == "rad" else "mm", units) if c.value is not None else "",
             "U": quantity_text(c.U, "rad" if c.unit == "rad" else "mm", units) if c.U is not None else "",
             "feature": not c.unit,
-            "why_not": c.why_not,
+            "why_not": sentence_in(c.why_not, units),
+            "word": c.word,
+            "shape": SHAPES.get(c.word, ""),
+            "wants_zone": c.takes_zone and zone_mm is None,
             "drawn": polylines(c.draw) if c.draw is not None else None,
         }
         for c in found
@@ -82,5 +100,9 @@ def choices(job_id: int):
 @blueprint.post("/derived")
 @changes
 def plan(job_id: int):
-    derive.plan(g.actor, job_id, request.form.get("key", ""), _chosen(request.form), _given(request.form, _units(job_id)))
+    units = _units(job_id)
+    derive.plan(
+        g.actor, job_id, request.form.get("key", ""), _chosen(request.form), _given(request.form, units),
+        _zone(request.form, units),
+    )  # fmt: skip
     return done()

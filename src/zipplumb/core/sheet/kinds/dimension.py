@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
@@ -14,14 +14,15 @@ from ...features import Feature
 from ...units import Unit
 from ..base import Asked
 from ..derived import DerivedRecipe
+from ..judged import JudgedRecipe, Judgement, NeedsSystem
 from ..judging import decided, in_system, told_in
 from ..quantities import Quantity
-from ..results import Characteristic, FoundFeature
+from ..results import FoundFeature
 
 VALUE = "value"
 
 
-class DimensionRecipe(DerivedRecipe):
+class DimensionRecipe(JudgedRecipe, DerivedRecipe):
     """``measure``: the registry's key. The nominal is typed, or else follows from the parents' nominals."""
 
     role = "dimension"
@@ -39,8 +40,8 @@ class DimensionRecipe(DerivedRecipe):
     def available(self, found: Any = None) -> tuple[tuple[str, Unit], ...]:
         return ((VALUE, "rad" if self.nominal_rad is not None else unit_of(self.measure)),)
 
-    def judged(self, of: Sequence[FoundFeature], system: Alignment | None) -> tuple[Characteristic, Drawing]:
-        """The dimension in a system. Raises DeriveError where it cannot be, or needs the part aligned."""
+    def judged(self, row: int, found: Mapping[int, FoundFeature], system: Alignment | None) -> Judgement:
+        of = [found[i] for i in self.of]
         features = [in_system(f.feature, system) for f in of if f.feature is not None]
         derivation = derivation_of(self.measure, features, self.given)
         if not derivation.unit:
@@ -51,7 +52,7 @@ class DimensionRecipe(DerivedRecipe):
         quantity = Quantity(VALUE, derivation.unit, nominal=self._nominal(of, derivation.unit))
         limits = self.asked[0] if self.asked else Asked(key=VALUE)
         drawing = derivation.draw(*(f.shape for f in features)) if derivation.draw else Drawing()
-        return decided(quantity, limits, told, "done"), drawing
+        return Judgement((decided(quantity, limits, told, "done"),), drawing)
 
     def _nominal(self, of: Sequence[FoundFeature], unit: Any) -> float | None:
         typed = self.nominal_mm if unit == "mm" else self.nominal_rad
@@ -62,10 +63,6 @@ class DimensionRecipe(DerivedRecipe):
             return float(derivation_of(self.measure, nominals, self.given).make(*(f.shape for f in nominals)))
         except PlumbError:
             return None
-
-
-class NeedsSystem(DeriveError):
-    """It means something in an aligned part only."""
 
 
 KIND = DimensionRecipe

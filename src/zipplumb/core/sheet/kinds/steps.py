@@ -14,6 +14,7 @@ from ...alignment.steps import Axis, Origin, Turn, align_steps
 from ...deriving import construct
 from ...errors import AlignmentError
 from ...features import Feature, point_of
+from ...frames import cross
 from ..base import FeatureRef, Model, Vector
 from ..systems import KEPT, ActualFeature, Coordinates, SystemInputs, SystemRecipe
 
@@ -85,7 +86,7 @@ def _circle_through(features: list[Feature]) -> Feature:
         raise AlignmentError(made.why_not, KEPT, "Choose other holes.")
     circle = made.feature.shape
     rel = np.array([point_of(f.shape) for f in features]) - circle.center
-    area = np.cross(rel, np.roll(rel, -1, axis=0)).sum(axis=0)
+    area = cross(rel, np.roll(rel, -1, axis=0)).sum(axis=0)
     name = f"the circle through {features[0].name} and others"
     if area @ circle.normal > 0:
         return replace(made.feature, name=name)

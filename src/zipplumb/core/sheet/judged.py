@@ -1,0 +1,36 @@
+"""The base of the rows that give no feature but a judgement: dimensions and tolerances."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from ..alignment import Alignment
+from ..deriving import Drawing
+from ..errors import DeriveError
+from .base import RowRecipe
+from .results import Characteristic, FoundFeature
+
+
+class NeedsSystem(DeriveError):
+    """It means something in an aligned part only."""
+
+
+@dataclass(frozen=True, eq=False)
+class Judgement:
+    """What a row found of others: its characteristics, what shows them, and in a sentence where it is worst."""
+
+    characteristics: tuple[Characteristic, ...]
+    draw: Drawing
+    told: str = ""
+
+
+class JudgedRecipe(RowRecipe):
+    """A row that judges the features of others."""
+
+    def judged(self, row: int, found: Mapping[int, FoundFeature], system: Alignment | None) -> Judgement:
+        """In a system, or without one. ``found``: by row, all done. Raises PlumbError where it cannot be.
+
+        Raises NeedsSystem where only an aligned part tells it.
+        """
+        raise NotImplementedError

@@ -1,0 +1,17 @@
+"""Parallelism to a datum."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from ..toleranced.orientation import SQUARE, OrientationRecipe
+
+
+class ParallelismRecipe(OrientationRecipe):
+    kind: Literal["parallelism"] = "parallelism"
+
+    def angle(self, alike: bool) -> float:
+        return 0.0 if alike else SQUARE
+
+
+KIND = ParallelismRecipe

@@ -1,0 +1,60 @@
+"""Position: of a center, an axis, a plane or a middle plane, from where it should be in a datum system (ISO 5458, ISO 1101).
+
+With the maximum (least) material condition the zone grows by how far the feature's size is from its maximum (least) material
+limit (ISO 2692, from memory). The size is that of the least-squares shape.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import Any, Literal
+
+from ...alignment import Alignment
+from ...alignment.hold import LETTERS
+from ...features import axis_line, axis_of, center_point, plane_of
+from ...frames import Array
+from ...shapes import Point, Sphere
+from ...tolerances.zones import about_line
+from ..results import FoundFeature
+from ..toleranced.base import Member, Zone, whole_of
+from ..toleranced.place import Condition, InDatumsRecipe, Off, around, bonus_of, flat_off, points_in
+
+
+class PositionRecipe(InDatumsRecipe):
+    """``across``: a round zone, or two planes square to one axis of the system."""
+
+    kind: Literal["position"] = "position"
+    across: Literal["round", "X", "Y", "Z"] = "round"
+    condition: Condition = "none"
+
+    def member(self, row: int, found: FoundFeature) -> Member:
+        return whole_of(row, found)
+
+    def zone_for(self, member: Member, found: Mapping[int, FoundFeature], system: Alignment | None) -> Zone:
+        system = self.system(found, system)
+        off = self._off(self.nominal(member))
+        if self.condition == "none":
+            return around(off, (), system, points_in(member, system))
+        sized, bonus = bonus_of(member, self.condition)
+        zone = around(lambda points, *shapes: off(points), (sized,), system, points_in(member, system))
+        return replace(zone, bonus=bonus)
+
+    def _off(self, nominal: Any) -> Off:
+        if plane_of(nominal) is not None:
+            return lambda points: flat_off(points, nominal.point, nominal.normal)
+        at = axis_line(nominal).point if axis_of(nominal) is not None else center_point(nominal)
+        if self.across != "round":
+            way = LETTERS[self.across]
+            return lambda points: flat_off(points, at, way)
+        if isinstance(nominal, Sphere | Point):
+            return lambda points: points - at
+        along = axis_line(nominal).direction if axis_of(nominal) is not None else nominal.normal
+
+        def off(points: Array) -> Array:
+            return about_line(points, at, along)
+
+        return off
+
+
+KIND = PositionRecipe

@@ -1,0 +1,36 @@
+"""Straightness of a line that was touched: two parallel lines in the plane in which it was."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import numpy as np
+
+from ...features import Feature
+from ...frames import Array, perpendicular_pair
+from ...shapes import Line
+from ...tolerances.zones import least_slab_across
+from ..results import FoundFeature
+from ..toleranced.base import Member, Touched
+from ..toleranced.form import FormRecipe
+
+
+class StraightnessRecipe(FormRecipe):
+    kind: Literal["straightness"] = "straightness"
+    fits = "line"
+    for_types = (Line,)
+    for_words = "a line that was touched"
+
+    def touched(self, row: int, found: FoundFeature) -> Member:
+        """Every place off the line by what it leaves, in one plane with it."""
+        assert found.feature is not None and found.contacts is not None and found.residuals is not None
+        aside = perpendicular_pair(found.shape.direction)[0]
+        places = found.contacts + found.residuals[:, None] * aside
+        return Member(found.name, found, Feature(found.name, Touched(places), found.feature.local), (row, found.u_hit_mm))
+
+    def least(self, points: Array) -> float:
+        normal = np.linalg.svd(points - points.mean(axis=0))[2][-1]
+        return least_slab_across(points, normal)
+
+
+KIND = StraightnessRecipe

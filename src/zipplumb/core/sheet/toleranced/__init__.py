@@ -1,0 +1,1 @@
+"""The bases of the kinds that judge features against tolerances."""

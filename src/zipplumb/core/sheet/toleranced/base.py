@@ -1,0 +1,229 @@
+"""The base of the tolerances: what of a feature must lie in a zone, how large a zone it needs, and by how much it is out.
+
+What is judged is a set of points that moves with its feature: the places touched on a surface, the two ends of an axis as
+far as it was touched, a center. A zone is a function of these points and of the datums' shapes, so its uncertainty follows
+from their sources as that of every other number does.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Annotated, Any
+
+import numpy as np
+from pydantic import Field
+
+from ...alignment import Alignment
+from ...deriving import Drawing
+from ...deriving.drawing import segment
+from ...errors import DeriveError
+from ...features import Feature, axis_of, plane_of, point_of
+from ...frames import Array, Motion, unit
+from ...uncertainty import Source, Uncertainty, exact
+from ...units import Unit, mm
+from ..base import Asked, FeatureRef, Internal, Length
+from ..judged import JudgedRecipe, Judgement
+from ..judging import Told, decided, in_system, told_in
+from ..quantities import Quantity
+from ..results import WORST, Characteristic, FoundFeature
+
+VALUE = "value"
+KEPT = "What was measured is kept."
+SHOWN_MM, STEP_MM = 5e-5, 1e-3
+
+
+@dataclass(frozen=True, eq=False)
+class Touched:
+    """Points (n, 3) that move as one."""
+
+    points: Array
+
+    def moved(self, motion: Motion) -> Touched:
+        return Touched(motion.points(self.points))
+
+    def scaled(self, factor: float) -> Touched:
+        return Touched(factor * self.points)
+
+
+@dataclass(frozen=True, eq=False)
+class Member:
+    """What of one row has to lie in the zone. ``noise``: (row, u_hit) where each point is a hit of its own; else None."""
+
+    name: str
+    found: FoundFeature
+    feature: Feature
+    noise: tuple[int, float] | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class Zone:
+    """How large a zone a member needs.
+
+    Attributes
+    ----------
+    size : (points, shapes of ``others``) -> mm
+    others : the features whose shapes it takes: datums, and what has a size
+    system : in which it is told; None: wherever
+    offset : the same -> (3,) of which the size is the length, where it is one
+    off : points (n, 3) -> (n, 3) how each lies off the middle of the zone, to show where it is worst
+    share : by how much the size answers to the error of one hit
+    still : it is the same wherever the points lie, as a form is
+    bonus : shapes of ``others`` -> mm by which the zone may be larger than was asked
+    """
+
+    size: Callable[..., float]
+    others: tuple[Feature, ...] = ()
+    system: Alignment | None = None
+    offset: Callable[..., Array] | None = None
+    off: Callable[..., Array] | None = None
+    share: float = float(np.sqrt(2))
+    still: bool = False
+    bonus: Callable[..., float] | None = None
+
+
+class ToleranceRecipe(JudgedRecipe):
+    """``of``: the features, each judged, of which the worst tells; ``zone_mm``: what the drawing allows."""
+
+    role = "tolerance"
+    of: Annotated[tuple[FeatureRef, ...], Field(min_length=1, max_length=60)]
+    zone_mm: Length
+    asked: Annotated[tuple[Asked, ...], Internal(), Field(max_length=0)] = ()
+
+    @classmethod
+    def of_chosen(cls, of: Sequence[int]) -> dict[str, Any] | None:
+        """A recipe's data, without name and zone, of features in the order in which they were chosen.
+
+        Where it takes one datum that is the last. None where there are too few.
+        """
+        if "datum" not in cls.model_fields:
+            return {"kind": cls.key(), "of": list(of)}
+        return {"kind": cls.key(), "of": list(of[:-1]), "datum": of[-1]} if len(of) > 1 else None
+
+    def available(self, found: Any = None) -> tuple[tuple[str, Unit], ...]:
+        return ((VALUE, "mm"),)
+
+    def member(self, row: int, found: FoundFeature) -> Member:
+        """What of a feature must lie in the zone. Raises DeriveError where the tolerance is not for such a feature."""
+        raise NotImplementedError
+
+    def zone_for(self, member: Member, found: Mapping[int, FoundFeature], system: Alignment | None) -> Zone:
+        """Raises PlumbError where there is none; ``system``: the active one."""
+        raise NotImplementedError
+
+    def judged(self, row: int, found: Mapping[int, FoundFeature], system: Alignment | None) -> Judgement:
+        if len(set(self.of)) < len(self.of):
+            raise DeriveError("A feature is named twice.", KEPT, "Name each once.")
+        each = [self._one(i, found, system) for i in self.of]
+        worst = min(each, key=lambda one: _rank(one.characteristics[0]))
+        firsts = zip(self.of, (one.characteristics[0] for one in each), strict=True)
+        named = [replace(first, key=f"of_{k}", of=found[i].name) for k, (i, first) in enumerate(firsts, 1)]
+        members = named if len(each) > 1 else []
+        return replace(worst, characteristics=(*worst.characteristics, *members))
+
+    def _one(self, row: int, found: Mapping[int, FoundFeature], active: Alignment | None) -> Judgement:
+        member = self.member(row, found[row])
+        zone = self.zone_for(member, found, active)
+        features = [in_system(f, zone.system) for f in (member.feature, *zone.others)]
+        told = _told(zone, features)
+        if member.noise is not None:
+            hits = Uncertainty(1, {Source("hits", member.noise[0]): np.array([[zone.share * member.noise[1]]])})
+            told = replace(told, uncertainty=told.uncertainty + hits)
+        bonus = max(zone.bonus(*(f.shape for f in features[1:])), 0.0) if zone.bonus is not None else 0.0
+        limits = Asked(key=VALUE, upper=self.zone_mm + bonus)
+        judged = decided(Quantity(VALUE, "mm", nominal=0.0), limits, told, "done")
+        draw, where = _where(member, zone, features)
+        more = f"The zone is larger by {mm(bonus, '.4f')}, a bonus of its size. " if bonus > 0 else ""
+        return Judgement((judged,), draw, more + where)
+
+
+def _told(zone: Zone, features: list[Feature]) -> Told:
+    """The size of the zone; with a bonus its uncertainty is that of what the bonus leaves of it."""
+    size, offset, bonus = zone.size, zone.offset, zone.bonus
+    if zone.still:
+        return Told(size(features[0].shape.points), exact(1))
+    over = None if offset is None else lambda touched, *shapes: offset(touched.points, *shapes)
+    numbers: list[tuple[Callable[..., float], Any]] = [(lambda touched, *shapes: size(touched.points, *shapes), over)]
+    if bonus is not None:
+        numbers.append((lambda touched, *shapes: size(touched.points, *shapes) - bonus(*shapes), None))
+    told = told_in(numbers, features, zone.system)
+    return replace(told[0], uncertainty=told[-1].uncertainty)
+
+
+def _rank(judged: Characteristic) -> tuple[int, float]:
+    return (WORST.index(judged.verdict.word), -judged.verdict.used) if judged.verdict else (len(WORST), 0.0)
+
+
+def _where(member: Member, zone: Zone, features: list[Feature]) -> tuple[Drawing, str]:
+    """Where it is worst, and which way it lies off there."""
+    if zone.off is None:
+        return Drawing(), ""
+    points = features[0].shape.points
+    off = zone.off(points, *(f.shape for f in features[1:]))
+    worst = int(np.argmax(np.linalg.norm(off, axis=1)))
+    place, by = points[worst], off[worst]
+    draw = segment(place - by, place)
+    if zone.system is None:
+        return draw, f"{member.name} is worst where it lies {mm(float(np.linalg.norm(by)), '.4f')} off the middle of the zone."
+    at = ", ".join(f"{axis} {mm(float(v), '.1f')}" for axis, v in zip("XYZ", place, strict=True))
+    way = ", ".join(f"{axis} {mm(float(v), '+.4f')}" for axis, v in zip("XYZ", by, strict=True) if abs(v) >= SHOWN_MM)
+    return draw, f"{member.name} is worst at {at}, off the middle of the zone by {way or 'nothing'}."
+
+
+# ---- what of a feature is toleranced ----------------------------------------------------------
+
+
+def touched_places(found: FoundFeature) -> Array:
+    """(n, 3) where it was touched, each as far off the fitted shape as it really is."""
+    assert found.contacts is not None and found.residuals is not None
+    air = float(found.side.air) if found.side is not None and found.side.air else 1.0
+    distance = found.shape.distance
+    ahead, behind = (np.stack([distance(found.contacts + s * e) for e in np.eye(3)], axis=1) for s in (STEP_MM, -STEP_MM))
+    return np.asarray(found.contacts + air * found.residuals[:, None] * unit(ahead - behind))
+
+
+def surface_of(row: int, found: FoundFeature) -> Member:
+    """The places touched on it. Raises DeriveError where it was not touched."""
+    feature = found.feature
+    if feature is None or found.contacts is None or found.fit is None:
+        raise DeriveError(f"{found.name} is not touched itself.", KEPT, "Choose a feature that is measured.")
+    moves, places = feature.uncertainty.part(slice(6)), touched_places(found)
+    shared = Uncertainty(6, {s: t for s, t in moves.terms.items() if s != Source("hits", row)}, moves.spare)
+    return Member(found.name, found, Feature(found.name, Touched(places), feature.local, shared), (row, found.u_hit_mm))
+
+
+def ends_of(row: int, found: FoundFeature) -> Member:
+    """The two ends of its axis, as far as it was touched. Raises DeriveError where it has none."""
+    feature = found.feature
+    if feature is None or axis_of(feature.shape) is None:
+        raise DeriveError(f"{found.name} has no axis.", KEPT, "Choose a bore, a boss or a line.")
+    if feature.extent is None or len(feature.extent) < 2:
+        raise DeriveError(f"{found.name} has no length of its own.", KEPT, "Measure it over its length.")
+    moves = feature.uncertainty.part(slice(6))
+    return Member(found.name, found, Feature(found.name, Touched(feature.extent[[0, -1]]), feature.local, moves))
+
+
+def center_of(row: int, found: FoundFeature) -> Member:
+    """Its center. Raises DeriveError where it has none."""
+    feature = found.feature
+    place = None if feature is None else point_of(feature.shape)
+    if feature is None or place is None:
+        raise DeriveError(f"{found.name} has no center.", KEPT, "Choose something round, or a point.")
+    return Member(
+        found.name, found, Feature(found.name, Touched(place[None]), feature.local, feature.uncertainty.part(slice(6)))
+    )
+
+
+def whole_of(row: int, found: FoundFeature) -> Member:
+    """Its axis, its center, the surface touched, or a made plane as far as it reaches."""
+    shape = found.shape
+    if axis_of(shape) is not None:
+        return ends_of(row, found)
+    if point_of(shape) is not None:
+        return center_of(row, found)
+    feature = found.feature
+    if feature is not None and found.contacts is None and plane_of(shape) is not None and feature.extent is not None:
+        return Member(
+            found.name, found, Feature(found.name, Touched(feature.extent), feature.local, feature.uncertainty.part(slice(6)))
+        )
+    return surface_of(row, found)

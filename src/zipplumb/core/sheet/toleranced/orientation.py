@@ -1,0 +1,57 @@
+"""The base of the orientation tolerances: a zone at an angle to a datum, wherever it lies (ISO 1101)."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+import numpy as np
+
+from ...alignment import Alignment
+from ...errors import DeriveError
+from ...features import axis_of, direction_of, own_direction, plane_of
+from ...frames import Array
+from ...tolerances.zones import least_slab_across, least_slab_at, length_at, spread
+from ..base import FeatureRef
+from ..results import FoundFeature
+from .base import KEPT, Member, ToleranceRecipe, Zone, whole_of
+
+SQUARE, RIGHT_RAD = np.pi / 2, 1e-9
+
+
+class OrientationRecipe(ToleranceRecipe):
+    """``datum``: a plane or an axis."""
+
+    datum: FeatureRef
+
+    def member(self, row: int, found: FoundFeature) -> Member:
+        if axis_of(found.shape) is None and plane_of(found.shape) is None:
+            raise DeriveError(f"{found.name} has no direction.", KEPT, "Choose a plane, or what has an axis.")
+        return whole_of(row, found)
+
+    def angle(self, alike: bool) -> float:
+        """Between the directions of both, normal or axis, 0 to π/2; ``alike``: both are planes, or both are axes."""
+        raise NotImplementedError
+
+    def zone_for(self, member: Member, found: Mapping[int, FoundFeature], system: Alignment | None) -> Zone:
+        datum = found[self.datum]
+        if datum.feature is None or direction_of(datum.shape) is None:
+            raise DeriveError(f"{datum.name} has no direction, so it is no datum for this.", KEPT, "Choose a plane or an axis.")
+        if datum is member.found:
+            raise DeriveError(f"{datum.name} is its own datum.", KEPT, "Choose another datum.")
+        is_plane = plane_of(member.found.shape) is not None
+        angle = self.angle(is_plane == (plane_of(datum.shape) is not None))
+        near = own_direction(member.found.shape if system is None else system.shape(member.found.shape))
+
+        def surface(points: Array, shape: Any) -> float:
+            axis = own_direction(shape)
+            if angle < RIGHT_RAD:
+                return spread(points, axis)
+            if SQUARE - angle < RIGHT_RAD:
+                return least_slab_across(points, axis)
+            return least_slab_at(points, axis, angle, near)
+
+        def ends(points: Array, shape: Any) -> float:
+            return length_at(points, own_direction(shape), angle)
+
+        return Zone(surface if is_plane else ends, (datum.feature,), system)

@@ -1,0 +1,121 @@
+"""The bases of the tolerances of place and run-out: how far from where it should be, or from a datum."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from typing import Annotated, Any, Literal
+
+import numpy as np
+from pydantic import Field
+
+from ...alignment import Alignment
+from ...errors import DeriveError
+from ...features import Feature, axis_line, axis_of, plane_of
+from ...frames import Array
+from ...tolerances.zones import about_line
+from ..base import FeatureRef
+from ..datums import Datum, system_of
+from ..judged import NeedsSystem
+from ..results import FoundFeature
+from ..systems import ActualFeature, SystemInputs
+from .base import KEPT, Member, ToleranceRecipe, Zone
+
+Off = Callable[..., Array]  # points, shapes of datums -> how each lies off the middle of the zone
+BOTH_SIDES = 2.0
+
+
+def around(off: Off, others: tuple[Feature, ...], system: Alignment | None, points: Array) -> Zone:
+    """The zone whose middle the points lie off by; as wide on all sides as the farthest asks.
+
+    ``points``: as they lie in the system, to know which is the farthest.
+    """
+
+    def size(touched: Array, *shapes: Any) -> float:
+        return BOTH_SIDES * float(np.linalg.norm(off(touched, *shapes), axis=1).max())
+
+    shapes = [f.shape if system is None else system.shape(f.shape) for f in others]
+    farthest = int(np.argmax(np.linalg.norm(off(points, *shapes), axis=1)))
+
+    def offset(touched: Array, *shapes: Any) -> Array:
+        return BOTH_SIDES * np.asarray(off(touched, *shapes)[farthest])
+
+    return Zone(size, others, system, offset, off, BOTH_SIDES)
+
+
+def points_in(member: Member, system: Alignment | None) -> Array:
+    points = member.feature.shape.points
+    return np.asarray(points if system is None else system.points(points))
+
+
+class InDatumsRecipe(ToleranceRecipe):
+    """``datums``: primary first; none: the alignment in use."""
+
+    datums: Annotated[tuple[Datum, ...], Field(max_length=3)] = ()
+
+    def system(self, found: Mapping[int, FoundFeature], active: Alignment | None) -> Alignment:
+        """Raises NeedsSystem, or AlignmentError where the datums make none."""
+        if self.datums:
+            rows = {i for datum in self.datums for i in datum.features}
+            return system_of(self.datums, SystemInputs({i: ActualFeature.of(found[i]) for i in rows}))
+        if active is None:
+            raise NeedsSystem("It is told from datums, or in an aligned part.")
+        return active
+
+    def nominal(self, member: Member) -> Any:
+        if member.found.nominal is None:
+            raise DeriveError(f"{member.name} has no nominal.", KEPT, "Give it one, so that it is known where it should be.")
+        return member.found.nominal
+
+
+class AboutAxisRecipe(ToleranceRecipe):
+    """``datum``: what has an axis."""
+
+    datum: FeatureRef
+
+    def axis(self, member: Member, found: Mapping[int, FoundFeature]) -> Feature:
+        datum = found[self.datum]
+        if datum is member.found:
+            raise DeriveError(f"{datum.name} is its own datum.", KEPT, "Choose another datum.")
+        if datum.feature is None or axis_of(datum.shape) is None:
+            raise DeriveError(
+                f"{datum.name} has no axis, so it is no datum for this.", KEPT, "Choose a bore, a boss or a line."
+            )
+        return datum.feature
+
+
+Condition = Literal["none", "maximum", "least"]
+
+
+def bonus_of(member: Member, condition: Condition) -> tuple[Feature, Callable[[Any], float]]:
+    """What has the size, and by how much the zone is larger for it: how far the size is from the condition's limit.
+
+    Raises DeriveError where it has no size, or no limits of size are asked of it.
+    """
+    found = member.found
+    limits, nominal = found.size_limits, getattr(found.nominal, "radius", None)
+    if found.feature is None or getattr(found.shape, "radius", None) is None or nominal is None:
+        raise DeriveError(f"{found.name} has no size, so there is no material condition.", KEPT, "Leave the condition out.")
+    if limits is None or found.side is None or not found.side.air:
+        raise DeriveError(
+            f"{found.name} has no limits of its diameter, so its material limits are not known.", KEPT,
+            "Ask its diameter with both limits, or leave the condition out.",
+        )  # fmt: skip
+    bore = found.side.air < 0
+    least_size = bore == (condition == "maximum")  # the bore's most material is its smallest size
+    limit = 2 * nominal + limits[0 if least_size else 1]
+    sign = 1.0 if least_size else -1.0
+    return found.feature, lambda shape: sign * (2 * shape.radius - limit)
+
+
+def flat_off(points: Array, at: Array, normal: Array) -> Array:
+    """How far points lie off a plane, along its normal."""
+    return np.outer((points - at) @ normal, normal)
+
+
+def plane_or_axis(datum: Feature, name: str) -> Off:
+    """How points lie off a plane, or off an axis. Raises DeriveError."""
+    if plane_of(datum.shape) is not None:
+        return lambda points, shape: flat_off(points, shape.point, shape.normal)
+    if axis_of(datum.shape) is not None:
+        return lambda points, shape: about_line(points, axis_line(shape).point, axis_line(shape).direction)
+    raise DeriveError(f"{name} is no plane and has no axis.", KEPT, "Choose a plane, a middle plane or an axis.")

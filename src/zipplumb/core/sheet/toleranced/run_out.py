@@ -1,0 +1,30 @@
+"""What a dial reads as the part turns on a datum's axis: square to the axis on what is round, along it on a face (ISO 1101)."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from ...alignment import Alignment
+from ...errors import DeriveError
+from ...features import Feature, axis_line, plane_of
+from ...frames import Array
+from ...tolerances.zones import run_out, spread
+from ..results import FoundFeature
+from .base import KEPT, Member, Zone, surface_of
+
+
+def touched_of(row: int, found: FoundFeature, types: tuple[type, ...], words: str) -> Member:
+    """The places touched. Raises DeriveError where it is of none of the types."""
+    if not isinstance(found.shape, types):
+        raise DeriveError(f"{found.name} has no such run-out.", KEPT, f"Choose {words}.")
+    return surface_of(row, found)
+
+
+def turned_about(member: Member, datum: Feature, system: Alignment | None) -> Zone:
+    face = plane_of(member.found.shape) is not None
+
+    def size(points: Array, shape: Any) -> float:
+        axis = axis_line(shape)
+        return spread(points, axis.direction) if face else run_out(points, axis.point, axis.direction)
+
+    return Zone(size, (datum,), system)

@@ -1,0 +1,90 @@
+"""How large a zone must be to hold what was touched: widths of points, in space and about a datum.
+
+A zone is the space between two parallel planes (a slab), or inside a cylinder or sphere. Its orientation is that of the
+datum (ISO 1101, ISO 5459); what the datum leaves free is chosen so that the zone is the least (memory; the definitions of
+the 2017 edition). All in mm.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from scipy.optimize import minimize_scalar
+from scipy.spatial import ConvexHull, QhullError
+
+from ..frames import Array, cross, perpendicular_pair, unit
+
+SWING_RAD = 0.2  # by which the least slab may turn from where the points' own plane points
+FLAT_MM = 1e-9
+
+
+def spread(points: Array, along: Array) -> float:
+    """The slab of that normal which holds the points (n, 3)."""
+    return float(np.ptp(points @ along))
+
+
+def least_slab_across(points: Array, axis: Array) -> float:
+    """The least slab that holds the points and is parallel to an axis: it may turn about that.
+
+    Seen along the axis it is the least width of a flat set of points, which touches one side of its convex hull whole
+    (G. T. Toussaint, "Solving geometric problems with the rotating calipers", 1983).
+    """
+    u, v = perpendicular_pair(unit(axis))
+    flat = points @ np.column_stack([u, v])
+    try:
+        sides = ConvexHull(flat).equations[:, :2]
+    except QhullError:  # all in one line, or too few
+        middle = flat - flat.mean(axis=0)
+        _, sizes, ways = np.linalg.svd(middle, full_matrices=False)
+        return float(np.ptp(middle @ ways[-1])) if len(sizes) == 2 and sizes[-1] > FLAT_MM else 0.0
+    return float(np.min(np.ptp(flat @ sides.T, axis=0)))
+
+
+def least_slab_at(points: Array, axis: Array, angle_rad: float, near: Array) -> float:
+    """The least slab whose normal stands at an angle to an axis; ``near``: about where that normal points."""
+    axis = unit(axis)
+    if near @ axis < 0:
+        near = -near
+    u = unit(near - (near @ axis) * axis)
+    v = cross(axis, u)
+
+    def width(turn: float) -> float:
+        across = np.cos(turn) * u + np.sin(turn) * v
+        return spread(points, np.cos(angle_rad) * axis + np.sin(angle_rad) * across)
+
+    found = minimize_scalar(width, bounds=(-SWING_RAD, SWING_RAD), method="bounded", options={"xatol": 1e-10})
+    return float(min(found.fun, width(0.0)))
+
+
+def angle_of(first: Array, second: Array) -> float:
+    """Between two lines, 0 to π/2."""
+    return float(np.arctan2(np.linalg.norm(cross(first, second)), abs(first @ second)))
+
+
+def length_at(ends: Array, axis: Array, angle_rad: float) -> float:
+    """The zone that a straight axis (2, 3) needs where it should stand at an angle to a datum's direction.
+
+    At a right angle to it the zone is a slab square to the direction, else a cylinder that may stand anywhere at that angle.
+    """
+    along = ends[1] - ends[0]
+    length = float(np.linalg.norm(along))
+    if length <= FLAT_MM:
+        return 0.0
+    return length * abs(float(np.sin(angle_of(along / length, unit(axis)) - angle_rad)))
+
+
+def about_line(points: Array, at: Array, direction: Array) -> Array:
+    """(n, 3) from a line to each of some points."""
+    rel = points - at
+    direction = unit(direction)
+    return rel - np.outer(rel @ direction, direction)
+
+
+def least_cylinder_along(points: Array, direction: Array) -> float:
+    """Diameter of the least cylinder of that direction which holds the points: of two, their distance seen along it."""
+    off = about_line(points, points.mean(axis=0), direction)
+    return 2 * float(np.linalg.norm(off, axis=1).max())
+
+
+def run_out(points: Array, at: Array, direction: Array) -> float:
+    """Largest less least distance from an axis, as the part turns on it."""
+    return float(np.ptp(np.linalg.norm(about_line(points, at, direction), axis=1)))
