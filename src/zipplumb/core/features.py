@@ -28,7 +28,7 @@ UNTURNED = np.eye(3)
 
 def sizes_of(shape: Any) -> tuple[str, ...]:
     """Names of a shape's sizes."""
-    return _sizes_of(type(shape))
+    return _sizes_of(type(shape))  # type: ignore[arg-type]
 
 
 @cache

@@ -61,7 +61,12 @@ def choices(job_id: int, of: Sequence[int], given: Given = Given(), zone_mm: flo
         raw = {**kind, "of": list(of), **dataclasses.asdict(given)}
         found.append(Choice(made.key, derivation_words(made.key), made.unit, value, U, why_not, draw, raw))
     found += _tolerances(state, of, zone_mm)
-    return sorted(found, key=lambda c: (bool(c.why_not), c.takes_zone != (zone_mm is not None)))
+    return sorted(found, key=lambda c: _order(c, zone_mm is not None))
+
+
+def _order(choice: Choice, judges: bool) -> tuple[bool, bool, float]:
+    """What can be comes first; tolerances once one was typed, and of these what needs the least: it is what may be meant."""
+    return bool(choice.why_not), choice.takes_zone != judges, (choice.value or 0.0) if choice.takes_zone else 0.0
 
 
 def _tolerances(state: JobResults, of: Sequence[int], zone_mm: float | None) -> list[Choice]:

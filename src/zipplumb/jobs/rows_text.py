@@ -83,7 +83,7 @@ def _row_text(state: JobResults, row: SheetRow, number: int) -> RowText:
         wanted=recipe.wanted_hits,
         message=sentence_in(found.message or " ".join(notes), units),
         note=recipe.note,
-        told=sentence_in(found.told, units),
+        told=sentence_in(found.told, units).replace(" -", " −"),
         doubted=bool(found.doubts),
         current=row.id == state.job.current_row_id,
         takes_hits=recipe.takes_hits,

@@ -11,12 +11,13 @@ from ...alignment import Alignment
 from ...errors import DeriveError
 from ...features import axis_of, direction_of, own_direction, plane_of
 from ...frames import Array
-from ...tolerances.zones import least_slab_across, least_slab_at, length_at, spread
+from ...tolerances.zones import angle_of, least_slab_across, least_slab_at, length_at, spread
 from ..base import FeatureRef
 from ..results import FoundFeature
 from .base import KEPT, Member, ToleranceRecipe, Zone, whole_of
 
 SQUARE, RIGHT_RAD = np.pi / 2, 1e-9
+BY_FAR_RAD = np.radians(15)  # no zone of a drawing is so wide
 
 
 class OrientationRecipe(ToleranceRecipe):
@@ -41,6 +42,12 @@ class OrientationRecipe(ToleranceRecipe):
             raise DeriveError(f"{datum.name} is its own datum.", KEPT, "Choose another datum.")
         is_plane = plane_of(member.found.shape) is not None
         angle = self.angle(is_plane == (plane_of(datum.shape) is not None))
+        stands = angle_of(own_direction(member.found.shape), own_direction(datum.shape))
+        if abs(stands - angle) > BY_FAR_RAD:
+            raise DeriveError(
+                f"{member.name} stands at {np.degrees(stands):.0f}° to {datum.name} by their directions, not at "
+                f"{np.degrees(angle):.0f}°.", KEPT, "Choose another tolerance, or another datum.",
+            )  # fmt: skip
         near = own_direction(member.found.shape if system is None else system.shape(member.found.shape))
 
         def surface(points: Array, shape: Any) -> float:
