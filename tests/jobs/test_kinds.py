@@ -84,6 +84,7 @@ def rows_of_every_kind():
     rows["position"] = bench.add({"kind": "position", "of": [rows["circle"], rows["slot"]], "zone_mm": 0.05})
     in_order = [{"features": [row]} for row in (top, side, end)]
     rows["surface_profile"] = bench.add({"kind": "surface_profile", "of": [rows["cone"]], "zone_mm": 0.05, "datums": in_order})
+    rows["hole_table"] = bench.add({"kind": "hole_table", "of": [rows["circle"], rows["slot"], nests[0]], "polar": True})
     rows["dimension"] = bench.add({"kind": "dimension", "of": [rows["circle"], nests[0]], "measure": "along_x"})
     planes = {"primary": top, "secondary": side, "tertiary": end}
     rows["datum_planes"] = bench.add({"kind": "datum_planes", **planes})

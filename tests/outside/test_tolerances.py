@@ -155,6 +155,28 @@ def test_an_unequal_profile():
     assert judged(bench, bench.add({**profile, "offset_mm": 0.05})).first.actual == pytest.approx(0.06, abs=1e-5)
 
 
+def test_a_table_of_holes_on_a_bolt_circle():
+    """Six holes on a circle of 80 about a hole that lies at (30, 10): from that, 40 and k·60° (geometry)."""
+    bench = Bench(u_hit_mm=1e-5)
+    top, side, end = block(bench)
+    zero = bore(bench, [30, 10, 60], 30, (30, 10, 60, 30), top)
+    turns = np.arange(6) * np.pi / 3
+    at = np.array([30, 10, 60]) + 40 * np.column_stack([np.cos(turns), np.sin(turns), 0 * turns])
+    holes = [bore(bench, place + [0.02, 0, 0], 12, (*place, 12), top) for place in at]
+    row = bench.add({"kind": "hole_table", "of": holes, "origin": zero, "polar": True, "within_mm": 0.015})
+    system = bench.add({"kind": "datum_planes", "primary": top, "secondary": side, "tertiary": end})
+    found = judged(bench, row, system)
+    second = {c.of.removeprefix("Row 6 "): c for c in found.characteristics if c.of.startswith("Row 6 ")}
+    assert second["X"].actual == pytest.approx(20.02, abs=1e-5)
+    assert second["Y"].actual == pytest.approx(40 * np.sin(np.pi / 3), abs=1e-5)
+    assert second["from zero"].deviation == pytest.approx(0.02 * np.cos(np.pi / 3), abs=2e-5)
+    assert second["angle"].nominal == pytest.approx(np.pi / 3)
+    assert second["angle"].deviation == pytest.approx(-0.02 * np.sin(np.pi / 3) / 40, abs=1e-6)
+    assert second["diameter"].deviation == pytest.approx(0, abs=1e-5)
+    assert (second["X"].verdict.word, second["Y"].verdict.word) == ("out", "in")
+    assert found.verdict.word == "out"
+
+
 RUNS = 400
 
 

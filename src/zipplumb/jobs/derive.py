@@ -9,6 +9,7 @@ from typing import Any
 
 from ..core.deriving import Drawing, Given, possible
 from ..core.errors import InputError, PlumbError
+from ..core.features import axis_of, point_of
 from ..core.sheet import KINDS
 from ..core.sheet.judging import in_system
 from ..core.sheet.toleranced.base import ToleranceRecipe
@@ -40,6 +41,7 @@ class Choice:
     raw: dict[str, Any]
     takes_zone: bool = False
     word: str = ""
+    gives: str = "feature"
 
 
 def choices(job_id: int, of: Sequence[int], given: Given = Given(), zone_mm: float | None = None) -> list[Choice]:
@@ -60,6 +62,10 @@ def choices(job_id: int, of: Sequence[int], given: Given = Given(), zone_mm: flo
         kind = {"kind": "dimension", "measure": made.key} if made.unit else {"kind": "construction", "make": made.key}
         raw = {**kind, "of": list(of), **dataclasses.asdict(given)}
         found.append(Choice(made.key, derivation_words(made.key), made.unit, value, U, why_not, draw, raw))
+    if len(of) > 1 and all(point_of(f.shape) is not None or axis_of(f.shape) is not None for f in features):
+        table = {"kind": "hole_table", "of": list(of), "polar": True}
+        why_not = "" if system is not None else "needs the part aligned"
+        found.append(Choice("hole_table", "Table of these holes", "", None, None, why_not, None, table, gives="table"))
     found += _tolerances(state, of, zone_mm)
     return sorted(found, key=lambda c: _order(c, zone_mm is not None))
 

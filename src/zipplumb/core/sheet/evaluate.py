@@ -20,6 +20,7 @@ from ..fingerprints import fingerprint
 from ..readings import Reading
 from ..sameness import Layered
 from .base import Needed
+from .datums import Datum, system_of
 from .given import Kit, PartSurfaces, Sheet, SheetRow, Station
 from .graph import GONE, ROUND, Failed, Name, Node, Worked, fault_words, work_out
 from .judged import JudgedRecipe, NeedsSystem
@@ -29,6 +30,7 @@ from .results import FoundFeature, FoundSystem, RowResult, State
 from .row_hits import RowHits
 from .systems import ActualFeature, SystemInputs, SystemRecipe
 
+OF_ROWS = ("feature", "system", "verdict")  # what nodes are of, whose names have a row
 UNPLACED = "Its place is known once the part is aligned."
 
 
@@ -62,7 +64,7 @@ def evaluate(
         results = Layered({row.id: _result(row, worked["verdict", row.id]) for row in sheet.rows})
         return results, Memory(sheet, readings, kit, surfaces, worked, results, _dependents(nodes))
     dirty = previous.resting_on(changed)
-    ids = {cast(tuple[str, int], name)[1] for name in dirty}
+    ids = {of for what, of in cast(set[tuple[str, int]], dirty) if what in OF_ROWS}
     touched = sheet.of(ids)
     nodes = {n: node for n, node in _Graph(sheet, readings, kit, surfaces, touched).nodes.items() if n in dirty}
     done = work_out(nodes, previous.worked, previous.worked)
@@ -115,7 +117,7 @@ class Memory:
 
 
 def _nodes_of(row: int) -> tuple[Name, Name, Name]:
-    return ("feature", row), ("system", row), ("verdict", row)
+    return tuple((what, row) for what in OF_ROWS)  # type: ignore[return-value]
 
 
 def _dependents(nodes: Mapping[Name, Node]) -> dict[Name, list[Name]]:
@@ -235,16 +237,31 @@ class _Graph:
     # ---- dimensions and tolerances ---------------------------------------------------------
 
     def _add_judged(self, row: SheetRow) -> None:
-        self.nodes["verdict", row.id] = Node(row.digest, (*row.needs, *self.active), self._measure, row)
+        systems = self.active
+        if datums := cast(JudgedRecipe, row.recipe).rests_on:
+            systems = (("datums", datums),)
+            features = tuple(dict.fromkeys(Needed("feature", i) for datum in datums for i in datum.features))
+            self.nodes.setdefault(systems[0], Node(fingerprint(*datums), features, self._of_datums, datums))
+        self.nodes["verdict", row.id] = Node(row.digest, (*row.needs, *systems), self._measure, (row, systems))
 
-    def _measure(self, row: SheetRow, needed: Mapping[Name, Any]) -> RowResult:
+    def _of_datums(self, datums: tuple[Datum, ...], needed: Mapping[Name, Any]) -> FoundSystem:
+        parents = {cast(Needed, n): found for n, found in needed.items()}
+        if waits := self._waits(parents):
+            return FoundSystem(*waits)
+        given = SystemInputs({n.id: ActualFeature.of(found) for n, found in parents.items()})
+        return FoundSystem("done", "", system_of(datums, given), uses=tuple(given.features))
+
+    def _measure(self, of: tuple[SheetRow, tuple[Name, ...]], needed: Mapping[Name, Any]) -> RowResult:
+        row, systems = of
         recipe, uses = cast(JudgedRecipe, row.recipe), _features_of(row)
         parents = {n: needed[n] for n in row.needs}
         if waits := self._waits(parents):
             return RowResult(row.id, *waits, uses=uses)
-        active, by = _solved(needed, self.active)
+        system, by = _solved(needed, systems)
+        if recipe.rests_on and system is None:
+            return RowResult(row.id, "failed", needed[systems[0]].message, uses=uses)
         try:
-            found = recipe.judged(row.id, {n.id: f for n, f in parents.items() if n.what == "feature"}, active)
+            found = recipe.judged(row.id, {n.id: f for n, f in parents.items() if n.what == "feature"}, system)
         except NeedsSystem as error:
             return RowResult(row.id, "waits", str(error), uses=uses)
         doubts = tuple(dict.fromkeys(d for p in parents.values() for d in p.doubts))
@@ -294,7 +311,7 @@ def _solved(needed: Mapping[Name, Any], system: tuple[Name, ...]) -> tuple[Align
     for name in system:
         found = needed[name]
         if isinstance(found, FoundSystem) and found.alignment is not None:
-            return found.alignment, name[1]  # type: ignore[index]
+            return found.alignment, name[1] if name[0] == "system" else None  # type: ignore[index]
     return None, None
 
 

@@ -9,6 +9,7 @@ from ..alignment import Alignment
 from ..deriving import Drawing
 from ..errors import DeriveError
 from .base import RowRecipe
+from .datums import Datum
 from .results import Characteristic, FoundFeature
 
 
@@ -27,6 +28,11 @@ class Judgement:
 
 class JudgedRecipe(RowRecipe):
     """A row that judges the features of others."""
+
+    @property
+    def rests_on(self) -> tuple[Datum, ...]:
+        """The datums in whose system it judges, the primary first; none: the active one. Rows of the same share it."""
+        return ()
 
     def judged(self, row: int, found: Mapping[int, FoundFeature], system: Alignment | None) -> Judgement:
         """In a system, or without one. ``found``: by row, all done. Raises PlumbError where it cannot be.

@@ -83,7 +83,7 @@ def choices(job_id: int):
             "words": c.words,
             "value": quantity_text(c.value, "rad" if c.unit == "rad" else "mm", units) if c.value is not None else "",
             "U": quantity_text(c.U, "rad" if c.unit == "rad" else "mm", units) if c.U is not None else "",
-            "feature": not c.unit,
+            "gives": "" if c.unit or c.why_not else c.gives,
             "why_not": sentence_in(c.why_not, units),
             "word": c.word,
             "shape": SHAPES.get(c.word, ""),

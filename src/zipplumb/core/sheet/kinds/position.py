@@ -18,7 +18,7 @@ from ...shapes import Point, Sphere
 from ...tolerances.zones import about_line
 from ..results import FoundFeature
 from ..toleranced.base import Member, Zone, whole_of
-from ..toleranced.place import Condition, InDatumsRecipe, Off, around, bonus_of, flat_off, points_in
+from ..toleranced.place import Condition, InDatumsRecipe, Off, around, bonus_of, flat_off, points_in, there
 
 
 class PositionRecipe(InDatumsRecipe):
@@ -32,7 +32,7 @@ class PositionRecipe(InDatumsRecipe):
         return whole_of(row, found)
 
     def zone_for(self, member: Member, found: Mapping[int, FoundFeature], system: Alignment | None) -> Zone:
-        system = self.system(found, system)
+        system = there(system)
         off = self._off(self.nominal(member))
         if self.condition == "none":
             return around(off, (), system, points_in(member, system))

@@ -18,7 +18,7 @@ from ...frames import Array
 from ...shapes import Circle, Cone, Cylinder, Plane, Sphere, Torus
 from ..results import FoundFeature
 from ..toleranced.base import KEPT, Member, Zone, surface_of
-from ..toleranced.place import BOTH_SIDES, InDatumsRecipe
+from ..toleranced.place import BOTH_SIDES, InDatumsRecipe, there
 
 STEP_MM = 1e-4
 SURFACES = (Circle, Cone, Cylinder, Plane, Sphere, Torus)
@@ -36,7 +36,7 @@ class SurfaceProfileRecipe(InDatumsRecipe):
         return surface_of(row, found)
 
     def zone_for(self, member: Member, found: Mapping[int, FoundFeature], system: Alignment | None) -> Zone:
-        system = self.system(found, system)
+        system = there(system)
         nominal = self.nominal(member)
         air = float(member.found.side.air) if member.found.side is not None and _closed(nominal) else 1.0
 

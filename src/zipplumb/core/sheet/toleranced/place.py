@@ -14,10 +14,9 @@ from ...features import Feature, axis_line, axis_of, plane_of
 from ...frames import Array
 from ...tolerances.zones import about_line
 from ..base import FeatureRef
-from ..datums import Datum, system_of
+from ..datums import Datum
 from ..judged import NeedsSystem
 from ..results import FoundFeature
-from ..systems import ActualFeature, SystemInputs
 from .base import KEPT, Member, ToleranceRecipe, Zone
 
 Off = Callable[..., Array]  # points, shapes of datums -> how each lies off the middle of the zone
@@ -52,19 +51,21 @@ class InDatumsRecipe(ToleranceRecipe):
 
     datums: Annotated[tuple[Datum, ...], Field(max_length=3)] = ()
 
-    def system(self, found: Mapping[int, FoundFeature], active: Alignment | None) -> Alignment:
-        """Raises NeedsSystem, or AlignmentError where the datums make none."""
-        if self.datums:
-            rows = {i for datum in self.datums for i in datum.features}
-            return system_of(self.datums, SystemInputs({i: ActualFeature.of(found[i]) for i in rows}))
-        if active is None:
-            raise NeedsSystem("It is told from datums, or in an aligned part.")
-        return active
+    @property
+    def rests_on(self) -> tuple[Datum, ...]:
+        return self.datums
 
     def nominal(self, member: Member) -> Any:
         if member.found.nominal is None:
             raise DeriveError(f"{member.name} has no nominal.", KEPT, "Give it one, so that it is known where it should be.")
         return member.found.nominal
+
+
+def there(system: Alignment | None) -> Alignment:
+    """Raises NeedsSystem where it is none."""
+    if system is None:
+        raise NeedsSystem("It is told from datums, or in an aligned part.")
+    return system
 
 
 class AboutAxisRecipe(ToleranceRecipe):
