@@ -79,10 +79,11 @@ def walk(person: Person, processes: Processes) -> None:
         shot(stage.lower())
     align_walk(person, shot)
     person.go("Derive")
-    for name in ("Bolt hole 1", "Bolt hole 3"):
+    for name in ("Foot top", "Bolt hole 1"):
         page.locator(".tick-list").get_by_label(name, exact=True).check()
-    page.locator(".choice").first.hover()
-    person.until(lambda: page.evaluate("window.zipplumb.stage.marks.drawn.visible"))
+    page.fill("#derive-form [name=zone]", "0.05")
+    page.locator("#derive-form [name=zone]").press("Tab")
+    page.locator(".choice", has_text="Perpendicularity of Bolt hole 1").wait_for()
     shot("derive")
     person.go("Report")
     page.locator("#slip").get_by_role("button", name="PDF", exact=True).click()

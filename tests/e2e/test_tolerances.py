@@ -24,7 +24,7 @@ def test_chosen_by_looking_and_by_the_form_with_a_bonus(tamsin, bench):
     tamsin.go("Derive")
     page.get_by_label("Side", exact=True).check()
     page.get_by_label("Top", exact=True).check()
-    square = page.locator(".choice", has_text="perpendicularity to")
+    square = page.locator(".choice", has_text="Perpendicularity of Side to Top")
     expect(square).to_contain_text("type its tolerance")
     page.fill("[name=zone]", "-1")
     page.locator("[name=zone]").press("Tab")

@@ -21,6 +21,7 @@ from block import KIT, TIP, TURN, UP, Bench, block
 from test_zones import hull_width
 
 from zipplumb.core.sheet import Sheet, evaluate
+from zipplumb.core.tolerances.mobility import Clearance, best_motion, left_free, moved, rows_of
 from zipplumb.core.tolerances.zones import least_slab_across, least_slab_at
 
 RIM = np.column_stack([np.cos(TURN), np.sin(TURN), 0 * TURN])
@@ -153,6 +154,48 @@ def test_an_unequal_profile():
     profile = {"kind": "surface_profile", "of": [pad], "zone_mm": 0.1, "datums": in_order(top, side, end)}
     assert judged(bench, bench.add(profile)).first.actual == pytest.approx(0.16, abs=1e-5)
     assert judged(bench, bench.add({**profile, "offset_mm": 0.05})).first.actual == pytest.approx(0.06, abs=1e-5)
+
+
+@pytest.mark.parametrize(("least", "left"), [(-0.4, 0.0), (-0.12, 0.08), (0.0, 0.2)])
+def test_a_datum_at_its_boundary_lets_the_whole_pattern_shift(least, left):
+    """Four holes all 0.1 off, a datum bore with 0.2, 0.06 or no clearance all round: what is left is twice what it cannot
+    take (geometry; ISO 2692)."""
+    bench = Bench(u_hit_mm=1e-5)
+    top, _, end = block(bench)
+    limits = {"asked": [{"key": "diameter", "lower": least, "upper": 0.1}]}
+    pilot = bore(bench, [0, 0, 60], 30, (0, 0, 60, 30), top, **limits)
+    at = np.array([[60, 0, 60], [0, 60, 60], [-60, 0, 60], [0, -60, 60.0]])
+    holes = [bore(bench, place + [0.1, 0, 0], 12, (*place, 12), top) for place in at]
+    datums = in_order(top, pilot, end)
+    fixed = bench.add({"kind": "position", "of": holes, "zone_mm": 0.1, "datums": datums})
+    datums[1]["boundary"] = "maximum"
+    loose = bench.add({"kind": "position", "of": holes, "zone_mm": 0.1, "datums": datums})
+    assert judged(bench, fixed).first.actual == pytest.approx(0.2, abs=1e-5)
+    found = judged(bench, loose)
+    assert found.first.actual == pytest.approx(left, abs=1e-5)
+    assert found.verdict.word == ("out" if left > 0.1 else "close" if left > 0.075 else "in")
+    assert ("shifted by X" in found.told.replace("\u00a0", " ")) == (left < 0.2)
+
+
+def test_mobility_finds_the_least_of_all_shifts_and_turns(random):
+    """Brute force: 12 random patterns against 40,000 motions that the clearance allows."""
+    for _ in range(12):
+        nominal = random.uniform(-80, 80, (5, 2))
+        off = np.column_stack([random.normal(0, 0.1, (5, 2)), np.zeros(5)])
+        places = np.column_stack([nominal, np.zeros(5)])
+        needs = [
+            lambda motion, p=p, o=o: 2 * float(np.linalg.norm((moved(p[None] + o, motion) - p)[0, :2]))
+            for p, o in zip(places, off, strict=True)
+        ]
+        clear = Clearance(np.zeros((1, 3)), UP, 0.08)
+        free = left_free([(rows_of(np.array([[0, 0, 0], [90, 0, 0], [0, 90, 0.0]]), np.tile(UP, (3, 1))), True)], 100.0)
+        found = best_motion(needs, free, [clear])
+        assert np.linalg.norm(found[:2]) <= 0.08 + 1e-9
+        tried = random.uniform(-1, 1, (40_000, 3)) * [0.08, 0.08, 0.004]
+        tried = tried[np.hypot(tried[:, 0], tried[:, 1]) <= 0.08]
+        turned = tried[:, 2:, None] * np.stack([-(nominal + off[:, :2])[:, 1], (nominal + off[:, :2])[:, 0]], axis=1)[None]
+        left = 2 * np.linalg.norm(off[None, :, :2] + tried[:, None, :2] + turned, axis=2).max(axis=1)
+        assert max(need(found) for need in needs) <= left.min() + 1e-6
 
 
 def test_a_table_of_holes_on_a_bolt_circle():

@@ -25,11 +25,12 @@ class Datum(Model):
 
 def system_of(datums: Sequence[Datum], given: SystemInputs, near: Motion | None = None) -> Alignment:
     """The system of datums, the primary first. Raises AlignmentError where they make none."""
-    holds = [_hold(datum, given, level) for level, datum in enumerate(datums, start=1)]
+    holds = [hold_of(datum, given, level) for level, datum in enumerate(datums, start=1)]
     return align_holds(holds, strict=True, near=near)
 
 
-def _hold(datum: Datum, given: SystemInputs, level: int) -> Hold:
+def hold_of(datum: Datum, given: SystemInputs, level: int) -> Hold:
+    """How a datum holds the part. Raises AlignmentError where it cannot."""
     features = [given[i] for i in datum.features]
     if len(features) == 1:
         return features[0].hold(features[0].own_directions, None, level)

@@ -132,7 +132,8 @@ class ToleranceWords(KindWords):
 
     fields = {
         "of": "Of", "zone_mm": "Tolerance", "datum": "Datum", "datums": "Datums, primary first",
-        "across": "Zone", "condition": "Material condition", "offset_mm": "Middle of the zone, out of the material by",
+        "across": "Zone", "condition": "Material condition", "boundary": "Its boundary",
+        "offset_mm": "Middle of the zone, out of the material by",
         "angle_rad": "Angle to the datum",
     }  # fmt: skip
 

@@ -46,10 +46,16 @@ def points_in(member: Member, system: Alignment | None) -> Array:
     return np.asarray(points if system is None else system.points(points))
 
 
+class ToleranceDatum(Datum):
+    """``boundary``: where it is the datum at its maximum material limit, the part may shift in the clearance that is left."""
+
+    boundary: Literal["none", "maximum"] = "none"
+
+
 class InDatumsRecipe(ToleranceRecipe):
     """``datums``: primary first; none: the alignment in use."""
 
-    datums: Annotated[tuple[Datum, ...], Field(max_length=3)] = ()
+    datums: Annotated[tuple[ToleranceDatum, ...], Field(max_length=3)] = ()
 
     @property
     def rests_on(self) -> tuple[Datum, ...]:
