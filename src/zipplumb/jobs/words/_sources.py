@@ -24,3 +24,17 @@ def source_words(source: Source, names: Mapping[int, str]) -> str:
     if source.what in _OF_ROW and isinstance(source.whose, int):
         return _OF_ROW[source.what].format(names.get(source.whose, "a row that is gone"))
     return _WHAT.get(source.what, source.what)
+
+
+_REMEDY = {
+    "hits": "four times as many hits on {}", "plane hits": "four times as many hits on the plane of {}",
+    "laid": "four times as many touches for {}", "tip": "a tip's radius known twice as well",
+    "offset": "a probe's offset known twice as well", "station": "a station known twice as well",
+    "level": "a level twice as good", "temperature": "a temperature known twice as well",
+}  # fmt: skip
+
+
+def remedy_words(source: Source, names: Mapping[int, str]) -> str:
+    """What halves a source's share, in words; "" where nothing does so."""
+    words = _REMEDY.get(source.what, "")
+    return words.format(names.get(source.whose, "a row that is gone") if isinstance(source.whose, int) else source.whose)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime
 
@@ -21,12 +23,13 @@ from ...jobs.rows_text import row_text
 from ...jobs.sheet import before_last_edit, seen_of
 from ...jobs.words import words_for
 from ...jobs.words._shared import CHOICES
-from ...jobs.words._sources import source_words
+from ...jobs.words._sources import remedy_words, source_words
 from ...store.database import stored
 from ...store.models import Calibration, Instrument, Station
 from ..view import JobView
 from .form_plot import form_plot
 
+MOST_OF = 0.3  # of the variance, from which one source is worth a word
 SOURCES = 5  # named of a budget, the largest
 MOST_COMPARED = 2000  # hits, beyond which other criteria are not tried
 SHOWN = 400  # hits drawn as bars; beyond that the largest are listed
@@ -125,7 +128,20 @@ def budget_words(state: JobResults, row_id: int, found: Characteristic) -> str:
     if found.unproven:
         return f"The {label} is not proven. {found.unproven}"
     parts = [f"{source_words(source, names)} {shown(U)}" for source, U in found.budget[:SOURCES]]
-    return f"U = {shown(found.U or 0.0)} (95 %) of the {label}: {', '.join(parts) or 'nothing'}"
+    told = f"U = {shown(found.U or 0.0)} (95 %) of the {label}: {', '.join(parts) or 'nothing'}"
+    return f"{told}. {_lower(found, names, shown)}".rstrip()
+
+
+def _lower(found: Characteristic, names: Mapping[int, str], shown: Callable[[float], str]) -> str:
+    """What would lower U the most, and to what: where one source is most of it."""
+    if not found.budget or not found.U:
+        return ""
+    source, share = found.budget[0]
+    words = remedy_words(source, names)
+    if not words or share**2 < MOST_OF * found.U**2:
+        return ""
+    left = math.sqrt(max(found.U**2 - 0.75 * share**2, 0.0))
+    return f"With {words} it would be about {shown(left)}."
 
 
 def row_slip(session: Session, state: JobResults, row_id: int) -> str:
