@@ -36,7 +36,8 @@ class CharacteristicText:
 
 @dataclass(frozen=True, eq=False)
 class RowText:
-    """One row. ``line``: what stands on its line where it has no characteristic; ``takes_hits``: it is measured."""
+    """One row. ``line``: what stands on its line where it has no characteristic; ``takes_hits``: it is measured;
+    ``told``: where a tolerance is worst."""
 
     id: int
     number: int
@@ -52,12 +53,12 @@ class RowText:
     wanted: int
     message: str
     note: str
-    told: str
     doubted: bool
     current: bool
     takes_hits: bool
     is_system: bool
     characteristics: tuple[CharacteristicText, ...]
+    told: str = ""
 
     @property
     def first(self) -> CharacteristicText | None:
@@ -89,7 +90,7 @@ Cell = str | float | int | None
 
 def lines(row: RowText) -> list[list[Cell]]:
     """A row's lines under HEADINGS, one for each characteristic, numbers as numbers."""
-    remark, hits = row.message or row.note, row.hits or None
+    remark, hits = " ".join(filter(None, (row.message or row.note, row.told))), row.hits or None
     if not row.characteristics:
         line: list[Cell] = [
             row.number,
