@@ -64,7 +64,7 @@ def align_holds(
     residuals = {h.name: best.linear.residuals[best.touches.row == k] for k, h in enumerate(holds)}
     return HoldsAlignment(
         part_from_world=best.pose.motion, uncertainty=uncertainty, scale=best.pose.scale,
-        ledger=ledger_of(best, names, doubt), residuals=residuals, solved=best, doubt=doubt, others=others,
+        ledger=ledger_of(best, names, doubt, strict), residuals=residuals, solved=best, doubt=doubt, others=others,
     )  # fmt: skip
 
 

@@ -71,8 +71,15 @@ class HoldLedger:
     weak: Loose | None = None
 
 
-def ledger_of(solved: Solved, names: Sequence[str], doubt: str = "") -> HoldLedger:
-    """The ledger of a solved alignment; ``names`` of its rows; ``doubt``: why it may be wrong."""
+def ledger_of(solved: Solved, names: Sequence[str], doubt: str = "", strict: bool = False) -> HoldLedger:
+    """The ledger of a solved alignment.
+
+    Parameters
+    ----------
+    names : of its rows; ``doubt``: why it may be wrong
+    strict : each row takes only what those before it left, so that what is over gives way and proves nothing
+    """
+    spare = 0 if strict else solved.spare
     weak = _weakest(solved)
     weakness = "" if weak is None else _weakness(solved, weak)
     typical = float(np.median(solved.touches.u_mm))
@@ -84,8 +91,8 @@ def ledger_of(solved: Solved, names: Sequence[str], doubt: str = "") -> HoldLedg
         np.add.at(by_row, solved.touches.row, solved.gain[k] * solved.linear.jacobian[:, k])
         u = float(np.sqrt(max(solved.covariance[k, k], 0.0)))
         freedoms.append(_freedom(k, solved.loose[k], u * units[k], names, by_row, u >= WEAK * typical))
-    verdict = _verdict(solved.spare, loose, weakness, doubt)
-    return HoldLedger(tuple(freedoms), solved.rank, len(solved.touches), solved.spare, loose, weakness, verdict, weak)
+    verdict = _verdict(spare, loose, weakness, doubt)
+    return HoldLedger(tuple(freedoms), solved.rank, len(solved.touches), spare, loose, weakness, verdict, weak)
 
 
 def ledger_of_conditions(rows: Array, names: Sequence[str], covariance: Array) -> HoldLedger:

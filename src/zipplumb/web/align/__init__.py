@@ -102,7 +102,7 @@ def tried(job_id: int):
         try:
             found = align.tried(load(session, job_id), request.form.get("kind", ""), typed_texts())
         except PlumbError as error:
-            return render_template("_tried.html", message=str(error), found=None)
+            return render_template("_tried.html", message=error.happened, found=None)
     return render_template("_tried.html", found=found, message=found.message)
 
 

@@ -22,7 +22,7 @@ blueprint = Blueprint("measure", __name__, url_prefix="/jobs/<int:job_id>")
 @shows("measure")
 def panel(session: Session, state: JobResults, view: JobView) -> str:
     if state.current is None:
-        return render_template("_measure_none.html", view=view)
+        return render_template("_measure_none.html", view=view, touching=state.job.touching)
     return row_slip(session, state, state.current.id)
 
 
