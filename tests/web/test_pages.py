@@ -38,6 +38,9 @@ def test_each_stage_has_its_words_whole_and_as_a_fragment(technician, stack, sta
     assert "<html" in whole.get_data(as_text=True)
     assert "<html" not in piece.get_data(as_text=True)
     assert 'aria-current="page"' in piece.get_data(as_text=True)
+    by_itself = technician.get(f"/jobs/{stack.job}/{stage}", headers={"HX-Request": "true", "X-By-Itself": "0"})
+    assert said in words(by_itself)
+    assert 'id="words"' not in by_itself.get_data(as_text=True)  # a press on them, under way, would be lost
 
 
 def test_a_face_says_what_it_is(technician, stack):

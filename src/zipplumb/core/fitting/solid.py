@@ -25,7 +25,7 @@ from .starts import elsewhere, half_sphere
 
 FEW = 48  # points that are enough to choose a valley
 LOOK = 20  # steps by which a start shows what it is worth
-FEW_SPARE = 3  # with no more hits to spare, other shapes of the kind may fit as well or better
+FEW_SPARE, FEW_OF_SEVEN = 3, 5  # with no more hits to spare, other shapes of the kind may fit as well or better
 ROUGHLY = (1e-8, 80)
 THICK = 0.02  # rms by the spread in the direction in which they spread least
 GOOD = 2e-3  # rms by size: so close a fit needs no second opinion
@@ -131,7 +131,8 @@ class Descent:
     @property
     def doubtful(self) -> bool:
         """It fits no better than another shape of its kind might, or too few hits are spare to tell."""
-        return not self.rest or self.bad or len(self.points) <= len(self.columns) + FEW_SPARE
+        few = FEW_OF_SEVEN if len(self.columns) == 7 else FEW_SPARE  # a torus has the most rivals
+        return not self.rest or self.bad or len(self.points) <= len(self.columns) + few
 
     @property
     def bad(self) -> bool:

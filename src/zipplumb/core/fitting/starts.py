@@ -16,6 +16,7 @@ from .placed import Placed
 
 FOLLOWED = 24  # starts from which the descent begins
 TUBES = 5
+WREATH_STEPS, HALFWAY = 8, 0.5  # by which a wreath is bettered, and how far at once, by its ring
 BENDS = 16  # ways in which a tube may be bent
 RINGS = (1.2, 2.0, 3.5, 6.0, 12.0, 30.0)  # radius of the ring by that of the tube, or by the reach
 
@@ -113,7 +114,38 @@ def _rings(few: Array, count: int) -> list[Placed]:
             costs.append(np.sum(off**2, axis=1))
             found += [(middle, across, frame, r, m) for r, m in zip(ring, minor, strict=True)]
     chosen = _lowest(np.concatenate(costs), np.isfinite(np.concatenate(costs)), 3 * count) if costs else []
-    return [Placed("torus", m + r * a, f, np.array([r, small])) for m, a, f, r, small in (found[k] for k in chosen)]
+    bent = [Placed("torus", m + r * a, f, np.array([r, small])) for m, a, f, r, small in (found[k] for k in chosen)]
+    return bent + _wreaths(few, count)
+
+
+def _wreaths(few: Array, count: int) -> list[Placed]:
+    """Where the hits lie far round the ring: in the axes of every direction a circle near them, and the best tube about that.
+
+    A few Gauss-Newton steps in the five numbers that are left along an axis, for all axes at once.
+    """
+    frames = _frames(few)
+    x, y, z = np.einsum("nj,mjk->kmn", few, frames)
+    a, b, c = _linear([2 * x, 2 * y, np.ones_like(x)], x * x + y * y)
+    ring, middle = np.sqrt(np.maximum(c + a * a + b * b, 0.0)), z.mean(axis=1)
+    tube = np.zeros_like(ring)
+    for step in range(WREATH_STEPS + 1):
+        rho = np.maximum(np.hypot(x - a[:, None], y - b[:, None]), 1e-9)
+        out, up = rho - ring[:, None], z - middle[:, None]
+        off = np.maximum(np.hypot(out, up), 1e-9)
+        tube = off.mean(axis=1) if not step else tube
+        left = off - tube[:, None]
+        if step == WREATH_STEPS:
+            break
+        share = out / off
+        turns = [share * (x - a[:, None]) / rho, share * (y - b[:, None]) / rho, share, up / off, np.ones_like(x)]
+        by = _linear(turns, left)
+        limit = HALFWAY * np.maximum(ring, 1e-9)
+        a, b, ring, middle, tube = (v + np.clip(d, -limit, limit) for v, d in zip((a, b, ring, middle, tube), by, strict=True))
+    costs = np.sum(left**2, axis=1)
+    return [
+        Placed("torus", frames[k] @ [a[k], b[k], middle[k]], frames[k], np.array([ring[k], tube[k]]))
+        for k in _lowest(costs, (ring > tube) & (tube > 0), count)
+    ]
 
 
 def _lowest(costs: Array, there: Array, count: int) -> list[int]:

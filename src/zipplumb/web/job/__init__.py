@@ -18,6 +18,8 @@ from ..stages import STAGES, panel
 from ..view import JobView, scene_of
 from .slip import row_slip
 
+BY_ITSELF = "X-By-Itself"  # asked by the page, not by a person
+
 blueprint = Blueprint("job", __name__, url_prefix="/jobs/<int:job_id>")
 
 
@@ -55,6 +57,8 @@ def page(job_id: int, stage: str):
         state = load(session, job_id)
         view = JobView.of(state)
         content = panel(stage, session, state, view)
+        if BY_ITSELF in request.headers:  # the stages' words stay under the pointer that may be pressing them
+            return content
         if request.headers.get("HX-Request"):
             return content + render_template("_words.html", view=view, stage=stage, stages=STAGES, oob=True)
         part = state.job.part
