@@ -66,6 +66,19 @@ def test_a_bolt_circle_is_the_origin_clocked_by_one_of_its_holes(bench):
     assert refused.state == "failed"
 
 
+def test_what_datums_leave_over_proves_nothing(bench):
+    """ISO 5459: a later datum gives way to those before it, so that no residual of it can contradict them."""
+    planes = block(bench)
+    for kind in ({"kind": "datum_features", "datums": [{"features": [p]} for p in planes]},
+                 {"kind": "datum_planes", **dict(zip(("primary", "secondary", "tertiary"), planes, strict=True))}):  # fmt: skip
+        found, _ = bench.align(**kind)
+        assert (found.alignment.ledger.rank, found.alignment.ledger.spare) == (6, 0)
+        assert "prove nothing" in found.alignment.ledger.verdict
+    own = [{"feature": p, "directions": ["own"]} for p in planes]
+    found, _ = bench.align(kind="holds", holds=own)
+    assert found.alignment.ledger.spare == 3  # of a best fit they do
+
+
 def test_datum_features_with_a_middle_plane(bench):
     top, *_ = block(bench)
     hole = bench.circle([50, 20, 60], 30, top)
