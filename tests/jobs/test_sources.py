@@ -18,7 +18,7 @@ def test_every_source_has_words_and_what_can_be_bettered_a_remedy():
 
 
 def test_four_times_as_many_hits_halve_their_share():
-    shares = []
+    shares, told = [], []
     for count in (12, 48):
         bench, turn = Bench(u_hit_mm=0.01), np.arange(count) * 2 * np.pi / count
         top = bench.plane([0, 0, 60], [0, 0, 1])
@@ -26,5 +26,8 @@ def test_four_times_as_many_hits_halve_their_share():
         nominal = {"shape": "circle", "center": (0, 0, 60), "normal": (0, 0, 1), "radius": 20}
         hole = bench.add({"kind": "circle", "nominal": nominal, "plane": top}, [0, 0, 60] + (20 - TIP) * rim, -0.3 * rim)
         found = evaluate(Sheet(tuple(bench.rows)), bench.readings, KIT)[0][hole]
-        shares.append(dict(found.characteristic("diameter").budget)[Source("hits", hole)])
+        diameter = found.characteristic("diameter")
+        told.append((diameter.U, diameter.lowered))
+        shares.append(dict(diameter.budget)[Source("hits", hole)])
+    assert told[0][1] == (Source("hits", hole), pytest.approx(told[1][0], rel=0.02))  # what was promised of them
     assert shares[1] == pytest.approx(shares[0] / 2, rel=0.02)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from typing import Any, Literal
 
@@ -16,6 +17,7 @@ from ..uncertainty import Source, Uncertainty, exact
 
 State = Literal["todo", "taking", "asks", "done", "waits", "failed"]
 COVERAGE = 2.0  # k of the expanded uncertainty
+MUCH = 0.3  # of the variance
 UNKNOWN = exact(0)
 WORST = ("out", "not proven", "close", "in")
 
@@ -132,6 +134,16 @@ class Characteristic:
         if self.near is not None:
             return self.near
         return self.uncertainty.U() if self.uncertainty.size else None
+
+    @property
+    def lowered(self) -> tuple[Source, float] | None:
+        """The largest source where it is much of U, and what U would be were its share halved; else None."""
+        if not self.budget or not self.U:
+            return None
+        source, share = self.budget[0]
+        if share**2 < MUCH * self.U**2:
+            return None
+        return source, math.sqrt(max(self.U**2 - 0.75 * share**2, 0.0))
 
     @property
     def budget(self) -> tuple[tuple[Source, float], ...]:

@@ -26,6 +26,11 @@ class Clearance:
     axis: Array
     radius_mm: float
 
+    def carried(self, motion: Array) -> Array:
+        """(k,) mm by which a small motion carries its places square to the axis."""
+        off = moved(self.places, motion) - self.places
+        return np.asarray(np.linalg.norm(off - np.outer(off @ self.axis, self.axis), axis=1))
+
 
 def rows_of(places: Array, directions: Array) -> Array:
     """(k, 6): how touches along directions answer to a small slide and turn about the origin."""
@@ -80,12 +85,7 @@ def best_motion(needs: Sequence[Callable[[Array], float]], free: Array, clearanc
 
     def room(x: Array) -> Array:
         motion = free @ x[:-1]
-        found = []
-        for clear in clearances:
-            off = moved(clear.places, motion) - clear.places
-            off = off - np.outer(off @ clear.axis, clear.axis)
-            found.append(clear.radius_mm**2 - np.sum(off**2, axis=1))
-        return np.concatenate(found)
+        return np.concatenate([clear.radius_mm**2 - clear.carried(motion) ** 2 for clear in clearances])
 
     start = np.r_[np.zeros(count), max(need(np.zeros(6)) for need in needs)]
     found = minimize(
@@ -101,8 +101,6 @@ def _shrunk(motion: Array, needs: Sequence[Callable[[Array], float]], clearances
     """The same motion, shortened to what the clearances allow; none where that does not help."""
     share = 1.0
     for clear in clearances:
-        off = moved(clear.places, motion) - clear.places
-        off = off - np.outer(off @ clear.axis, clear.axis)
-        farthest = float(np.linalg.norm(off, axis=1).max())
+        farthest = float(clear.carried(motion).max())
         share = min(share, clear.radius_mm / farthest) if farthest > 0 else share
     return share * motion if max(need(share * motion) for need in needs) < before else np.zeros(6)

@@ -11,7 +11,7 @@ import numpy as np
 from scipy.optimize import minimize_scalar
 from scipy.spatial import ConvexHull, QhullError
 
-from ..frames import Array, cross, perpendicular_pair, unit
+from ..frames import Array, angle_between, cross, perpendicular_pair, unit
 
 SWING_RAD = 0.2  # by which the least slab may turn from where the points' own plane points
 FLAT_MM = 1e-9
@@ -55,11 +55,6 @@ def least_slab_at(points: Array, axis: Array, angle_rad: float, near: Array) -> 
     return float(min(found.fun, width(0.0)))
 
 
-def angle_of(first: Array, second: Array) -> float:
-    """Between two lines, 0 to π/2."""
-    return float(np.arctan2(np.linalg.norm(cross(first, second)), abs(first @ second)))
-
-
 def length_at(ends: Array, axis: Array, angle_rad: float) -> float:
     """The zone that a straight axis (2, 3) needs where it should stand at an angle to a datum's direction.
 
@@ -69,7 +64,7 @@ def length_at(ends: Array, axis: Array, angle_rad: float) -> float:
     length = float(np.linalg.norm(along))
     if length <= FLAT_MM:
         return 0.0
-    return length * abs(float(np.sin(angle_of(along / length, unit(axis)) - angle_rad)))
+    return length * abs(float(np.sin(angle_between(along, axis) - angle_rad)))
 
 
 def about_line(points: Array, at: Array, direction: Array) -> Array:
@@ -77,12 +72,6 @@ def about_line(points: Array, at: Array, direction: Array) -> Array:
     rel = points - at
     direction = unit(direction)
     return rel - np.outer(rel @ direction, direction)
-
-
-def least_cylinder_along(points: Array, direction: Array) -> float:
-    """Diameter of the least cylinder of that direction which holds the points: of two, their distance seen along it."""
-    off = about_line(points, points.mean(axis=0), direction)
-    return 2 * float(np.linalg.norm(off, axis=1).max())
 
 
 def run_out(points: Array, at: Array, direction: Array) -> float:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import math
-from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime
 
@@ -29,7 +27,6 @@ from ...store.models import Calibration, Instrument, Station
 from ..view import JobView
 from .form_plot import form_plot
 
-MOST_OF = 0.3  # of the variance, from which one source is worth a word
 SOURCES = 5  # named of a budget, the largest
 MOST_COMPARED = 2000  # hits, beyond which other criteria are not tried
 SHOWN = 400  # hits drawn as bars; beyond that the largest are listed
@@ -129,19 +126,9 @@ def budget_words(state: JobResults, row_id: int, found: Characteristic) -> str:
         return f"The {label} is not proven. {found.unproven}"
     parts = [f"{source_words(source, names)} {shown(U)}" for source, U in found.budget[:SOURCES]]
     told = f"U = {shown(found.U or 0.0)} (95 %) of the {label}: {', '.join(parts) or 'nothing'}"
-    return f"{told}. {_lower(found, names, shown)}".rstrip()
-
-
-def _lower(found: Characteristic, names: Mapping[int, str], shown: Callable[[float], str]) -> str:
-    """What would lower U the most, and to what: where one source is most of it."""
-    if not found.budget or not found.U:
-        return ""
-    source, share = found.budget[0]
-    words = remedy_words(source, names)
-    if not words or share**2 < MOST_OF * found.U**2:
-        return ""
-    left = math.sqrt(max(found.U**2 - 0.75 * share**2, 0.0))
-    return f"With {words} it would be about {shown(left)}."
+    if found.lowered is None or not (remedy := remedy_words(found.lowered[0], names)):
+        return told
+    return f"{told}. With {remedy} it would be about {shown(found.lowered[1])}."
 
 
 def row_slip(session: Session, state: JobResults, row_id: int) -> str:

@@ -7,25 +7,23 @@ from typing import Literal
 
 from ...alignment import Alignment
 from ...errors import DeriveError
-from ..base import FeatureRef
 from ..results import FoundFeature
-from ..toleranced.base import KEPT, Member, ToleranceRecipe, Zone, whole_of
+from ..toleranced.base import KEPT, Member, ToDatumRecipe, Zone, whole_of
 from ..toleranced.place import around, plane_or_axis, points_in
 
 
-class SymmetryRecipe(ToleranceRecipe):
+class SymmetryRecipe(ToDatumRecipe):
     """``datum``: a plane, mostly a middle plane, or an axis."""
 
     kind: Literal["symmetry"] = "symmetry"
-    datum: FeatureRef
 
     def member(self, row: int, found: FoundFeature) -> Member:
         return whole_of(row, found)
 
     def zone_for(self, member: Member, found: Mapping[int, FoundFeature], system: Alignment | None) -> Zone:
-        datum = found[self.datum]
-        if datum is member.found or datum.feature is None:
-            raise DeriveError(f"{datum.name} is no datum for itself.", KEPT, "Choose another datum.")
+        datum = self.against(member, found)
+        if datum.feature is None:
+            raise DeriveError(f"{datum.name} is no feature.", KEPT, "Choose another datum.")
         off = plane_or_axis(datum.feature, datum.name)
         return around(off, (datum.feature,), system, points_in(member, system))
 

@@ -92,13 +92,8 @@ class ToleranceRecipe(JudgedRecipe):
 
     @classmethod
     def of_chosen(cls, of: Sequence[int]) -> dict[str, Any] | None:
-        """A recipe's data, without name and zone, of features in the order in which they were chosen.
-
-        Where it takes one datum that is the last. None where there are too few.
-        """
-        if "datum" not in cls.model_fields:
-            return {"kind": cls.key(), "of": list(of)}
-        return {"kind": cls.key(), "of": list(of[:-1]), "datum": of[-1]} if len(of) > 1 else None
+        """A recipe's data, without name and zone, of features as they were chosen; None where these do not tell it."""
+        return {"kind": cls.key(), "of": list(of)}
 
     def available(self, found: Any = None) -> tuple[tuple[str, Unit], ...]:
         return ((VALUE, "mm"),)
@@ -135,6 +130,24 @@ class ToleranceRecipe(JudgedRecipe):
         draw, where = _where(member, zone, features)
         more = f"The zone is larger by {mm(bonus, '.4f')}, a bonus of its size. " if bonus > 0 else ""
         return Judgement((judged,), draw, more + where)
+
+
+class ToDatumRecipe(ToleranceRecipe):
+    """``datum``: the one feature that it is told from."""
+
+    datum: FeatureRef
+
+    @classmethod
+    def of_chosen(cls, of: Sequence[int]) -> dict[str, Any] | None:
+        """The last chosen is the datum."""
+        return {"kind": cls.key(), "of": list(of[:-1]), "datum": of[-1]} if len(of) > 1 else None
+
+    def against(self, member: Member, found: Mapping[int, FoundFeature]) -> FoundFeature:
+        """The datum. Raises DeriveError where it is the member itself."""
+        datum = found[self.datum]
+        if datum is member.found:
+            raise DeriveError(f"{datum.name} is its own datum.", KEPT, "Choose another datum.")
+        return datum
 
 
 def _told(zone: Zone, features: list[Feature]) -> Told:
@@ -182,48 +195,37 @@ def touched_places(found: FoundFeature) -> Array:
     return np.asarray(found.contacts + air * found.residuals[:, None] * unit(ahead - behind))
 
 
+def _moving(found: FoundFeature, feature: Feature, points: Array) -> Member:
+    """Points that move with a feature."""
+    return Member(found.name, found, Feature(found.name, Touched(points), feature.local, feature.uncertainty.part(slice(6))))
+
+
 def surface_of(row: int, found: FoundFeature) -> Member:
-    """The places touched on it. Raises DeriveError where it was not touched."""
+    """The places touched on it, each with its own error. Raises DeriveError where it was not touched."""
     feature = found.feature
     if feature is None or found.contacts is None or found.fit is None:
         raise DeriveError(f"{found.name} is not touched itself.", KEPT, "Choose a feature that is measured.")
-    moves, places = feature.uncertainty.part(slice(6)), touched_places(found)
+    member = _moving(found, feature, touched_places(found))
+    moves = member.feature.uncertainty
     shared = Uncertainty(6, {s: t for s, t in moves.terms.items() if s != Source("hits", row)}, moves.spare)
-    return Member(found.name, found, Feature(found.name, Touched(places), feature.local, shared), (row, found.u_hit_mm))
-
-
-def ends_of(row: int, found: FoundFeature) -> Member:
-    """The two ends of its axis, as far as it was touched. Raises DeriveError where it has none."""
-    feature = found.feature
-    if feature is None or axis_of(feature.shape) is None:
-        raise DeriveError(f"{found.name} has no axis.", KEPT, "Choose a bore, a boss or a line.")
-    if feature.extent is None or len(feature.extent) < 2:
-        raise DeriveError(f"{found.name} has no length of its own.", KEPT, "Measure it over its length.")
-    moves = feature.uncertainty.part(slice(6))
-    return Member(found.name, found, Feature(found.name, Touched(feature.extent[[0, -1]]), feature.local, moves))
-
-
-def center_of(row: int, found: FoundFeature) -> Member:
-    """Its center. Raises DeriveError where it has none."""
-    feature = found.feature
-    place = None if feature is None else point_of(feature.shape)
-    if feature is None or place is None:
-        raise DeriveError(f"{found.name} has no center.", KEPT, "Choose something round, or a point.")
-    return Member(
-        found.name, found, Feature(found.name, Touched(place[None]), feature.local, feature.uncertainty.part(slice(6)))
-    )
+    return replace(member, feature=replace(member.feature, uncertainty=shared), noise=(row, found.u_hit_mm))
 
 
 def whole_of(row: int, found: FoundFeature) -> Member:
-    """Its axis, its center, the surface touched, or a made plane as far as it reaches."""
-    shape = found.shape
+    """The ends of its axis, as far as it was touched; its center; a made plane as far as it reaches; or the surface touched.
+
+    Raises DeriveError where there is nothing of these.
+    """
+    feature, shape = found.feature, found.shape
+    if feature is None:
+        return surface_of(row, found)  # which says so
     if axis_of(shape) is not None:
-        return ends_of(row, found)
-    if point_of(shape) is not None:
-        return center_of(row, found)
-    feature = found.feature
-    if feature is not None and found.contacts is None and plane_of(shape) is not None and feature.extent is not None:
-        return Member(
-            found.name, found, Feature(found.name, Touched(feature.extent), feature.local, feature.uncertainty.part(slice(6)))
-        )
+        if feature.extent is None or len(feature.extent) < 2:
+            raise DeriveError(f"{found.name} has no length of its own.", KEPT, "Measure it over its length.")
+        return _moving(found, feature, feature.extent[[0, -1]])
+    place = point_of(shape)
+    if place is not None:
+        return _moving(found, feature, place[None])
+    if found.contacts is None and plane_of(shape) is not None and feature.extent is not None:
+        return _moving(found, feature, feature.extent)
     return surface_of(row, found)

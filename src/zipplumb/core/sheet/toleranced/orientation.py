@@ -10,20 +10,17 @@ import numpy as np
 from ...alignment import Alignment
 from ...errors import DeriveError
 from ...features import axis_of, direction_of, own_direction, plane_of
-from ...frames import Array
-from ...tolerances.zones import angle_of, least_slab_across, least_slab_at, length_at, spread
-from ..base import FeatureRef
+from ...frames import Array, angle_between
+from ...tolerances.zones import least_slab_across, least_slab_at, length_at, spread
 from ..results import FoundFeature
-from .base import KEPT, Member, ToleranceRecipe, Zone, whole_of
+from .base import KEPT, Member, ToDatumRecipe, Zone, whole_of
 
 SQUARE, RIGHT_RAD = np.pi / 2, 1e-9
 BY_FAR_RAD = np.radians(15)  # no zone of a drawing is so wide
 
 
-class OrientationRecipe(ToleranceRecipe):
+class OrientationRecipe(ToDatumRecipe):
     """``datum``: a plane or an axis."""
-
-    datum: FeatureRef
 
     def member(self, row: int, found: FoundFeature) -> Member:
         if axis_of(found.shape) is None and plane_of(found.shape) is None:
@@ -35,14 +32,12 @@ class OrientationRecipe(ToleranceRecipe):
         raise NotImplementedError
 
     def zone_for(self, member: Member, found: Mapping[int, FoundFeature], system: Alignment | None) -> Zone:
-        datum = found[self.datum]
+        datum = self.against(member, found)
         if datum.feature is None or direction_of(datum.shape) is None:
             raise DeriveError(f"{datum.name} has no direction, so it is no datum for this.", KEPT, "Choose a plane or an axis.")
-        if datum is member.found:
-            raise DeriveError(f"{datum.name} is its own datum.", KEPT, "Choose another datum.")
         is_plane = plane_of(member.found.shape) is not None
         angle = self.angle(is_plane == (plane_of(datum.shape) is not None))
-        stands = angle_of(own_direction(member.found.shape), own_direction(datum.shape))
+        stands = angle_between(own_direction(member.found.shape), own_direction(datum.shape))
         if abs(stands - angle) > BY_FAR_RAD:
             raise DeriveError(
                 f"{member.name} stands at {np.degrees(stands):.0f}° to {datum.name} by their directions, not at "

@@ -13,11 +13,10 @@ from ...errors import DeriveError
 from ...features import Feature, axis_line, axis_of, plane_of
 from ...frames import Array
 from ...tolerances.zones import about_line
-from ..base import FeatureRef
 from ..datums import Datum
 from ..judged import NeedsSystem
 from ..results import FoundFeature
-from .base import KEPT, Member, ToleranceRecipe, Zone
+from .base import KEPT, Member, ToDatumRecipe, ToleranceRecipe, Zone
 
 Off = Callable[..., Array]  # points, shapes of datums -> how each lies off the middle of the zone
 BOTH_SIDES = 2.0
@@ -74,15 +73,11 @@ def there(system: Alignment | None) -> Alignment:
     return system
 
 
-class AboutAxisRecipe(ToleranceRecipe):
+class AboutAxisRecipe(ToDatumRecipe):
     """``datum``: what has an axis."""
 
-    datum: FeatureRef
-
     def axis(self, member: Member, found: Mapping[int, FoundFeature]) -> Feature:
-        datum = found[self.datum]
-        if datum is member.found:
-            raise DeriveError(f"{datum.name} is its own datum.", KEPT, "Choose another datum.")
+        datum = self.against(member, found)
         if datum.feature is None or axis_of(datum.shape) is None:
             raise DeriveError(
                 f"{datum.name} has no axis, so it is no datum for this.", KEPT, "Choose a bore, a boss or a line."
