@@ -63,6 +63,7 @@ FORMS = {
     "measure.choose": {"code": "fit:plane"}, "measure.become": {"kind": "cone", "seen": ""},
     "measure.join": {"into": "1"}, "measure.give_back": {}, "measure.side": {"air": "1"},
     "measure.hit": {"aside": "1"},
+    "derive.as_one_goes": {"way": "last"},
     "derive.plan": {"key": "flatness_", "of": "@row_id", "diameter": "5", "height": "3", "offset": "1", "zone": "0.1"},
     "report.make": {"kind": "csv", "row": "@row_id"},
     "report.keep": {"png": "data:image/png;base64,AAAA", "caption": "c"}, "report.drop": {},

@@ -51,6 +51,11 @@ def choices(job_id: int, of: Sequence[int], given: Given = Given(), zone_mm: flo
     """
     with transaction() as session:
         state = load(session, job_id)
+    return choices_of(state, of, given, zone_mm)
+
+
+def choices_of(state: JobResults, of: Sequence[int], given: Given = Given(), zone_mm: float | None = None) -> list[Choice]:
+    """The same, of a job as it stands."""
     system = state.alignment
     features = [in_system(_feature(state, i), system) for i in _checked(of)]
     found = []

@@ -14,7 +14,7 @@ from ..core.sheet import kind_of, recipe_from_dict
 from ..devices.hits import HitBatch
 from ..store.database import stored, tell, transaction
 from ..store.models import Calibration, Instrument, Job, Probe, Reading, Row, Station
-from . import touching
+from . import chain, touching
 from .actor import INSTRUMENT, Actor, record
 from .readings import first_time, forget_pull_offs, must_be_kept, store, take_back
 from .readings import set_aside as set_mark
@@ -101,6 +101,8 @@ def finish_from_device(instrument_id: int, batch: HitBatch, number: int) -> str:
         if not first_time(session, instrument_id, batch.session, number):
             return "finished"
         instrument, job = _place(session, instrument_id)
+        if chain.settle(session, job):
+            return "finished"
         row = _current(session, job)
         again = row.finished_at is not None
         _add(session, instrument, job, row, batch)
@@ -113,6 +115,8 @@ def finish(actor: Actor, job_id: int) -> str:
     actor.must_change()
     with transaction() as session:
         job = stored(session, Job, job_id, lock=True)
+        if chain.settle(session, job):
+            return "finished"
         row = _current(session, job)
         return _finish(session, actor, job, row, row.finished_at is not None)
 
@@ -136,8 +140,10 @@ def _finish(session: Session, actor: Actor, job: Job, row: Row, again: bool) -> 
         state = load(session, job.id)
         found = state.results[row.id]
     tone = "asks" if found.state == "asks" else found.verdict.word if found.verdict else "finished"
-    if found.state == "done" and not job.touching:
-        job.current_row_id = next_to_measure(state, row.id)
+    if found.state == "done":
+        if not job.touching:
+            job.current_row_id = next_to_measure(state, row.id)
+        chain.follow(session, actor, job, row.id)
     record(session, actor, job.id, "finish", row=row.id)
     tell(session, job.id, "finish", row=row.id, tone=tone)
     return tone
@@ -210,6 +216,7 @@ def _reopen_last(session: Session, actor: Actor, job: Job) -> str:
     _forget_pull_offs(session, last, actor.id)
     last.recipe = {**last.recipe, "settled_air": None}
     job.current_row_id = last.id
+    chain.take_back(session, job, last.id)
     record(session, actor, job.id, "open again", row=last.id)
     tell(session, job.id, "rows", row=last.id, tone="undone")
     return "undone"
@@ -266,6 +273,8 @@ def _step(session: Session, actor: Actor, job: Job, by: int) -> str:
     row = touching.being_touched(session, job)
     if row is not None and (state := load(session, job.id)).results[row.id].hits:
         return touching.choose(session, actor, state, row, by)
+    if chain.step(session, actor, job, by):
+        return "moved"
     rows = session.scalars(select(Row).where(Row.job_id == job.id, Row.removed_at.is_(None)).order_by(Row.position, Row.id))
     ids = [row.id for row in rows if kind_of(row.recipe).takes_hits]
     if not ids:
@@ -295,6 +304,12 @@ def _measured(session: Session, job_id: int, row_id: int) -> Row:
     return row
 
 
+def choose(actor: Actor, job_id: int, row_id: int, code: str) -> None:
+    """What a person pointed at: of a dimension that is offered, or of something touched."""
+    if not chain.choose(actor, job_id, row_id, code):
+        touching.choose_by_code(actor, job_id, row_id, code)
+
+
 def settle_side(actor: Actor, job_id: int, row_id: int, air: int) -> None:
     """A person's answer. For a plane +1: as pulled off, -1: the other side; else +1 outside, -1 inside."""
     actor.must_change()
@@ -306,7 +321,10 @@ def settle_side(actor: Actor, job_id: int, row_id: int, air: int) -> None:
         row.recipe = {**row.recipe, "settled_air": air}
         session.flush()
         if job.current_row_id == row_id:
-            job.current_row_id = next_to_measure(load(session, job_id), row_id)
+            state = load(session, job_id)
+            job.current_row_id = next_to_measure(state, row_id)
+            if state.row(row_id).finished and state.results[row_id].state == "done":
+                chain.follow(session, actor, job, row_id)
         record(session, actor, job_id, "settle the side", row=row_id, air=air)
         tell(session, job_id, "rows", row=row_id, tone="finished")
 

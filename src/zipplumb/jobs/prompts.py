@@ -8,7 +8,7 @@ from ..core.fitting import SURE, SpoilingHit
 from ..core.sheet import RowResult, SheetRow
 from ..core.units import length_text, sentence_in
 from ..store.models import Instrument
-from . import without_cad
+from . import chain, without_cad
 from .results import JobResults
 from .rows_text import row_text
 from .touching import chosen, open_row, options, plane_of_touch
@@ -49,7 +49,10 @@ def prompt(state: JobResults, instrument: Instrument | None) -> Prompt:
     """The prompt for a job's current row."""
     measured = state.measured
     row = state.current
-    if state.job.touching and instrument is not None and instrument.connected and _nothing_open(state):
+    ready = instrument is not None and instrument.connected
+    if ready and (offer := chain.offered(state)) is not None:
+        return _dimension(state, offer)
+    if ready and state.job.touching and _nothing_open(state):
         return _just_touch(state)
     if row is None:
         return Prompt("Plan a row: pick a face of the part.", of=len(measured))
@@ -79,6 +82,16 @@ def prompt(state: JobResults, instrument: Instrument | None) -> Prompt:
         way=CHOICES.get(row.recipe.way_held, ""),
         live=row.recipe.rests_on_surfaces,
     )
+
+
+def _dimension(state: JobResults, offer: chain.Offer) -> Prompt:
+    """A dimension that came with the feature before, and what to do next."""
+    row = state.current
+    goes_on = state.job.touching or row is None or row.finished
+    then = "Touch the next." if goes_on or row is None else words_for(row.recipe).ask(row.recipe, state.job.units)
+    line = f"Next and back choose another, finish keeps it. {then}"
+    title = sentence_in(f"{offer.title}.", state.job.units)
+    return Prompt(title, line, row=offer.row, of=len(state.measured), options=offer.options)
 
 
 def _nothing_open(state: JobResults) -> bool:

@@ -107,7 +107,10 @@ class Part(Base):
 
 
 class Job(Base):
-    """``touching``: "space" or "plane" while hits go to what they fit there; "" while they follow the sheet."""
+    """``touching``: "space" or "plane" while hits go to what they fit there; "" while they follow the sheet.
+
+    ``chain``: how dimensions follow the features.
+    """
 
     __tablename__ = "jobs"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -118,6 +121,7 @@ class Job(Base):
     alignment_row_id: Mapped[int | None] = mapped_column(ForeignKey("rows.id", use_alter=True))
     kept_bodies: Mapped[list[Any] | None] = mapped_column(JSONB)
     touching: Mapped[str] = mapped_column(String(5), server_default="")
+    chain: Mapped[dict[str, Any]] = mapped_column(JSONB, server_default="{}")
     created_by: Mapped[int | None] = mapped_column(ForeignKey("users.id"))
     created_at: Mapped[datetime] = _now()
     part: Mapped[Part] = relationship()

@@ -8,7 +8,7 @@ from sqlalchemy.orm import Session
 from ...core.deriving import Given
 from ...core.errors import InputError, PlumbError
 from ...core.units import Units, length_from_text, quantity_text, sentence_in
-from ...jobs import derive
+from ...jobs import chain, derive
 from ...jobs.results import JobResults
 from ...jobs.rows_text import SHAPES
 from ...store.database import stored, transaction
@@ -32,7 +32,17 @@ def panel(session: Session, state: JobResults, view: JobView) -> str:
         if row.recipe.role == "feature"
         for found in (state.results[row.id],)
     ]
-    return render_template("_derive.html", view=view, features=features, given=GIVEN, kinds=kinds_to_plan("tolerance"))
+    ways, way = chain.WAYS.items(), chain.Chain.of_job(state.job).way
+    kinds = kinds_to_plan("tolerance")
+    return render_template("_derive.html", view=view, features=features, given=GIVEN, kinds=kinds, ways=ways, way=way)
+
+
+@blueprint.post("/chain")
+@changes
+def as_one_goes(job_id: int):
+    """Whether, and how, dimensions follow the features that are measured."""
+    chain.set_way(g.actor, job_id, request.form.get("way", "?"))
+    return done()
 
 
 def _chosen(values) -> list[int]:

@@ -64,7 +64,7 @@ def next_way(job_id: int):
 @blueprint.post("/rows/<int:row_id>/choose")
 @changes
 def choose(job_id: int, row_id: int):
-    touching.choose_by_code(g.actor, job_id, row_id, request.form.get("code", ""))
+    measure.choose(g.actor, job_id, row_id, request.form.get("code", ""))
     return done()
 
 
