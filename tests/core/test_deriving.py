@@ -1,4 +1,5 @@
 import itertools
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -6,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
 
-from zipplumb.core.deriving import Given, bolt_circle, chain, hole_table, possible
+from zipplumb.core.deriving import Given, bolt_circle, construct, possible
 from zipplumb.core.deriving import constructions as make
 from zipplumb.core.deriving import dimensions as size
 from zipplumb.core.deriving.registry import derivations_for
@@ -179,38 +180,19 @@ def holes_at(places, covariance=None):
 def test_a_bolt_circle_names_the_hole_that_is_out_of_place():
     places = pattern()
     places[4] += 0.3 * places[4] / 180
-    found = bolt_circle(holes_at(places))
-    assert found.diameter_mm / 2 == pytest.approx(180 + 0.3 / 12, abs=1e-3)
-    assert int(np.argmax([abs(h.radial_mm) for h in found.holes])) == 4
+    found = bolt_circle(places)
+    assert found.circle.radius == pytest.approx(180 + 0.3 / 12, abs=1e-3)
+    assert int(np.argmax(np.abs(found.radial_mm))) == 4
     turned = pattern() @ Rotation.from_euler("z", 1.1).as_matrix().T
     turned[7] += 0.2 * np.cross([0, 0, 1], turned[7] / 180)
     some = np.random.default_rng(3).permutation(12)[:9]  # in any order, three not measured
     some = np.append(some[some != 7], 7)
-    along = {
-        k: h.along_mm for k, h in zip(some, bolt_circle(holes_at(turned[some]), count=12, normal=[0, 0, 1]).holes, strict=True)
-    }
+    along = dict(zip(some.tolist(), bolt_circle(turned[some], count=12).along_mm, strict=True))
     assert max(along, key=lambda k: abs(along[k])) == 7
     assert along[7] == pytest.approx(0.2 * (1 - 1 / len(some)), abs=0.02)
     for wrong, words in ((places[:2], "three holes"), (np.vstack([places, places[:1] + 1]), "one place")):
         with pytest.raises(DeriveError, match=words):
-            bolt_circle(holes_at(wrong))
-
-
-def test_a_hole_table_and_a_chain():
-    """Closed form: the 3-4-5 triangle; uncertainties go straight through."""
-    covariance = np.diag([0.01, 0.02, 0.03, 0, 0, 0, 0.005]) ** 2
-    features = holes_at(np.array([[30.0, 40, 0], [60, 80, 0], [60, 110, 0]]), covariance)
-    row = hole_table(features)[0]
-    assert row.polar == pytest.approx((50.0, np.arctan2(4, 3)))
-    assert row.u_place == pytest.approx([0.01, 0.02, 0.03])
-    assert (row.diameter_mm, row.u_diameter_mm) == pytest.approx((11.0, 0.01))
-    assert row.u_polar[0] == pytest.approx(np.hypot(0.6 * 0.01, 0.8 * 0.02))
-    links = chain(features)
-    assert [s.value for s in links.steps] == pytest.approx([50.0, 30.0])
-    assert links.whole.value == pytest.approx(np.hypot(30, 70))
-    assert [s.value for s in chain(features, "along_y").steps] == pytest.approx([40.0, 30.0])
-    with pytest.raises(DeriveError, match="no center"):
-        hole_table([Feature("face", TOP)])
+            bolt_circle(wrong)
 
 
 def leaning(shapes):
@@ -333,19 +315,64 @@ def test_nothing_that_can_be_made_is_lost_for_one_that_cannot():
     assert all(p.why_not or p.feature is not None or np.isfinite(p.value) for p in found.values())
 
 
-def test_an_angle_at_half_a_turn_and_at_the_origin_has_no_absurd_uncertainty():
-    """Polar angles of 180°, and of a hole at the origin; the angle of opposite directions seen along Z."""
-    spread = np.diag([0.01, 0.01, 0.01, 0, 0, 0, 0.01]) ** 2
-    holes = [
-        Feature.known(f"hole {k}", Circle(place, [0, 0, 1], 5), Motion(np.eye(3), np.array(place, float)), spread)
-        for k, place in enumerate([[-100, 0, 0], [0, 0, 0], [0, 100, 0]])
-    ]
-    half, center, up = hole_table(holes)
-    assert half.u_polar[1] == pytest.approx(1e-4, rel=0.01)
-    assert np.isinf(center.u_polar[1])
-    assert up.u_polar[1] == pytest.approx(1e-4, rel=0.01)
+def test_an_angle_at_half_a_turn_has_no_absurd_uncertainty():
+    """The angle of opposite directions seen along Z."""
     lean = np.diag([0, 0, 0, 1e-4, 1e-4, 1e-4]) ** 2
     opposite = [Feature.known(n, Line([0, 0, 0], d), Motion.identity(), lean) for n, d in (("a", [1, 0, 0]), ("b", [-1, 0, 0]))]
     seen = next(p for p in possible(opposite) if p.key == "angle_seen_along_z")
     assert abs(seen.value) == pytest.approx(np.pi)
     assert seen.u == pytest.approx(np.sqrt(2) * 1e-4, rel=0.01)
+
+
+def axis_piece(x, lean=0.0, up=0.0, length=20.0):
+    direction = np.array([1.0, 0, lean]) / np.hypot(1, lean)
+    point = np.array([x, 0, up])
+    return Feature("bore", Cylinder(point, direction, 10), extent=point + np.outer([-length / 2, length / 2], direction))
+
+
+def test_a_common_axis_is_nearest_to_the_ends_of_all():
+    """Closed form: two short bores 0.2 apart in height, 400 from one another, lie 0.1 off a line that leans by nothing else;
+    by linear regression of the four ends (numpy.polyfit) where they lean too."""
+    level = made_of("common_axis", axis_piece(0), axis_piece(400))
+    assert np.abs(level.direction @ [0, 1, 0]) < 1e-12
+    first, second = axis_piece(0, lean=0.001), axis_piece(400, lean=-0.0005, up=0.2)
+    axis = made_of("common_axis", first, second)
+    ends = np.vstack([first.extent, second.extent])
+    slope = np.polyfit(ends[:, 0], ends[:, 2], 1)
+    assert axis.direction[2] / axis.direction[0] == pytest.approx(slope[0], rel=1e-5)
+    assert np.polyval(slope, axis.point[0]) == pytest.approx(axis.point[2], abs=1e-6)
+    with pytest.raises(DeriveError, match="not in one line: they lean by up to"):
+        construct_or_refuse("common_axis", axis_piece(0), axis_piece(400, up=60))
+
+
+def test_a_common_plane_is_nearest_to_all_and_refuses_a_step():
+    """The pads of a frame, three on one level, the third 0.3 low: linear regression of all corners (numpy.linalg.lstsq)."""
+    square = np.array([[-30.0, -20, 0], [30, -20, 0], [30, 20, 0], [-30, 20, 0]])
+    pads = [
+        Feature(f"pad {k}", Plane(at, [0, 0, 1]), extent=square + at)
+        for k, at in enumerate(np.array([[0, 0, 0], [900, 0, 0], [0, 700, -0.3]], float))
+    ]
+    plane = made_of("common_plane", *pads)
+    corners = np.vstack([p.extent for p in pads])
+    slopes = np.linalg.lstsq(np.column_stack([corners[:, :2], np.ones(12)]), corners[:, 2], rcond=None)[0]
+    assert -plane.normal[:2] / plane.normal[2] == pytest.approx(slopes[:2], abs=1e-7)
+    stepped = replace(pads[0], shape=Plane([0, 0, 80], [0, 0, 1]), extent=square + np.array([0, 0, 80]))
+    with pytest.raises(DeriveError, match="not in one plane"):
+        construct_or_refuse("common_plane", stepped, *pads[1:])
+
+
+def test_a_made_line_reaches_as_far_as_what_it_was_made_of():
+    holes = holes_at(np.array([[0.0, 0, 0], [120, 0, 0]]))
+    made = construct("line_through_the_centers", holes).feature
+    assert np.ptp(made.extent, axis=0) == pytest.approx([120, 0, 0])
+
+
+def made_of(key, *features):
+    return construct_or_refuse(key, *features).feature.shape
+
+
+def construct_or_refuse(key, *features):
+    found = construct(key, features)
+    if found.why_not:
+        raise DeriveError(found.why_not, "", "")
+    return found

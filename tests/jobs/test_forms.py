@@ -55,6 +55,7 @@ EXAMPLES = [
     {"kind": "position", "of": [4, 5], "zone_mm": 0.3, "condition": "maximum",
      "datums": [{"features": [1]}, {"features": [2, 3], "boundary": "maximum"}]},
     {"kind": "surface_profile", "of": [1], "zone_mm": 0.3, "offset_mm": 0.05},
+    {"kind": "bolt_circle", "of": [4, 5, 6], "places": 12, "within_mm": 0.1},
     {"kind": "hole_table", "of": [4, 5], "origin": 6, "polar": True, "within_mm": 0.1},
 ]  # fmt: skip
 

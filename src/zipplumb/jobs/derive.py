@@ -5,14 +5,13 @@ from __future__ import annotations
 import dataclasses
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, cast
 
 from ..core.deriving import Drawing, Given, possible
 from ..core.errors import InputError, PlumbError
-from ..core.features import axis_of, point_of
 from ..core.sheet import KINDS
+from ..core.sheet.judged import JudgedRecipe
 from ..core.sheet.judging import in_system
-from ..core.sheet.toleranced.base import ToleranceRecipe
 from ..store.database import transaction
 from .actor import Actor
 from .planning import add_row, named
@@ -67,10 +66,6 @@ def choices_of(state: JobResults, of: Sequence[int], given: Given = Given(), zon
         kind = {"kind": "dimension", "measure": made.key} if made.unit else {"kind": "construction", "make": made.key}
         raw = {**kind, "of": list(of), **dataclasses.asdict(given)}
         found.append(Choice(made.key, derivation_words(made.key), made.unit, value, U, why_not, draw, raw))
-    if len(of) > 1 and all(point_of(f.shape) is not None or axis_of(f.shape) is not None for f in features):
-        table = {"kind": "hole_table", "of": list(of), "polar": True}
-        why_not = "" if system is not None else "needs the part aligned"
-        found.append(Choice("hole_table", "Table of these holes", "", None, None, why_not, None, table, gives="table"))
     found += _tolerances(state, of, zone_mm)
     return sorted(found, key=lambda c: _order(c, zone_mm is not None))
 
@@ -81,7 +76,7 @@ def _order(choice: Choice, judges: bool) -> tuple[bool, bool, float]:
 
 
 def _tolerances(state: JobResults, of: Sequence[int], zone_mm: float | None) -> list[Choice]:
-    """What zone each tolerance needs that is for such features.
+    """What zone each tolerance needs that is for such features, and the tables.
 
     A feature with a datum letter is the datum, else each in turn.
     """
@@ -89,24 +84,27 @@ def _tolerances(state: JobResults, of: Sequence[int], zone_mm: float | None) -> 
     orders = [tuple(of)] if len(of) == 1 else [(*(i for i in of if i != last), last) for last in lettered or of]
     raws: dict[str, dict[str, Any]] = {}
     for kind in KINDS.values():
-        for order in orders if issubclass(kind, ToleranceRecipe) else ():
-            raw = kind.of_chosen(order)  # type: ignore[attr-defined]
-            if raw is not None:
-                raws.setdefault(f"{raw['kind']}_{raw.get('datum', '')}", raw)
+        if issubclass(kind, JudgedRecipe):
+            found = [kind.of_chosen(order) for order in (orders if kind.takes_zone else [tuple(of)])]
+            raws |= {f"{raw['kind']}_{raw.get('datum', '')}": raw for raw in found[::-1] if raw is not None}
     return [_tolerance(state, key, raw, zone_mm) for key, raw in raws.items()]
 
 
 def _tolerance(state: JobResults, key: str, raw: dict[str, Any], zone_mm: float | None) -> Choice:
     there = {i: state.results[i].feature for i in (*raw["of"], *([raw["datum"]] if "datum" in raw else []))}
-    names = " and ".join(there[i].name for i in raw["of"])  # type: ignore[union-attr]
+    kind = cast(type[JudgedRecipe], KINDS[raw["kind"]])
+    names = [there[i].name for i in raw["of"]]  # type: ignore[union-attr]
     to = f" to {there[raw['datum']].name}" if "datum" in raw else ""  # type: ignore[union-attr]
-    words = f"{WORDS[raw['kind']].noun.capitalize()} of {names}{to}"
-    recipe = KINDS[raw["kind"]].model_validate({**raw, "name": "?", "zone_mm": zone_mm or 1.0})
+    of = " and ".join(names) if kind.takes_zone else f"these {len(names)}"
+    words = f"{WORDS[raw['kind']].noun.capitalize()} of {of}{to}"
+    recipe = kind.model_validate({**raw, "name": "?", **({"zone_mm": zone_mm or 1.0} if kind.takes_zone else {})})
     try:
-        judged = recipe.judged(0, there, state.alignment)  # type: ignore[attr-defined]
+        judged = recipe.judged(0, there, state.alignment)  # type: ignore[arg-type]
     except PlumbError as error:
-        return Choice(key, words, "mm", None, None, str(error), None, raw, True)
+        return Choice(key, words, "mm", None, None, str(error), None, raw, kind.takes_zone)
     first, draw = judged.characteristics[0], judged.draw if state.alignment is not None else None
+    if not kind.takes_zone:
+        return Choice(key, words, "", None, None, "", draw, raw, gives="table")
     word = first.verdict.word if zone_mm and first.verdict else ""
     return Choice(key, words, "mm", first.actual, first.U, "", draw, raw, True, word)
 

@@ -6,9 +6,8 @@ from .distance import PlaneDistance, plane_distance
 from .drawing import Drawing
 from .possible import Possible, construct, derivation_of, made, made_feature, possible
 from .registry import unit_of
-from .tables import Chain, Hole, chain, hole_table
 
 __all__ = [
-    "BoltCircle", "Chain", "Derivation", "Drawing", "Given", "Hole", "PlaneDistance", "Possible", "bolt_circle", "chain",
-    "construct", "derivation_of", "hole_table", "made", "made_feature", "plane_distance", "possible", "unit_of",
+    "BoltCircle", "Derivation", "Drawing", "Given", "PlaneDistance", "Possible", "bolt_circle", "construct",
+    "derivation_of", "made", "made_feature", "plane_distance", "possible", "unit_of",
 ]  # fmt: skip

@@ -290,3 +290,45 @@ def circle_through_points(points: Array) -> Circle:
 
 def sphere_through_points(points: Array) -> Sphere:
     return fit("sphere", points).shape
+
+
+ONE_RAD, ONE_SHARE, ONE_MM = np.radians(5), 0.02, 0.5  # by so much things may be off one line, or one plane, that were meant so
+
+
+def common_axis(lines: Sequence[Line], places: Sequence[Array]) -> Line:
+    """The axis that several have together: the line nearest to the ends of all, each as far as it reaches.
+
+    ``places``: of each what was touched of it (m, 3). Raises DeriveError where they are not nearly in one line.
+    """
+    ends = np.vstack([_ends(line, there) for line, there in zip(lines, places, strict=True)])
+    axis = line_through_points(ends)
+    direction = axis.direction if axis.direction @ lines[0].direction > 0 else -axis.direction
+    off = float(np.linalg.norm(ends - axis.point - np.outer((ends - axis.point) @ direction, direction), axis=1).max())
+    _as_one(off, ends, [line.direction for line in lines], direction, "line")
+    return Line(axis.point, direction)
+
+
+def _ends(line: Line, there: Array) -> Array:
+    along = (there - line.point) @ line.direction
+    return line.point + np.outer([along.min(), along.max()], line.direction)
+
+
+def common_plane(planes: Sequence[Plane], places: Sequence[Array]) -> Plane:
+    """The plane that several lie in together: the one nearest to all, each as far as it reaches.
+
+    ``places``: of each what was touched of it (m, 3). Raises DeriveError where they are not nearly in one plane.
+    """
+    flat = [there - np.outer(p.distance(there), p.normal) for p, there in zip(planes, places, strict=True)]
+    whole = plane_through_points(np.vstack(flat))
+    normal = whole.normal if whole.normal @ planes[0].normal > 0 else -whole.normal
+    off = max(float(np.abs(whole.distance(points)).max()) for points in flat)
+    _as_one(off, np.vstack(flat), [p.normal for p in planes], normal, "plane")
+    return Plane(whole.point, normal)
+
+
+def _as_one(off: float, places: Array, ways: Sequence[Array], whole: Array, what: str) -> None:
+    reach = float(np.linalg.norm(np.ptp(places, axis=0)))
+    lean = max(min(between(way, whole), np.pi - between(way, whole)) for way in ways)
+    if off > max(ONE_SHARE * reach, ONE_MM) or lean > ONE_RAD:
+        by = f"lean by up to {np.degrees(lean):.2g}° to it" if lean > ONE_RAD else f"lie up to {mm(off, '.3g')} off it"
+        raise DeriveError(f"They are not in one {what}: they {by}.", KEPT, "Choose what was meant to be in one.")

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
-from ..features import Feature, own_direction, spot_of
+from ..features import Feature, axis_of, own_direction, plane_of, spot_of
 from ..frames import Array, cross, perpendicular_pair, unit
 from ..sections import Section
 from ..shapes import Arc, Circle, Ellipse, Line, Plane, Point, Slot, Sphere
@@ -49,6 +49,16 @@ def reach_of(features: list[Feature] | tuple[Feature, ...]) -> float:
     every = np.vstack(places)
     radii = [getattr(f.shape, "radius", 0.0) for f in features]
     return max(float(np.linalg.norm(np.ptp(every, axis=0))) / 2, *radii, SMALLEST_MM)
+
+
+def reach_on(shape: Any, features: Sequence[Feature]) -> Array | None:
+    """How far a made axis or plane reaches: as far as what it is made of, dropped onto it (m, 3); None of other shapes."""
+    places = np.vstack([spot_of(f.shape)[None] if f.extent is None else f.extent for f in features])
+    axis, plane = axis_of(shape), plane_of(shape)
+    if axis is not None:
+        along = (places - axis.point) @ axis.direction
+        return np.asarray(axis.point + np.outer([along.min(), along.max()], axis.direction))
+    return None if plane is None else np.asarray(places - np.outer(plane.distance(places), plane.normal))
 
 
 def whole_circle(circle: Circle) -> Arc:

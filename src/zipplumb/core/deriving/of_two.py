@@ -28,6 +28,7 @@ from . import dimensions as size
 from .derivation import Derivation
 from .distance import plane_distance
 from .drawing import Drawing, angle_drawn, segment
+from .of_many import in_common
 
 
 def of_two(first: Feature, second: Feature) -> list[Derivation]:
@@ -44,7 +45,7 @@ def of_two(first: Feature, second: Feature) -> list[Derivation]:
     elif (a1 and f2) or (f1 and a2):
         found = _axis_plane(a if a1 else b, swap=f1)
     elif f1 and f2:
-        found = _planes(second)
+        found = _planes(first, second)
     else:
         found = []
     if not (f1 and f2):
@@ -191,6 +192,7 @@ def _axes(a: Any, b: Any, first: Feature, second: Feature) -> list[Derivation]:
         found += _over_the_reach(second)
     return found + [
         Derivation("nearest_place_of_the_two", "", lambda a, b: make.meet_lines(axis_line(a), axis_line(b))),
+        *in_common((first, second)),
         Derivation("middle_line", "", lambda a, b: make.middle_line(axis_line(a), axis_line(b))),
         Derivation("bisector", "", lambda a, b: make.bisector(axis_line(a), axis_line(b))),
         Derivation("bisector_of_the_wider_angle", "", lambda a, b: make.bisector(axis_line(a), axis_line(b), wide=True)),
@@ -216,7 +218,7 @@ def _axis_plane(shape: Any, swap: bool) -> list[Derivation]:
     return _ordered(found, swap)
 
 
-def _planes(second: Feature) -> list[Derivation]:
+def _planes(first: Feature, second: Feature) -> list[Derivation]:
     def perpendicular(a: Plane, b: Plane) -> Drawing:
         found = plane_distance(a, b)
         return segment(found.foot, found.middle)
@@ -245,6 +247,7 @@ def _planes(second: Feature) -> list[Derivation]:
         *_over_the_reach(second),
         Derivation("line_in_which_they_meet", "", make.meet_planes, away=make.meeting_distance),
         Derivation("middle_plane", "", make.middle_plane),
+        *in_common((first, second)),
         Derivation("bisector_of_the_normals", "", make.bisector_plane),
         Derivation("bisector_of_the_other_angle", "", lambda a, b: make.bisector_plane(a, b, other=True)),
     ]  # fmt: skip

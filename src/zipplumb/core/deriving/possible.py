@@ -14,7 +14,7 @@ from ..uncertainty import Uncertainty, coverage_factor, exact, propagate
 from ..units import mm
 from .constructions import FARTHEST_MM, KEPT
 from .derivation import Derivation, Given, Unit
-from .drawing import Drawing, drawn, reach_of
+from .drawing import Drawing, drawn, reach_of, reach_on
 from .registry import derivations_for
 
 log = logging.getLogger(__name__)
@@ -113,4 +113,4 @@ def made_feature(derivation: Derivation, features: Sequence[Feature]) -> Feature
     shape = derivation.make(*(f.shape for f in features))
     local = frame_of(shape)
     _, uncertainty = propagate(lambda *shapes: differences(derivation.make(*shapes), local), features)
-    return Feature(derivation.key.replace("_", " "), shape, local, uncertainty)
+    return Feature(derivation.key.replace("_", " "), shape, local, uncertainty, reach_on(shape, features))

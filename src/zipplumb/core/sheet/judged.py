@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import Any, ClassVar
 
 from ..alignment import Alignment
 from ..deriving import Drawing
@@ -27,7 +28,14 @@ class Judgement:
 
 
 class JudgedRecipe(RowRecipe):
-    """A row that judges the features of others."""
+    """A row that judges the features of others. ``takes_zone``: by how large a zone is said on the row."""
+
+    takes_zone: ClassVar[bool] = False
+
+    @classmethod
+    def of_chosen(cls, of: Sequence[int]) -> dict[str, Any] | None:
+        """A recipe's data, without name and zone, of features as they were chosen; None where these do not tell it."""
+        return None
 
     @property
     def rests_on(self) -> tuple[Datum, ...]:

@@ -15,6 +15,8 @@ SHAPES = {
     "circle_in_which_the_plane_cuts_it": "Circle in which the plane cuts it",
     "circle_of_a_diameter": "Circle of a diameter",
     "circle_through_the_centers": "Circle through the centers",
+    "common_axis": "Common axis",
+    "common_plane": "Common plane",
     "corner_of_the_three_planes": "Corner of the three planes",
     "foot_on_the_axis": "Foot on the axis",
     "foot_on_the_plane": "Foot on the plane",

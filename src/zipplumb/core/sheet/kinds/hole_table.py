@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Annotated, Any, Literal
 
@@ -12,7 +12,7 @@ from pydantic import Field
 from ...alignment import Alignment
 from ...deriving import Drawing
 from ...errors import DeriveError
-from ...features import Feature, axis_line, axis_of, center_point, point_of, radius_of
+from ...features import Feature, axis_of, point_of, radius_of
 from ...frames import Array
 from ...units import Unit
 from ..base import Asked, FeatureRef, Internal, Length
@@ -20,6 +20,7 @@ from ..judged import JudgedRecipe, Judgement, NeedsSystem
 from ..judging import decided, in_system, told_in
 from ..quantities import Quantity
 from ..results import Characteristic, FoundFeature
+from ..toleranced.place import place_of
 
 KEPT = "What was measured is kept."
 AT_ORIGIN_MM = 1e-3  # so near to it a hole has no angle
@@ -42,25 +43,6 @@ COLUMNS = (
     Column("radius", "from zero", "mm", lambda at: float(np.hypot(at[0], at[1])), polar=True),
     Column("angle", "angle", "rad", lambda at: float(np.arctan2(at[1], at[0])), polar=True),
 )
-Place = Callable[[Any], Array]  # of a shape in the part
-
-
-def _place_of(found: FoundFeature) -> Place:
-    """Where a hole is: its center, or where its axis passes the nominal point's height. Raises DeriveError."""
-    shape, nominal = found.shape, found.nominal
-    if shape is not None and point_of(shape) is not None:
-        return center_point
-    axis = axis_of(nominal) if nominal is not None else None
-    if found.feature is None or axis_of(shape) is None or axis is None:
-        raise DeriveError(f"{found.name} has no center.", KEPT, "Choose holes, slots, balls, points, or bores with a nominal.")
-
-    def pierced(shape: Any) -> Array:
-        line = axis_line(shape)
-        return np.asarray(
-            line.point + ((axis.point - line.point) @ axis.direction) / (line.direction @ axis.direction) * line.direction
-        )
-
-    return pierced
 
 
 class HoleTableRecipe(JudgedRecipe):
@@ -75,6 +57,10 @@ class HoleTableRecipe(JudgedRecipe):
     within_mm: Length | None = None
     asked: Annotated[tuple[Asked, ...], Internal(), Field(max_length=0)] = ()
 
+    @classmethod
+    def of_chosen(cls, of: Sequence[int]) -> dict[str, Any] | None:
+        return {"kind": cls.key(), "of": list(of), "polar": True} if len(of) > 1 else None
+
     def judged(self, row: int, found: Mapping[int, FoundFeature], system: Alignment | None) -> Judgement:
         if system is None:
             raise NeedsSystem("X and Y of holes need the part aligned.")
@@ -82,12 +68,12 @@ class HoleTableRecipe(JudgedRecipe):
             raise DeriveError("A hole is named twice.", KEPT, "Name each once.")
         zero = None if self.origin is None else found[self.origin]
         each = [c for i in self.of for c in self._of(found[i], zero, system)]
-        places = tuple(_place_of(found[i])(system.shape(found[i].shape)) for i in self.of)
+        places = tuple(place_of(found[i])(system.shape(found[i].shape)) for i in self.of)
         return Judgement(tuple(each), Drawing(points=places))
 
     def _of(self, hole: FoundFeature, zero: FoundFeature | None, system: Alignment) -> list[Characteristic]:
         both = [f for f in (hole, zero) if f is not None]
-        places = [_place_of(f) for f in both]
+        places = [place_of(f) for f in both]
         features = [in_system(f.feature, system) for f in both if f.feature is not None]
 
         def at(*shapes: Any) -> Array:

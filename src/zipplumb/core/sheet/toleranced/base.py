@@ -86,13 +86,13 @@ class ToleranceRecipe(JudgedRecipe):
     """``of``: the features, each judged, of which the worst tells; ``zone_mm``: what the drawing allows."""
 
     role = "tolerance"
+    takes_zone = True
     of: Annotated[tuple[FeatureRef, ...], Field(min_length=1, max_length=60)]
     zone_mm: Length
     asked: Annotated[tuple[Asked, ...], Internal(), Field(max_length=0)] = ()
 
     @classmethod
     def of_chosen(cls, of: Sequence[int]) -> dict[str, Any] | None:
-        """A recipe's data, without name and zone, of features as they were chosen; None where these do not tell it."""
         return {"kind": cls.key(), "of": list(of)}
 
     def available(self, found: Any = None) -> tuple[tuple[str, Unit], ...]:
@@ -220,9 +220,10 @@ def whole_of(row: int, found: FoundFeature) -> Member:
     if feature is None:
         return surface_of(row, found)  # which says so
     if axis_of(shape) is not None:
-        if feature.extent is None or len(feature.extent) < 2:
+        ends = feature.extent
+        if ends is None or len(ends) < 2 or float(np.linalg.norm(np.ptp(ends, axis=0))) < STEP_MM:
             raise DeriveError(f"{found.name} has no length of its own.", KEPT, "Measure it over its length.")
-        return _moving(found, feature, feature.extent[[0, -1]])
+        return _moving(found, feature, ends[[0, -1]])
     place = point_of(shape)
     if place is not None:
         return _moving(found, feature, place[None])

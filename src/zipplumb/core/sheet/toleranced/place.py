@@ -10,7 +10,7 @@ from pydantic import Field
 
 from ...alignment import Alignment
 from ...errors import DeriveError
-from ...features import Feature, axis_line, axis_of, plane_of
+from ...features import Feature, axis_line, axis_of, center_point, plane_of, point_of
 from ...frames import Array
 from ...tolerances.zones import about_line
 from ..datums import Datum
@@ -19,6 +19,7 @@ from ..results import FoundFeature
 from .base import KEPT, Member, ToDatumRecipe, ToleranceRecipe, Zone
 
 Off = Callable[..., Array]  # points, shapes of datums -> how each lies off the middle of the zone
+Place = Callable[[Any], Array]  # of a shape in the part
 BOTH_SIDES = 2.0
 
 
@@ -121,3 +122,21 @@ def plane_or_axis(datum: Feature, name: str) -> Off:
     if axis_of(datum.shape) is not None:
         return lambda points, shape: about_line(points, axis_line(shape).point, axis_line(shape).direction)
     raise DeriveError(f"{name} is no plane and has no axis.", KEPT, "Choose a plane, a middle plane or an axis.")
+
+
+def place_of(found: FoundFeature) -> Place:
+    """Where a hole is: its center, or where its axis passes the nominal point's height. Raises DeriveError."""
+    shape, nominal = found.shape, found.nominal
+    if shape is not None and point_of(shape) is not None:
+        return center_point
+    axis = axis_of(nominal) if nominal is not None else None
+    if found.feature is None or axis_of(shape) is None or axis is None:
+        raise DeriveError(f"{found.name} has no center.", KEPT, "Choose holes, slots, balls, points, or bores with a nominal.")
+
+    def pierced(shape: Any) -> Array:
+        line = axis_line(shape)
+        return np.asarray(
+            line.point + ((axis.point - line.point) @ axis.direction) / (line.direction @ axis.direction) * line.direction
+        )
+
+    return pierced
