@@ -252,3 +252,35 @@ def _perpendicular(bench):
 def test_what_is_stated_holds_the_truth(make, truth):
     """Of 400 runs of a 95.45 % region 92.4 to 98.5 % hold but for 1 time in 200 (binomial); the seeds are fixed."""
     assert 0.924 < covered(make, truth) < 0.985
+
+
+def test_two_bores_in_one_line_are_a_common_datum():
+    """ISO 5459, a common datum A–B: by symmetry its axis runs half way between two bores as long as each other that are
+    0.02 and −0.02 off; what lies between them, half way up, runs true to it, and is 0.04 across out to either bore alone."""
+    bench = Bench(u_hit_mm=1e-5)
+    low = cylinder(bench, [0.02, 0, 0], [0, 0, 1], 20, (0, 0, 0))
+    high = cylinder(bench, [-0.02, 0, 200], [0, 0, 1], 20, (0, 0, 200))
+    between = cylinder(bench, [0, 0, 100], [0, 0, 1], 30, (0, 0, 100), heights=(14, 15, 16))
+    position = {"kind": "position", "of": [between], "zone_mm": 0.05}
+    common = judged(bench, bench.add({**position, "datums": [{"features": [low, high]}]}))
+    alone = judged(bench, bench.add({**position, "datums": in_order(low)}))
+    assert common.first.actual < 1e-3
+    assert alone.first.actual == pytest.approx(0.04, abs=1e-3)
+    axis = bench.add({"kind": "construction", "of": [low, high], "make": "common_axis"})
+    ran = judged(bench, bench.add({"kind": "total_runout", "of": [between], "zone_mm": 0.05, "datum": axis}))
+    assert ran.first.actual < 1e-3
+
+
+def test_three_pads_of_one_level_are_a_common_datum():
+    """A level face is out of parallel to the mean of three pads at 0, 0 and 0.03 by the slope of a linear regression of
+    the pads' corners (numpy.linalg.lstsq) over its own reach."""
+    bench = Bench(u_hit_mm=1e-5)
+    at = np.array([[-200.0, -100, 0], [200, -100, 0], [0, 150, 0.03]])
+    pads = [bench.plane(place, UP) for place in at]
+    face = bench.plane([0, 0, 50], UP)
+    corners = 40 * np.array([[1.0, 1, 0], [1, -1, 0], [-1, -1, 0], [-1, 1, 0]])
+    hits = np.vstack([place + corners for place in at])
+    slope = np.linalg.lstsq(np.column_stack([hits[:, :2], np.ones(len(hits))]), hits[:, 2], rcond=None)[0][:2]
+    plane = bench.add({"kind": "construction", "of": pads, "make": "common_plane"})
+    found = judged(bench, bench.add({"kind": "parallelism", "of": [face], "zone_mm": 0.05, "datum": plane}))
+    assert found.first.actual == pytest.approx(float(np.ptp(corners[:, :2] @ slope)), rel=1e-3)

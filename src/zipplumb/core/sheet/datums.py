@@ -14,31 +14,42 @@ from ..errors import AlignmentError
 from ..features import Feature, plane_of
 from ..frames import Motion
 from .base import FeatureRef, Model
-from .systems import KEPT, SystemInputs
+from .systems import KEPT, ActualFeature, SystemInputs
+
+OPPOSITE = -0.9  # of two normals, that mean a width and the plane midway in it
 
 
 class Datum(Model):
-    """One feature, or two planes for the plane midway between them."""
+    """One feature; two planes that face away from or toward each other, for the plane midway between them; or what is one
+    datum together, as A–B: axes in one line, planes of one level, each holding as firmly as the other (ISO 5459)."""
 
-    features: Annotated[tuple[FeatureRef, ...], Field(min_length=1, max_length=2)]
+    features: Annotated[tuple[FeatureRef, ...], Field(min_length=1, max_length=6)]
 
 
 def system_of(datums: Sequence[Datum], given: SystemInputs, near: Motion | None = None) -> Alignment:
     """The system of datums, the primary first. Raises AlignmentError where they make none."""
-    holds = [hold_of(datum, given, level) for level, datum in enumerate(datums, start=1)]
+    holds = [hold for level, datum in enumerate(datums, start=1) for hold in holds_of(datum, given, level)]
     return align_holds(holds, strict=True, near=near)
 
 
-def hold_of(datum: Datum, given: SystemInputs, level: int) -> Hold:
+def holds_of(datum: Datum, given: SystemInputs, level: int) -> list[Hold]:
     """How a datum holds the part. Raises AlignmentError where it cannot."""
     features = [given[i] for i in datum.features]
-    if len(features) == 1:
-        return features[0].hold(features[0].own_directions, None, level)
-    first, second = features
-    if any(plane_of(s) is None for f in features for s in (f.known_nominal, f.feature.shape)):
-        raise AlignmentError(f"{first.name} and {second.name} have no plane midway.", KEPT, "Choose two planes.")
-    nominal = construct("middle_plane", [Feature(f.name, f.nominal) for f in features])
-    actual = construct("middle_plane", [f.feature for f in features])
+    if len(set(datum.features)) < len(features):
+        raise AlignmentError(f"{features[0].name} is named twice in one datum.", KEPT, "Name each once.")
+    if len(features) == 2 and _face_each_other(*features):
+        return [_midway(features[0], features[1], level)]
+    return [feature.hold(feature.own_directions, None, level) for feature in features]
+
+
+def _face_each_other(first: ActualFeature, second: ActualFeature) -> bool:
+    planes = [plane_of(f.known_nominal) for f in (first, second)]
+    return all(p is not None for p in planes) and float(planes[0].normal @ planes[1].normal) < OPPOSITE  # type: ignore[union-attr]
+
+
+def _midway(first: ActualFeature, second: ActualFeature, level: int) -> Hold:
+    nominal = construct("middle_plane", [Feature(f.name, f.nominal) for f in (first, second)])
+    actual = construct("middle_plane", [first.feature, second.feature])
     if nominal.feature is None or actual.feature is None:
         raise AlignmentError(nominal.why_not or actual.why_not, KEPT, "Choose two planes that face each other.")
     u = float(np.hypot(first.u_mm, second.u_mm) / 2)

@@ -15,6 +15,7 @@ import numpy as np
 
 from ...alignment import Alignment
 from ...alignment.hold import LETTERS, touches_of
+from ...errors import DeriveError
 from ...features import axis_line, axis_of, center_point, own_direction, plane_of
 from ...frames import Array, Motion
 from ...kernels import rotation
@@ -22,12 +23,12 @@ from ...shapes import Point, Sphere
 from ...tolerances.mobility import Clearance, best_motion, left_free, moved, rows_of
 from ...tolerances.zones import about_line
 from ...units import mm
-from ..datums import hold_of
+from ..datums import holds_of
 from ..judged import Judgement
 from ..judging import in_system
 from ..results import FoundFeature
 from ..systems import ActualFeature, SystemInputs
-from ..toleranced.base import SHOWN_MM, Member, Zone, whole_of
+from ..toleranced.base import KEPT, SHOWN_MM, Member, Zone, whole_of
 from ..toleranced.place import (
     BOTH_SIDES,
     Condition,
@@ -66,13 +67,15 @@ class PositionRecipe(InDatumsRecipe):
         given = SystemInputs({i: ActualFeature.of(found[i]) for i in rows})
         levels, clearances = [], []
         for level, datum in enumerate(self.datums, start=1):
-            touches = touches_of([hold_of(datum, given, level)], system.part_from_world)
+            touches = touches_of(holds_of(datum, given, level), system.part_from_world)
             levels.append((rows_of(touches.part, touches.directions), datum.boundary == "none"))
             if datum.boundary != "none":
                 clearances.append(self._clearance(datum, found, system))
         return best_motion([self._need(i, found[i], system) for i in self.of], left_free(levels, LENGTH_MM), clearances)
 
     def _clearance(self, datum: ToleranceDatum, found: Mapping[int, FoundFeature], system: Alignment) -> Clearance:
+        if len(datum.features) > 1:
+            raise DeriveError("A datum of several features has no boundary of its own.", KEPT, "Leave its boundary out.")
         member = whole_of(datum.features[0], found[datum.features[0]])
         sized, room = bonus_of(member, "maximum")
         places = points_in(member, system)
