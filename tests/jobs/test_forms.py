@@ -54,6 +54,7 @@ EXAMPLES = [
     {"kind": "angularity", "of": [2], "zone_mm": 0.05, "datum": 1, "angle_rad": 0.5},
     {"kind": "position", "of": [4, 5], "zone_mm": 0.3, "condition": "maximum",
      "datums": [{"features": [1]}, {"features": [2, 3], "boundary": "maximum"}]},
+    {"kind": "line_profile", "of": [1], "zone_mm": 0.3, "datums": [{"features": [1]}]},
     {"kind": "surface_profile", "of": [1], "zone_mm": 0.3, "offset_mm": 0.05},
     {"kind": "bolt_circle", "of": [4, 5, 6], "places": 12, "within_mm": 0.1},
     {"kind": "hole_table", "of": [4, 5], "origin": 6, "polar": True, "within_mm": 0.1},

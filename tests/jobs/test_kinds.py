@@ -84,6 +84,9 @@ def rows_of_every_kind():
     rows["position"] = bench.add({"kind": "position", "of": [rows["circle"], rows["slot"]], "zone_mm": 0.05})
     in_order = [{"features": [row]} for row in (top, side, end)]
     rows["surface_profile"] = bench.add({"kind": "surface_profile", "of": [rows["cone"]], "zone_mm": 0.05, "datums": in_order})
+    rows["line_profile"] = bench.add(
+        {"kind": "line_profile", "of": [rows["section_curve"], rows["slot"]], "zone_mm": 0.05, "datums": in_order}
+    )
     rows["hole_table"] = bench.add({"kind": "hole_table", "of": [rows["circle"], rows["slot"], nests[0]], "polar": True})
     pattern = [bench.circle([100 + 40 * x, 60 + 40 * y, 60], 16, top) for x, y in ((1, 0), (0, 1), (-1, 0), (0, -1))]
     rows["bolt_circle"] = bench.add({"kind": "bolt_circle", "of": pattern})

@@ -284,3 +284,20 @@ def test_three_pads_of_one_level_are_a_common_datum():
     plane = bench.add({"kind": "construction", "of": pads, "make": "common_plane"})
     found = judged(bench, bench.add({"kind": "parallelism", "of": [face], "zone_mm": 0.05, "datum": plane}))
     assert found.first.actual == pytest.approx(float(np.ptp(corners[:, :2] @ slope)), rel=1e-3)
+
+
+def test_a_second_datum_turns_the_zone():
+    """By trigonometry: a face 80 across, square to the top but turned about its normal by 0.001 against the side, needs
+    nothing to the top alone, and 80 · tan 0.001 with the side as the second datum. An axis likewise over its length."""
+    bench = Bench(u_hit_mm=1e-5)
+    top, side, _ = block(bench)
+    turned = bench.plane([250, 0, 20], [np.cos(0.001), np.sin(0.001), 0], nominal={
+        "shape": "plane", "point": (250, 0, 20), "normal": (1, 0, 0)})  # fmt: skip
+    square = {"kind": "perpendicularity", "of": [turned], "zone_mm": 0.05, "datum": top}
+    assert judged(bench, bench.add(square)).first.actual < 1e-3
+    found = judged(bench, bench.add({**square, "second": side}))
+    assert found.first.actual == pytest.approx(80 * np.tan(0.001), rel=1e-3)
+    assert found.verdict.word == "out"
+    leaning = cylinder(bench, [0, 0, 20], [0.002, 0, 1], 20, (0, 0, 20))
+    axis = {"kind": "perpendicularity", "of": [leaning], "zone_mm": 0.05, "datum": top, "second": side}
+    assert judged(bench, bench.add(axis)).first.actual == pytest.approx(30 * 0.002, rel=1e-3)

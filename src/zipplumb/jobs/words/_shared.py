@@ -132,6 +132,7 @@ class ToleranceWords(KindWords):
 
     fields = {
         "of": "Of", "zone_mm": "Tolerance", "datum": "Datum", "datums": "Datums, primary first",
+        "second": "And a second datum, that turns the zone",
         "across": "Zone", "condition": "Material condition", "boundary": "Its boundary",
         "offset_mm": "Middle of the zone, out of the material by",
         "angle_rad": "Angle to the datum",

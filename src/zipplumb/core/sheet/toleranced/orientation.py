@@ -12,15 +12,24 @@ from ...errors import DeriveError
 from ...features import axis_of, direction_of, own_direction, plane_of
 from ...frames import Array, angle_between
 from ...tolerances.zones import least_slab_across, least_slab_at, length_at, spread
+from ..base import FeatureRef
+from ..datums import Datum
 from ..results import FoundFeature
 from .base import KEPT, Member, ToDatumRecipe, Zone, whole_of
+from .place import there
 
 SQUARE, RIGHT_RAD = np.pi / 2, 1e-9
 BY_FAR_RAD = np.radians(15)  # no zone of a drawing is so wide
 
 
 class OrientationRecipe(ToDatumRecipe):
-    """``datum``: a plane or an axis."""
+    """``datum``: a plane or an axis; ``second``: what turns the zone about it, so that it has the nominal's direction."""
+
+    second: FeatureRef | None = None
+
+    @property
+    def rests_on(self) -> tuple[Datum, ...]:
+        return () if self.second is None else (Datum(features=(self.datum,)), Datum(features=(self.second,)))
 
     def member(self, row: int, found: FoundFeature) -> Member:
         if axis_of(found.shape) is None and plane_of(found.shape) is None:
@@ -43,6 +52,8 @@ class OrientationRecipe(ToDatumRecipe):
                 f"{member.name} stands at {np.degrees(stands):.0f}° to {datum.name} by their directions, not at "
                 f"{np.degrees(angle):.0f}°.", KEPT, "Choose another tolerance, or another datum.",
             )  # fmt: skip
+        if self.second is not None:
+            return self._turned_by_both(member, there(system))
         near = own_direction(member.found.shape if system is None else system.shape(member.found.shape))
 
         def surface(points: Array, shape: Any) -> float:
@@ -57,3 +68,17 @@ class OrientationRecipe(ToDatumRecipe):
             return length_at(points, own_direction(shape), angle)
 
         return Zone(surface if is_plane else ends, (datum.feature,), system)
+
+    def _turned_by_both(self, member: Member, system: Alignment) -> Zone:
+        """The zone has the nominal's direction in the system of both datums, and stands anywhere."""
+        if member.found.nominal is None:
+            raise DeriveError(f"{member.name} has no nominal.", KEPT, "Give it one, so that it is known how it should stand.")
+        way = own_direction(member.found.nominal)
+
+        def across(points: Array) -> Array:
+            along = points[-1] - points[0]
+            return np.asarray(along - (along @ way) * way)
+
+        if plane_of(member.found.shape) is not None:
+            return Zone(lambda points: spread(points, way), (), system)
+        return Zone(lambda points: float(np.linalg.norm(across(points))), (), system, across)
