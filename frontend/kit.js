@@ -1,6 +1,7 @@
 // Pages of the kit: the server says that something changed, and what shows it asks for itself anew.
 import htmx from "htmx.org";
 import { say } from "./notices.js";
+import { pressed, whenFree } from "./pressed.js";
 import { mute, tone } from "./tones.js";
 
 const EVERY_MS = 250;
@@ -15,6 +16,12 @@ export function kit(frame) {
   };
   document.addEventListener("focusout", ({ target }) => {
     if (target.matches("input, select")) due ??= setTimeout(refresh, EVERY_MS); // what was held back meanwhile
+  });
+  document.addEventListener("htmx:beforeSwap", ({ target, detail }) => {
+    const path = target.dataset?.kitFrom;
+    if (!path || !pressed() || detail.pathInfo.requestPath !== path) return;
+    detail.shouldSwap = false;
+    whenFree(() => follow(path));
   });
   stream.addEventListener("kit", (event) => {
     const word = JSON.parse(event.data);

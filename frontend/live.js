@@ -1,14 +1,16 @@
 // One stream of events per page: what changed comes as finished HTML, the tip as numbers.
 import htmx from "htmx.org";
 import { say } from "./notices.js";
+import { pressed, whenFree } from "./pressed.js";
 import { tone } from "./tones.js";
 
 export function live(bench, stage) {
   let lost = false;
   const stream = new EventSource(bench.dataset.live);
 
-  stream.addEventListener("update", (event) => {
-    const update = JSON.parse(event.data);
+  stream.addEventListener("update", (event) => whenFree(() => shown(JSON.parse(event.data))));
+
+  function shown(update) {
     if (lost) {
       lost = false;
       say("The connection is back. Everything confirmed is here.", true);
@@ -19,7 +21,7 @@ export function live(bench, stage) {
     if (update.tone) tone(update.tone);
     refresh(update);
     document.dispatchEvent(new CustomEvent("zipplumb:update", { detail: update }));
-  });
+  }
 
   stream.addEventListener("tip", (event) => stage.tip(JSON.parse(event.data)));
   stream.addEventListener("trouble", (event) => {
@@ -65,7 +67,12 @@ export function guardTyping() {
   });
   document.addEventListener("htmx:beforeSwap", ({ target, detail }) => {
     const asked = detail.requestConfig.headers[BY_ITSELF];
-    if (target === slip && asked !== undefined && (typing() || asked !== String(chosen))) detail.shouldSwap = false;
+    if (target !== slip || asked === undefined) return;
+    if (typing() || asked !== String(chosen)) detail.shouldSwap = false;
+    else if (pressed()) {
+      detail.shouldSwap = false;
+      whenFree(() => ask(detail.pathInfo.requestPath));
+    }
   });
   document.addEventListener("htmx:afterSwap", ({ target, detail }) => {
     if (target !== slip) return;

@@ -7,6 +7,7 @@ import { later } from "./later.js";
 import { guardTyping, live } from "./live.js";
 import { notices } from "./notices.js";
 import { plumb } from "./plumb.js";
+import { guardPresses } from "./pressed.js";
 import { report } from "./report.js";
 import { sheet } from "./sheet.js";
 import { slip } from "./slip.js";
@@ -14,6 +15,7 @@ import { unfold } from "./unfold.js";
 
 window.htmx = htmx;
 notices();
+guardPresses();
 choices();
 forms();
 const frame = document.querySelector("[data-kit-live]");

@@ -8,7 +8,7 @@ from person import Person
 from playwright.sync_api import expect
 from sqlalchemy import func, select
 
-from zipplumb.jobs import measure, planning, sheet
+from zipplumb.jobs import chain, measure, planning, sheet
 from zipplumb.jobs.actor import Actor
 from zipplumb.store.database import engine, transaction
 from zipplumb.store.models import Instrument, Job, Reading, Row, Station
@@ -195,6 +195,24 @@ def test_a_late_answer_neither_pushes_a_choice_away_nor_stops_what_follows(tamsi
     expect(slip.locator("h2")).to_contain_text("Plane 1")
     sheet.edit_row(TECHNICIAN, job, plane, {"note": "by the door"})
     expect(slip.locator("[name=note]")).to_have_value("by the door")
+
+
+def test_nothing_is_put_in_the_place_of_what_is_pressed(tamsin, job):
+    """The slip asks for itself anew, and the answer comes between the press of a button and its release."""
+    page, slip, held = tamsin.page, tamsin.page.locator("#slip"), []
+    tamsin.open(job)
+    tamsin.row("Bore 1").click()
+    expect(slip.locator("h2")).to_contain_text("Bore 1")
+    page.route("**/rows/*", lambda r: held.append(r) if "x-by-itself" in r.request.headers else r.continue_())
+    chain.set_way(TECHNICIAN, job, "last")
+    tamsin.until(lambda: page.evaluate("true") and held)
+    slip.get_by_role("button", name="As radius").hover()
+    page.mouse.down()
+    with page.expect_event("requestfinished"):
+        held.pop().continue_()
+    page.unroute("**/rows/*")
+    page.mouse.up()
+    expect(slip.get_by_role("button", name="As diameter")).to_be_visible()
 
 
 def test_a_form_that_is_sent_before_the_page_has_reached_it_loses_nothing(tamsin, running, job):

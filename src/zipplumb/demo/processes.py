@@ -31,6 +31,7 @@ SIMS = {"arm": ("sim", "real.json"), "tracker": ("sim-tracker", "shop.json"), "r
 PARTS = {"carrier": "bearing-carrier.step", "bracket": "sensor-bracket.step"}
 MADE = (*PARTS.values(), "real.json", "shop.json")
 LOCK = "lock"
+STOPS = (signal.SIGINT, signal.SIGTERM)
 
 
 def _digest_of_sources() -> str:
@@ -208,8 +209,8 @@ class Processes:
 
 def run_demo(folder: Path, port: int | None, fresh: bool, pace: float) -> int:
     """Serve the demo until Ctrl-C."""
-    for wanted in (signal.SIGINT, signal.SIGTERM):  # also where a shell started us with them ignored
-        signal.signal(wanted, signal.default_int_handler)
+    for wanted in STOPS:  # also where a shell started us with them ignored
+        signal.signal(wanted, _stop_once)
     lock = _only_one(folder)
     if port is not None and _taken(port):
         raise InputError(f"Port {port} is taken by another program.", "Nothing was started.", "Choose another with --port.")
@@ -233,10 +234,15 @@ def run_demo(folder: Path, port: int | None, fresh: bool, pace: float) -> int:
         print("\nStopping …", flush=True)
         return 0
     finally:
-        for second in (signal.SIGINT, signal.SIGTERM):  # one is enough: stopping is not stopped
-            signal.signal(second, signal.SIG_IGN)
         processes.stop()
         lock.close()
+
+
+def _stop_once(*_: object) -> None:
+    """One is enough: stopping is not stopped, and whoever is impatient cannot cut it off before it began."""
+    for wanted in STOPS:
+        signal.signal(wanted, signal.SIG_IGN)
+    raise KeyboardInterrupt
 
 
 def _only_one(folder: Path) -> IO[str]:
