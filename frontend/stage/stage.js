@@ -34,6 +34,7 @@ export class Stage {
     this.selected = null;
     this.edge = null; // where the part was picked
     this.alike = []; // faces that would be planned together
+    this.pointed = []; // faces of the row that is pointed at
     const slow = drawnInSoftware();
     this.patience = slow ? 500 : 60;
     try {
@@ -192,7 +193,7 @@ export class Stage {
     const tints = new Map();
     for (const row of Object.values(rows)) if (row.face != null && !tints.has(row.face)) tints.set(row.face, WORDS[row.word] ?? PLANNED);
     if (rows[current]?.face != null) tints.set(rows[current].face, CURRENT);
-    for (const face of this.alike) tints.set(face, ALIKE);
+    for (const face of [...this.alike, ...this.pointed]) tints.set(face, ALIKE);
     const whole = this.part.faces[this.picked]?.surface === "mesh"; // then only the place was meant
     if (this.picked != null && !whole) tints.set(this.picked, PICKED);
     this.part.tint(tints);
@@ -279,12 +280,23 @@ export class Stage {
         this.draw();
       }
     });
+    for (const come of ["pointerover", "focusin"]) document.addEventListener(come, ({ target }) => this.pointAt(target));
     document.addEventListener("pointerover", (event) => {
       const drawn = event.target.closest?.("[data-drawn]")?.dataset.drawn;
       if (!drawn || !this.ready) return;
       this.marks.showDrawn(JSON.parse(drawn));
       this.draw();
     });
+  }
+
+  // What a row on the sheet, or a tolerance named in the slip, is of.
+  pointAt(target) {
+    const named = target.closest?.("[data-faces]")?.dataset.faces;
+    const row = this.state.rows[target.closest?.("[data-row]")?.dataset.row];
+    const faces = named?.split(" ").map(Number) ?? row?.faces ?? [];
+    if (!this.ready || faces.join() === this.pointed.join()) return;
+    this.pointed = faces;
+    this.paint();
   }
 
   follow() {

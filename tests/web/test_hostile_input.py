@@ -40,6 +40,8 @@ FORMS = {
     "job.move_hand": {"button": "take", "face": "1", "hits": "4", "point": "0,0,60", "wrong": "1"},
     "planning.refill": {**PLANE, "more": "of#1"}, "planning.plan": PLANE, "planning.refill_row": {**PLANE, "more": "of#1"},
     "part.plan": {}, "part.bodies": {"body": "0"}, "part.plan_alike": {"stem": "Hole"}, "part.take_back": {"row": "@row_id"},
+    "part.take_over": {},
+    "part.tolerance": {"kind": "position", "zone": "0.1", "datums": "A", "on": "alike", "name": "P", "note": "n"},
     "section.look": {"faces": "1,2", "across": "Z", "at": "30", "every": "10", "stem": "S"},
     "section.plan": {"faces": "1,2", "across": "Z", "at": "30", "every": "10", "stem": "S"},
     "part.plan_edge": {}, "home.new_job_without_cad": {"name": "Bare"},

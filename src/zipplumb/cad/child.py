@@ -22,7 +22,7 @@ def _tell(**what) -> None:
     os.write(_CHANNEL, (json.dumps(what) + "\n").encode())
 
 
-def _limit(memory_mb: int, seconds: int) -> None:
+def limit(memory_mb: int, seconds: int) -> None:
     for what, most in (
         (resource.RLIMIT_AS, memory_mb * 2**20),
         (resource.RLIMIT_CPU, 4 * seconds),  # its threads count together; the parent minds the clock
@@ -45,15 +45,15 @@ def _threads_of_ours() -> int:
     return count
 
 
-def _end_with_parent() -> None:
+def end_with_parent() -> None:
     """Our standard input is held open by who began us: it ends when that one ends, however."""
     os.read(0, 1)
     os._exit(3)
 
 
 def main(source: str, target: str, memory_mb: str, seconds: str, module: str, units: str) -> int:
-    threading.Thread(target=_end_with_parent, daemon=True).start()
-    _limit(int(memory_mb), int(seconds))
+    threading.Thread(target=end_with_parent, daemon=True).start()
+    limit(int(memory_mb), int(seconds))
     from .formats import Unreadable
     from .spline_pack import pack_splines
 
@@ -68,6 +68,7 @@ def main(source: str, target: str, memory_mb: str, seconds: str, module: str, un
         return 2
     Path(target).write_bytes(model.pack())
     Path(f"{target}.splines").write_bytes(pack_splines(model.splines))
+    Path(f"{target}.callouts").write_text(model.callouts.to_json())
     Path(f"{target}.edges").write_text(json.dumps([asdict(edge) for edge in model.edges]))
     _tell(share=1.0, words="Read")
     return 0

@@ -16,6 +16,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..core.spline_surface import SplineSurface
+from .callouts import Callouts
+
+NO_CALLOUTS = Callouts()
 
 
 @dataclass(frozen=True)
@@ -77,8 +80,9 @@ class CadModel:
     missing : what of the file is not here, a sentence each
     edges : what the polylines are, in their order; none of a mesh
     splines : exact surfaces of free faces, by face
+    callouts : tolerances that the file carries
 
-    Edges and splines are not packed: the stage needs them not.
+    Edges, splines and callouts are not packed: the stage needs them not.
     """
 
     units: str
@@ -94,6 +98,7 @@ class CadModel:
     missing: tuple[str, ...] = ()
     edges: tuple[Edge, ...] = ()
     splines: Mapping[int, SplineSurface] = field(default_factory=dict)
+    callouts: Callouts = NO_CALLOUTS
 
     ARRAYS = (
         ("positions", "<f4", 3),

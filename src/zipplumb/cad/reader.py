@@ -14,6 +14,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from ..core.errors import FileError
+from .callouts import Callouts
 from .formats import NAMES, Format, format_of
 from .model import CadModel, Edge
 from .spline_pack import unpack_splines
@@ -56,7 +57,7 @@ def read_cad(
         command = [sys.executable, "-m", "zipplumb.cad.child", str(path.resolve()), str(target), str(limits.memory_mb)]
         command += [str(max(1, round(limits.seconds))), known.module, units]
         with subprocess.Popen(
-            command, cwd=folder, env=_bare(folder), stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL
+            command, cwd=folder, env=bare(folder), stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL
         ) as child:
             try:
                 error = _follow(child, progress, time.monotonic() + limits.seconds)
@@ -73,7 +74,8 @@ def read_cad(
             )
         edges = tuple(Edge(**edge) for edge in json.loads(Path(f"{target}.edges").read_text()))
         splines = unpack_splines(Path(f"{target}.splines").read_bytes())
-        return replace(CadModel.unpack(target.read_bytes()), edges=edges, splines=splines)
+        callouts = Callouts.from_json(Path(f"{target}.callouts").read_text())
+        return replace(CadModel.unpack(target.read_bytes()), edges=edges, splines=splines, callouts=callouts)
 
 
 def _known(path: Path, called: str) -> Format:
@@ -94,7 +96,7 @@ def _known(path: Path, called: str) -> Format:
     return known
 
 
-def _bare(folder: str) -> dict[str, str]:
+def bare(folder: str) -> dict[str, str]:
     """The child's environment: no secrets, and a home of its own that goes with it."""
     return {"PATH": os.defpath, "HOME": folder, "TMPDIR": folder, "LANG": "C.UTF-8"}
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 from pathlib import Path
 
 from OCP.IFSelect import IFSelect_ReturnStatus
@@ -18,6 +19,7 @@ from .bodies import each, named_bodies
 from .drawn import Progress, drawn
 from .formats import Unreadable
 from .model import CadModel
+from .semantic import callouts_of
 
 UNITS = {"millimetre": "mm", "mm": "mm", "inch": "in", "metre": "m", "m": "m", "centimetre": "cm", "foot": "ft"}
 _FACES = ("StepShape_AdvancedFace", "StepShape_FaceSurface")
@@ -33,6 +35,7 @@ def read(path: Path, progress: Progress, units: str) -> CadModel:
     _only_numbers(path)
     reader = STEPCAFControl_Reader()
     reader.SetNameMode(True)
+    reader.SetGDTMode(True)
     if reader.ReadFile(str(path)) != IFSelect_ReturnStatus.IFSelect_RetDone:
         raise Unreadable("It does not read as STEP")
     units = _units(reader)  # its own word goes before what a person says
@@ -45,7 +48,7 @@ def read(path: Path, progress: Progress, units: str) -> CadModel:
     if not bodies:
         raise Unreadable("It is STEP, but holds no body with faces; it may have been cut off")
     progress(0.5, "Drawing the faces")
-    return drawn(units, bodies, progress, missing)
+    return replace(drawn(units, bodies, progress, missing), callouts=callouts_of(document, bodies))
 
 
 def _only_numbers(path: Path) -> None:

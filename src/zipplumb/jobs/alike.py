@@ -31,12 +31,12 @@ def alike(faces: Sequence[Face], index: int, bodies: Collection[int] | None = No
         return []
     same = [f for f in faces if all(f[name] == picked[name] for name in ("surface", "inside")) and f["nominal"]]
     same = [f for f in same if (bodies is None or f["body"] in bodies) and _may_be(f, picked)]
-    things = _things(same)
-    wanted = next((t for t in things if any(f["index"] == index for f in t)), None)
+    found_things = things(same)
+    wanted = next((t for t in found_things if any(f["index"] == index for f in t)), None)
     if wanted is None:
         return []
     told = _told(wanted)
-    found = [t for t in things if len(t) == len(wanted) and _same(told, _told(t))]
+    found = [t for t in found_things if len(t) == len(wanted) and _same(told, _told(t))]
     return [tuple(f["index"] for f in thing) for thing in _in_order(found, wanted)]
 
 
@@ -49,7 +49,7 @@ def _may_be(face: Face, picked: Face) -> bool:
     ) and (picked["surface"] != "plane" or abs(face["area_mm2"] - picked["area_mm2"]) < SAME_SHARE * picked["area_mm2"])
 
 
-def _things(faces: Sequence[Face]) -> list[list[Face]]:
+def things(faces: Sequence[Face]) -> list[list[Face]]:
     """Faces that lie on one surface, and touch, together."""
     things: list[list[Face]] = []
     for face in faces:

@@ -96,6 +96,7 @@ def _keep_model(part: Part, model: CadModel) -> None:
     part.faces = [asdict(f) for f in model.faces]
     part.missing = list(model.missing)
     part.splines = pack_splines(model.splines) if model.splines else None
+    part.callouts = model.callouts.to_data() if model.callouts else {}
     part.edges = [asdict(e) for e in model.edges if e.nominal]
     part.state, part.share, part.words = "ready", 1.0, "Read"
 

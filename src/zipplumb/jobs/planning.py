@@ -38,10 +38,13 @@ class LastPlan:
     first_name: str
 
 
-def add_rows(session: Session, actor: Actor, job_id: int, raws: Sequence[Mapping[str, Any]]) -> list[int]:
+def add_rows(
+    session: Session, actor: Actor, job_id: int, raws: Sequence[Mapping[str, Any]], act_id: int | None = None
+) -> list[int]:
     """Add validated rows at the end of the sheet as one act, within a transaction. Returns their ids.
 
-    The first that takes hits is current, the first coordinate system active, where there is none yet.
+    The first that takes hits is current, the first coordinate system active, where there is none yet. ``act_id``: of an
+    act of planning in the same transaction that they belong to.
     """
     recipes = [recipe_from_dict(raw) for raw in raws]
     job = stored(session, Job, job_id, lock=True)
@@ -54,7 +57,7 @@ def add_rows(session: Session, actor: Actor, job_id: int, raws: Sequence[Mapping
         )
     for recipe in recipes:
         check_references(session, job_id, recipe)
-    act = Change(user_id=actor.id, job_id=job_id, act="plan", detail={})
+    act = stored(session, Change, act_id) if act_id else Change(user_id=actor.id, job_id=job_id, act="plan", detail={})
     session.add(act)
     session.flush()
     position = 1 + (session.scalar(select(func.max(Row.position)).where(Row.job_id == job_id)) or 0)
@@ -66,7 +69,11 @@ def add_rows(session: Session, actor: Actor, job_id: int, raws: Sequence[Mapping
     session.flush()
     for row in rows:
         take_letter(session, job_id, row.id, row.recipe.get("datum"))
-    act.detail = {"rows": [row.id for row in rows], "recipes": [row.recipe for row in rows]}
+    before = act.detail
+    act.detail = {
+        "rows": [*before.get("rows", ()), *(row.id for row in rows)],
+        "recipes": [*before.get("recipes", ()), *(row.recipe for row in rows)],
+    }
     if job.current_row_id is None:
         job.current_row_id = next((row.id for row, recipe in zip(rows, recipes, strict=True) if recipe.takes_hits), None)
     if job.alignment_row_id is None:
@@ -145,7 +152,7 @@ def plan_from_face(actor: Actor, job_id: int, face_index: int) -> int:
     """A row with the nominal of a picked face. Returns its id."""
     actor.must_change()
     with transaction() as session:
-        faces = _faces(session, job_id, face_index)
+        faces = faces_of(session, job_id, face_index)
         raw = _raw_of_face(faces[face_index])
         return add_rows(session, actor, job_id, named(session, job_id, [raw]))[0]
 
@@ -205,7 +212,7 @@ def plan_place(
     if not 0.9 < float(np.linalg.norm(normal)) < 1.1:
         raise InputError("The picked place tells no direction.", "Nothing was planned.", "Pick it again.")
     with transaction() as session:
-        face = _faces(session, job_id, face_index)[face_index]
+        face = faces_of(session, job_id, face_index)[face_index]
         low, high = np.array(face["box"][:3]), np.array(face["box"][3:])
         reach = 1.0 + 0.01 * float(np.linalg.norm(high - low))  # a picked place lies on triangles
         if np.any(np.array(point) < low - reach) or np.any(np.array(point) > high + reach):
@@ -228,7 +235,7 @@ def plan_alike(actor: Actor, job_id: int, face_index: int, stem: str = "") -> li
     actor.must_change()
     stem = checked_stem(stem)
     with transaction() as session:
-        faces = _faces(session, job_id, face_index)
+        faces = faces_of(session, job_id, face_index)
         raws = [_raw_of_face(faces[index]) for index in alike_on(session, job_id, face_index)]
         return add_rows(session, actor, job_id, named(session, job_id, raws, stem))
 
@@ -239,7 +246,7 @@ def alike_on(session: Session, job_id: int, face_index: int) -> list[int]:
     return [thing[0] for thing in alike(job.part.faces, face_index, job.kept_bodies)]
 
 
-def _faces(session: Session, job_id: int, index: int) -> list[dict[str, Any]]:
+def faces_of(session: Session, job_id: int, index: int) -> list[dict[str, Any]]:
     faces = stored(session, Part, stored(session, Job, job_id).part_id).faces
     if not 0 <= index < len(faces):
         raise InputError("That face is not on this part.", "Nothing was changed.", "Pick a face on the stage.")

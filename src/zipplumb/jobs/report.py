@@ -16,6 +16,7 @@ from ..exchange.xlsx_file import write_xlsx
 from ..store.database import AWAY, stored, tell, transaction
 from ..store.models import Calibration, Instrument, Picture, Reading, Report, Station, User
 from .actor import Actor, record
+from .callouts import model_with_tolerances
 from .queue import defer
 from .results import JobResults, load
 from .rows_text import row_texts
@@ -25,6 +26,7 @@ FORMATS = {
     "pdf": "application/pdf",
     "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
     "csv": "text/csv; charset=utf-8",
+    "step": "model/step",
 }
 PNG = b"\x89PNG\r\n\x1a\n"
 LARGEST_PICTURE = 8_000_000
@@ -56,7 +58,7 @@ def drop_picture(actor: Actor, job_id: int, picture_id: int) -> None:
 def ask_report(actor: Actor, job_id: int, kind: str, row_ids: list[int]) -> int:
     """Note a report to be made of the chosen rows (none: all). Returns its id."""
     if kind not in FORMATS:
-        raise InputError("A report is PDF, XLSX or CSV.", "Nothing was made.", "Choose one of the three.")
+        raise InputError("A report is PDF, XLSX, CSV or STEP.", "Nothing was made.", "Choose one of these.")
     with transaction() as session:
         state = load(session, job_id)
         known = {r.id for r in state.rows}
@@ -104,6 +106,8 @@ def report_left(report_id: int) -> None:
 
 def _made(session: Session, report: Report) -> bytes:
     state = load(session, report.job_id)
+    if report.kind == "step":
+        return model_with_tolerances(state)
     rows = [r for r in row_texts(state).values() if not report.rows or r.id in report.rows]
     facts = gather_facts(session, state, report.by)
     units = state.job.units

@@ -100,6 +100,7 @@ class Part(Base):
     bodies: Mapped[list[Any]] = mapped_column(JSONB, server_default="[]")
     missing: Mapped[list[Any]] = mapped_column(JSONB, server_default="[]")
     edges: Mapped[list[Any]] = mapped_column(JSONB, server_default="[]", deferred=True)
+    callouts: Mapped[dict[str, Any]] = mapped_column(JSONB, server_default="{}", deferred=True)
     faces: Mapped[list[Any]] = deferred(mapped_column(JSONB, server_default="[]"))
     model: Mapped[bytes | None] = deferred(mapped_column(LargeBinary))
     splines: Mapped[bytes | None] = deferred(mapped_column(LargeBinary))

@@ -6,9 +6,10 @@ from flask import Flask, request
 from werkzeug.routing import IntegerConverter
 
 from ..core.errors import InputError
-from ..core.units import number_from_text
+from ..core.units import Units, length_from_text, number_from_text
 
 LARGEST = 2**31 - 1  # an id of the database
+MOST_MM = 1e6
 
 
 class _Id(IntegerConverter):
@@ -61,6 +62,17 @@ def numbers(name: str, count: int) -> list[float]:
     if len(texts) != count:
         raise InputError(f"The {name} is {count} numbers.", "Nothing was changed.", "Choose it on the page.")
     return [number_from_text(text, f"the {name}") for text in texts]
+
+
+def zone(units: Units) -> float | None:
+    """The tolerance that was typed, mm. Raises InputError where it is no length above zero."""
+    text = request.values.get("zone", "").strip()
+    if not text:
+        return None
+    found = length_from_text(text, units, "the tolerance")
+    if not 0 < found < MOST_MM:
+        raise InputError("A tolerance is a length above zero.", "Nothing was planned.", "Type what the drawing says.")
+    return found
 
 
 def _id(name: str, text: str) -> int:

@@ -105,7 +105,7 @@ def scene_of(state: JobResults, only: Sequence[int] | None = None) -> dict:
     """What the stage draws: per row its face, hits and state; part frame, mm. ``only``: of some rows."""
     chosen = state.rows if only is None else [state.row(i) for i in only]
     without_cad = state.job.kept_bodies == []
-    rows = {str(row.id): _scene_row(row, state.results[row.id], without_cad) for row in chosen}
+    rows = {str(row.id): _scene_row(row, state.results[row.id], without_cad) | _faces_under(state, row) for row in chosen}
     scene = {"current": state.job.current_row_id, "rows": rows, "ahead": _ahead(state)}
     return scene if only is not None else scene | {"order": [str(r.id) for r in state.rows]}
 
@@ -130,6 +130,12 @@ def _scene_row(row: SheetRow, found: RowResult, without_cad: bool) -> dict:
     if found.draw is not None and found.aligned_by is not None:
         raw["drawn"] = polylines(found.draw)
     return raw
+
+
+def _faces_under(state: JobResults, row: SheetRow) -> dict:
+    """The faces of what a row is made of, or judges."""
+    under = [state.row(n.id).recipe.cad_face for n in row.needs if n.what == "feature" and n.id in state.sheet.places]
+    return {"faces": faces} if (faces := [face for face in under if face is not None]) else {}
 
 
 def _ahead(state: JobResults) -> dict:

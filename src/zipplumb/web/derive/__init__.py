@@ -6,13 +6,14 @@ from flask import Blueprint, g, render_template, request
 from sqlalchemy.orm import Session
 
 from ...core.deriving import Given
-from ...core.errors import InputError, PlumbError
+from ...core.errors import PlumbError
 from ...core.units import Units, length_from_text, quantity_text, sentence_in
 from ...jobs import chain, derive
 from ...jobs.results import JobResults
 from ...jobs.rows_text import SHAPES
 from ...store.database import stored, transaction
 from ...store.models import Job
+from .. import asked
 from ..doors import changes, reads
 from ..job import done
 from ..planning import kinds_to_plan
@@ -21,7 +22,6 @@ from ..view import JobView, polylines
 
 blueprint = Blueprint("derive", __name__, url_prefix="/jobs/<int:job_id>")
 GIVEN = (("offset", "Offset"), ("height", "Height"), ("diameter", "Diameter"))
-MOST_MM = 1e6
 
 
 @shows("derive")
@@ -58,17 +58,6 @@ def _given(values, units: Units) -> Given:
     return Given(*(typed(name, words) for name, words in GIVEN))
 
 
-def _zone(values, units: Units) -> float | None:
-    """The tolerance that was typed. Raises InputError where it is no length above zero."""
-    text = values.get("zone", "").strip()
-    if not text:
-        return None
-    zone = length_from_text(text, units, "the tolerance")
-    if not 0 < zone < MOST_MM:
-        raise InputError("A tolerance is a length above zero.", "Nothing was planned.", "Type what the drawing says.")
-    return zone
-
-
 def _units(job_id: int) -> Units:
     with transaction() as session:
         return stored(session, Job, job_id).units
@@ -83,7 +72,7 @@ def choices(job_id: int):
         return render_template("_choices.html", choices=[], remark="Tick one, two or more features.")
     units = _units(job_id)
     try:
-        zone_mm = _zone(request.args, units)
+        zone_mm = asked.zone(units)
         found = derive.choices(job_id, of, _given(request.args, units), zone_mm)
     except PlumbError as error:
         return render_template("_choices.html", choices=[], remark=str(error))
@@ -113,6 +102,6 @@ def plan(job_id: int):
     units = _units(job_id)
     derive.plan(
         g.actor, job_id, request.form.get("key", ""), _chosen(request.form), _given(request.form, units),
-        _zone(request.form, units),
+        asked.zone(units),
     )  # fmt: skip
     return done()

@@ -7,13 +7,17 @@ from dataclasses import dataclass
 from flask import Blueprint, g, render_template, request
 from sqlalchemy.orm import Session
 
+from ...core.errors import InputError
 from ...core.features import axis_of, plane_of, radius_of, spot_of
 from ...core.shape_codec import shape_from_data
 from ...core.units import length_text
-from ...jobs import parts, planning, sheet
+from ...exchange.table import RowText
+from ...jobs import callouts, on_model, parts, planning, sheet
 from ...jobs.results import JobResults, load
+from ...jobs.rows_text import row_text
 from ...jobs.words import stem_of
-from ...store.database import transaction
+from ...store.database import stored, transaction
+from ...store.models import Job
 from .. import asked
 from ..doors import changes, reads
 from ..job import go_on
@@ -37,6 +41,8 @@ class FaceWords:
     rows: list
     alike: tuple[int, ...] = ()
     stem: str = ""
+    held: tuple[RowText, ...] = ()
+    on: tuple[tuple[str, str], ...] = ()
 
 
 @shows("part")
@@ -45,9 +51,11 @@ def panel(session: Session, state: JobResults, view: JobView) -> str:
     recognised = sum(bool(face.get("recognised")) for face in state.job.part.faces)
     kinds = kinds_to_plan("feature", takes_hits=True)
     last = planning.last_plan(session, state.job.id)
+    told, left = callouts.told_of(state), callouts.carried(state.job).left
     return render_template(
-        "_part.html", view=view, part=state.job.part, faces=faces, recognised=recognised, kinds=kinds, last=last
-    )
+        "_part.html", view=view, part=state.job.part, faces=faces, recognised=recognised, kinds=kinds, last=last, told=told,
+        left=left,
+    )  # fmt: skip
 
 
 def axis_words(direction) -> str:
@@ -69,9 +77,14 @@ def describe_face(session: Session, state: JobResults, index: int) -> FaceWords:
     at = ", ".join(f"{a} {length_text(v, units)}" for a, v in zip(AXES, spot_of(shape), strict=True))
     inside = bool(face["inside"])
     alike = tuple(planning.alike_on(session, state.job.id, index))
+    facing = len(on_model.facing_alike(state.job.part.faces, index, state.job.kept_bodies))
+    on = (("this", "this face"), *((("alike", f"all {len(alike)} alike"),) if len(alike) > 1 else ()),
+          *((("facing", f"all {facing} faces that face this way"),) if facing > 1 else ()))  # fmt: skip
+    held = tuple(row_text(state, i) for i in on_model.holding(state, index))
     if {r.recipe.cad_face for r in state.rows} >= set(alike):
         alike = ()  # all are planned
-    return FaceWords(index, _what(shape, kind.key(), inside, units), at, True, rows, alike, stem_of(kind.key(), inside))
+    words, stem = _what(shape, kind.key(), inside, units), stem_of(kind.key(), inside)
+    return FaceWords(index, words, at, True, rows, alike, stem, held, on)
 
 
 def _what(shape, kind: str, inside: bool, units) -> str:
@@ -105,6 +118,7 @@ def face(job_id: int, index: int):
             view=JobView.of(state),
             seen_of=sheet.seen_of,
             last=last,
+            tolerances=on_model.kinds(),
         )  # fmt: skip
 
 
@@ -119,6 +133,22 @@ def plan(job_id: int, index: int):
 @changes
 def plan_alike(job_id: int, index: int):
     planning.plan_alike(g.actor, job_id, index, request.form.get("stem", ""))
+    return face(job_id, index)
+
+
+@blueprint.post("/faces/<int:index>/tolerance")
+@changes
+def tolerance(job_id: int, index: int):
+    """Put a tolerance on it, or on all that are meant with it."""
+    form = request.form
+    with transaction() as session:
+        units = stored(session, Job, job_id).units
+        faces = on_model.alike_faces(session, job_id, index, form.get("on", ""))
+    zone_mm = asked.zone(units)
+    if zone_mm is None:
+        raise InputError("A tolerance needs its zone.", "Nothing was planned.", "Type what the drawing says.")
+    wanted = on_model.Wanted(form.get("kind", ""), zone_mm, form.get("datums", ""), form.get("name", ""), form.get("note", ""))
+    on_model.put(g.actor, job_id, faces, wanted)
     return face(job_id, index)
 
 
@@ -156,6 +186,14 @@ def plan_place(job_id: int, index: int):
     stem, hits = request.form.get("stem", ""), 3 if request.form.get("hits") == "3" else 1
     planning.plan_place(g.actor, job_id, index, asked.numbers("point", 3), asked.numbers("normal", 3), stem, hits)
     return face(job_id, index)
+
+
+@blueprint.post("/callouts")
+@changes
+def take_over(job_id: int):
+    """Plan the tolerances that the part's file carries."""
+    callouts.take_over(g.actor, job_id)
+    return go_on(job_id, "part")
 
 
 @blueprint.post("/take-back")

@@ -7,7 +7,7 @@ to lie the best. With the maximum (least) material condition the zone grows by h
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from typing import Any, Literal
 
@@ -51,6 +51,14 @@ class PositionRecipe(InDatumsRecipe):
     kind: Literal["position"] = "position"
     across: Literal["round", "X", "Y", "Z"] = "round"
     condition: Condition = "none"
+
+    @classmethod
+    def with_material(cls, raw: dict[str, Any], condition: str, boundaries: Sequence[str]) -> dict[str, Any]:
+        return {**super().with_material(raw, "none", boundaries), "condition": condition}
+
+    @property
+    def material(self) -> tuple[str, tuple[str, ...]]:
+        return self.condition, super().material[1]
 
     def judged(self, row: int, found: Mapping[int, FoundFeature], system: Alignment | None) -> Judgement:
         system = there(system)

@@ -17,7 +17,7 @@ from pydantic import Field
 from ...alignment import Alignment
 from ...deriving import Drawing
 from ...deriving.drawing import segment
-from ...errors import DeriveError
+from ...errors import DeriveError, InputError
 from ...features import Feature, axis_of, plane_of, point_of
 from ...frames import Array, Motion, unit
 from ...uncertainty import Source, Uncertainty, exact
@@ -95,6 +95,31 @@ class ToleranceRecipe(JudgedRecipe):
     def of_chosen(cls, of: Sequence[int]) -> dict[str, Any] | None:
         return {"kind": cls.key(), "of": list(of)}
 
+    @classmethod
+    def on(cls, of: Sequence[int], datums: Sequence[Sequence[int]]) -> dict[str, Any]:
+        """A recipe's data, without name and zone, on features with datums, the primary first, each of one row or of several
+        together. Raises InputError where it does not take such datums."""
+        if datums:
+            raise InputError("Such a tolerance has no datum.", "Nothing was planned.", "Leave the datums out.")
+        return {"kind": cls.key(), "of": list(of)}
+
+    @classmethod
+    def with_material(cls, raw: dict[str, Any], condition: str, boundaries: Sequence[str]) -> dict[str, Any]:
+        """The same recipe's data with material conditions. Raises InputError where it takes none of them."""
+        if condition != "none" or any(each != "none" for each in boundaries):
+            raise InputError("Its material condition is not known here.", "It was not planned.", "Judge it without.")
+        return raw
+
+    @property
+    def in_order(self) -> tuple[tuple[int, ...], ...]:
+        """The rows of its datums, the primary first, as ``on`` takes them."""
+        return ()
+
+    @property
+    def material(self) -> tuple[str, tuple[str, ...]]:
+        """Its own material condition, and the boundary of each of its datums."""
+        return "none", ("none",) * len(self.in_order)
+
     def available(self, found: Any = None) -> tuple[tuple[str, Unit], ...]:
         return ((VALUE, "mm"),)
 
@@ -141,6 +166,16 @@ class ToDatumRecipe(ToleranceRecipe):
     def of_chosen(cls, of: Sequence[int]) -> dict[str, Any] | None:
         """The last chosen is the datum."""
         return {"kind": cls.key(), "of": list(of[:-1]), "datum": of[-1]} if len(of) > 1 else None
+
+    @classmethod
+    def on(cls, of: Sequence[int], datums: Sequence[Sequence[int]]) -> dict[str, Any]:
+        if len(datums) != 1 or len(datums[0]) != 1:
+            raise InputError("It is told from one datum, of one feature.", "Nothing was planned.", "Type its letter.")
+        return {"kind": cls.key(), "of": list(of), "datum": datums[0][0]}
+
+    @property
+    def in_order(self) -> tuple[tuple[int, ...], ...]:
+        return ((self.datum,),)
 
     def against(self, member: Member, found: Mapping[int, FoundFeature]) -> FoundFeature:
         """The datum. Raises DeriveError where it is the member itself."""

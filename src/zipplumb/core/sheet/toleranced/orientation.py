@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 import numpy as np
@@ -26,6 +26,16 @@ class OrientationRecipe(ToDatumRecipe):
     """``datum``: a plane or an axis; ``second``: what turns the zone about it, so that it has the nominal's direction."""
 
     second: FeatureRef | None = None
+
+    @classmethod
+    def on(cls, of: Sequence[int], datums: Sequence[Sequence[int]]) -> dict[str, Any]:
+        if len(datums) != 2 or len(datums[1]) != 1:
+            return super().on(of, datums)
+        return {**super().on(of, datums[:1]), "second": datums[1][0]}
+
+    @property
+    def in_order(self) -> tuple[tuple[int, ...], ...]:
+        return ((self.datum,),) if self.second is None else ((self.datum,), (self.second,))
 
     @property
     def rests_on(self) -> tuple[Datum, ...]:

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from typing import Annotated, Any, Literal
 
 import numpy as np
 from pydantic import Field
 
 from ...alignment import Alignment
-from ...errors import DeriveError
+from ...errors import DeriveError, InputError
 from ...features import Feature, axis_line, axis_of, center_point, plane_of, point_of
 from ...frames import Array
 from ...tolerances.zones import about_line
@@ -56,6 +56,25 @@ class InDatumsRecipe(ToleranceRecipe):
     """``datums``: primary first; none: the alignment in use."""
 
     datums: Annotated[tuple[ToleranceDatum, ...], Field(max_length=3)] = ()
+
+    @classmethod
+    def on(cls, of: Sequence[int], datums: Sequence[Sequence[int]]) -> dict[str, Any]:
+        if len(datums) > 3:
+            raise InputError("A system has three datums at most.", "Nothing was planned.", "Leave the others out.")
+        return {"kind": cls.key(), "of": list(of), "datums": [{"features": list(group)} for group in datums]}
+
+    @property
+    def in_order(self) -> tuple[tuple[int, ...], ...]:
+        return tuple(datum.features for datum in self.datums)
+
+    @property
+    def material(self) -> tuple[str, tuple[str, ...]]:
+        return "none", tuple(datum.boundary for datum in self.datums)
+
+    @classmethod
+    def with_material(cls, raw: dict[str, Any], condition: str, boundaries: Sequence[str]) -> dict[str, Any]:
+        datums = [{**datum, "boundary": each} for datum, each in zip(raw["datums"], boundaries, strict=True)]
+        return {**super().with_material(raw, condition, ()), "datums": datums}
 
     @property
     def rests_on(self) -> tuple[Datum, ...]:

@@ -1,0 +1,190 @@
+"""Tolerances that a part's file carries, taken over as rows of a job; and a job's tolerances written into its model."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any, cast
+
+from sqlalchemy.orm import Session
+
+from ..cad.callouts import Callout, Callouts, Lettered, Sized
+from ..cad.writer import with_callouts
+from ..core.errors import InputError, PlumbError
+from ..core.sheet import KINDS, SheetRow
+from ..core.sheet.toleranced.base import ToleranceRecipe
+from ..core.units import length_text
+from ..store.database import stored, tell, transaction
+from ..store.models import Job, Row
+from .actor import Actor, record
+from .alike import things
+from .on_model import kinds, rows_for, standing
+from .planning import add_rows, kind_for_face, named, take_letter
+from .results import JobResults
+from .words import WORDS
+
+NOTHING = "Nothing was planned."
+
+
+@dataclass(frozen=True)
+class Told:
+    """One that the file carries, in words; ``why_not``: it cannot be taken over."""
+
+    words: str
+    faces: tuple[int, ...]
+    why_not: str = ""
+
+
+def carried(job: Job) -> Callouts:
+    return Callouts.from_data(job.part.callouts)
+
+
+def told_of(state: JobResults) -> list[Told]:
+    """All that the part's file carries, as it would be planned."""
+    job, found = state.job, carried(state.job)
+    letters = {row.recipe.datum_letter for row in state.rows} | {datum.letter for datum in found.datums}
+    return [
+        Told(_words(c, state), c.faces, _why_not(c, job.part.faces, letters)) for c in found.tolerances
+    ]  # fmt: skip
+
+
+def _words(callout: Callout, state: JobResults) -> str:
+    noun = WORDS[callout.kind].noun.capitalize()
+    datums = ", ".join("-".join(group) for group in callout.datums)
+    called = f"{callout.name}: " if callout.name else ""
+    more = {"none": "", "maximum": ", at maximum material", "least": ", at least material"}[callout.condition]
+    return f"{called}{noun} {length_text(callout.zone_mm, state.job.units)}{more}{f' to {datums}' if datums else ''}"
+
+
+def _why_not(callout: Callout, faces: Sequence[Mapping[str, Any]], letters: set[str]) -> str:
+    missing = [letter for group in callout.datums for letter in group if letter not in letters]
+    free = [faces[i]["surface"] for i in callout.faces if kind_for_face(faces[i]) is None]
+    if callout.kind not in dict(kinds()):
+        return "What more it needs is not in the file. Put it on from the form on Derive."
+    if missing:
+        return f"Its datum {missing[0]} is on no face of the file."
+    if free:
+        return f"A face of it is a {free[0]}. Plan places on it, and judge these on Derive."
+    try:
+        _raw(callout, [1], [[2] * len(group) for group in callout.datums])
+    except PlumbError as error:
+        return str(error)
+    return ""
+
+
+def _raw(callout: Callout, of: Sequence[int], datums: Sequence[Sequence[int]]) -> dict[str, Any]:
+    kind = cast(type[ToleranceRecipe], KINDS[callout.kind])
+    boundaries = callout.boundaries or ("none",) * len(datums)
+    raw = kind.with_material(kind.on(of, datums), callout.condition, boundaries)
+    return {**raw, "zone_mm": callout.zone_mm, **({"name": callout.name} if callout.name else {})}
+
+
+def take_over(actor: Actor, job_id: int) -> int:
+    """All that can be taken over, in one act: rows for the faces with their letters and limits, and the tolerances.
+
+    Returns how many tolerances. Raises InputError where there is none; then nothing is planned.
+    """
+    actor.must_change()
+    with transaction() as session:
+        job = stored(session, Job, job_id, lock=True)
+        found, faces = carried(job), job.part.faces
+        there = standing(session, job)
+        letters = {row.recipe["datum"]: row.id for row in there if row.recipe.get("datum")}
+        known = set(letters) | {datum.letter for datum in found.datums}
+        names = {row.recipe["name"] for row in there}
+        wanted = [c for c in found.tolerances if not _why_not(c, faces, known) and c.name not in names - {""}]
+        if not wanted:
+            raise InputError("The file carries no tolerance that could be planned.", NOTHING, "Put them on by hand.")
+        new = [datum for datum in found.datums if datum.letter not in letters and _measurable(datum.faces, faces)]
+        sizes = {face: sized for sized in found.sizes for face in _firsts(sized.faces, faces)}
+        needed = [*(_firsts(d.faces, faces)[0] for d in new), *(f for c in wanted for f in _firsts(c.faces, faces))]
+        of_face, act = rows_for(session, actor, job, there, needed, {face: _limits(sized) for face, sized in sizes.items()})
+        for datum in new:
+            letters[datum.letter] = _give(session, actor, job, of_face[_firsts(datum.faces, faces)[0]], datum.letter)
+        raws = [
+            _raw(c, [of_face[f] for f in _firsts(c.faces, faces)], [[letters[one] for one in group] for group in c.datums])
+            for c in wanted
+        ]
+        add_rows(session, actor, job_id, named(session, job_id, raws), act)
+        return len(raws)
+
+
+def _measurable(held: Sequence[int], faces: Sequence[Mapping[str, Any]]) -> bool:
+    return bool(held) and kind_for_face(faces[held[0]]) is not None
+
+
+def _firsts(held: Sequence[int], faces: Sequence[Mapping[str, Any]]) -> list[int]:
+    """A face of each thing: the halves of one bore are one."""
+    return [thing[0]["index"] for thing in things([faces[i] for i in held])]
+
+
+def _limits(sized: Sized) -> dict[str, Any]:
+    """What a row is asked for, by the limits of its diameter."""
+    return {"asked": [{"key": "diameter", "lower": sized.lower_mm, "upper": sized.upper_mm}]}
+
+
+def _give(session: Session, actor: Actor, job: Job, row_id: int, letter: str) -> int:
+    """A datum letter for a row that has none. Raises InputError where it has another."""
+    row = stored(session, Row, row_id)
+    if row.recipe.get("datum") not in (None, letter):
+        name, other = row.recipe["name"], row.recipe["datum"]
+        raise InputError(
+            f"{name} is datum {other}, in the file {letter}.", NOTHING, "Give it the file's letter, or take it off."
+        )
+    take_letter(session, job.id, row_id, letter)
+    before, row.recipe = row.recipe, {**row.recipe, "datum": letter}
+    record(session, actor, job.id, "edit", row=row_id, before=before, after=row.recipe)
+    tell(session, job.id, "sheet")
+    session.flush()
+    return row_id
+
+
+# ---- out again -----------------------------------------------------------------------------
+
+
+def model_with_tolerances(state: JobResults) -> bytes:
+    """The part's STEP file with the job's tolerances on its faces (AP242). Raises PlumbError."""
+    part = state.job.part
+    if not part.file_name.lower().endswith((".step", ".stp")):
+        raise InputError("The part is no STEP file.", "The job is untouched.", "Take the tolerances as a table instead.")
+    return with_callouts(part.file, callouts_of(state))
+
+
+def callouts_of(state: JobResults) -> Callouts:
+    """The job's tolerances on faces, their datums by letter, and the limits of diameters. Raises InputError without any."""
+    tolerances = [t for row in state.rows if (t := _callout(state, row)) is not None]
+    if not tolerances:
+        raise InputError(
+            "No tolerance of this job is on faces of the model, with lettered datums.", "The job is untouched.",
+            "Put one on a face, and letters on its datums.",
+        )  # fmt: skip
+    lettered = [Lettered(r.recipe.datum_letter, _under(state, [r.id])) for r in state.rows if r.recipe.datum_letter]
+    held = {face for t in tolerances for face in t.faces}
+    sizes = [size for row in state.rows if row.recipe.cad_face in held and (size := _size(state, row)) is not None]
+    return Callouts(tuple(tolerances), tuple(datum for datum in lettered if datum.faces), tuple(sizes))
+
+
+def _callout(state: JobResults, row: SheetRow) -> Callout | None:
+    """A row as the file has it; None where it is no tolerance, not on faces, or told from what has no letter."""
+    recipe = row.recipe
+    if row.recipe.role != "tolerance" or not KINDS[recipe.kind].takes_zone:  # type: ignore[attr-defined]
+        return None
+    tolerance = cast(ToleranceRecipe, recipe)
+    faces = _under(state, tolerance.of)
+    groups = [[state.row(i).recipe.datum_letter for i in group] for group in tolerance.in_order]
+    if len(faces) < len(tolerance.of) or not all(letter for group in groups for letter in group):
+        return None
+    condition, boundaries = tolerance.material
+    return Callout(recipe.kind, tolerance.zone_mm, faces, tuple(map(tuple, groups)), condition, boundaries, recipe.name)
+
+
+def _under(state: JobResults, rows: Sequence[int]) -> tuple[int, ...]:
+    return tuple(face for i in rows if (face := state.row(i).recipe.cad_face) is not None)
+
+
+def _size(state: JobResults, row: SheetRow) -> Sized | None:
+    limits = next((a for a in row.recipe.asked if a.key == "diameter"), None)
+    radius, face = getattr(row.recipe.should_be, "radius", None), row.recipe.cad_face
+    if limits is None or limits.lower is None or limits.upper is None or radius is None or face is None:
+        return None
+    return Sized((face,), 2 * radius, limits.lower, limits.upper)

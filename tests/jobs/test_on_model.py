@@ -1,0 +1,169 @@
+"""Tolerances on faces of the model: put on by hand, taken over from the file, and written into it again."""
+
+from contextlib import contextmanager
+
+import pytest
+from job_bench import REVIEWER, TECHNICIAN
+
+from zipplumb.cad.callouts import Callout, Callouts, Lettered, Sized
+from zipplumb.core.errors import InputError, NotAllowed
+from zipplumb.jobs import callouts, on_model, planning
+from zipplumb.jobs.on_model import Wanted
+from zipplumb.jobs.results import load
+from zipplumb.store.database import transaction
+from zipplumb.store.models import Part, Row
+
+
+@pytest.fixture
+def faces(bench):
+    """The part's faces: its foot, its top, its four bolt holes."""
+    with transaction() as session:
+        return session.get(Part, bench.part).faces
+
+
+def plane_of(faces, normal, nth=0):
+    found = [f for f in faces if f["surface"] == "plane" and [round(v) for v in f["nominal"]["normal"]] == normal]
+    return max(found, key=lambda f: f["area_mm2"])["index"] if nth == 0 else found[nth]["index"]
+
+
+def holes_of(faces, radius=11.0):
+    return [f["index"] for f in faces if f["surface"] == "cylinder" and f["nominal"]["radius"] == pytest.approx(radius)]
+
+
+def lettered(bench, face, letter):
+    row = planning.plan_from_face(TECHNICIAN, bench.job, face)
+    with transaction() as session:
+        planning.take_letter(session, bench.job, row, letter)
+        stored = session.get(Row, row)
+        stored.recipe = {**stored.recipe, "datum": letter}
+    return row
+
+
+@contextmanager
+def at_work(bench):
+    """The job while somebody is at it."""
+    with transaction() as session:
+        yield load(session, bench.job)
+
+
+def by_name(bench):
+    return {row.recipe.name: row.recipe for row in bench.state().rows}
+
+
+def test_a_tolerance_plans_what_it_needs_and_one_undo_takes_all_back(bench, faces):
+    base = lettered(bench, plane_of(faces, [0, 0, -1]), "A")
+    before = len(bench.state().rows)
+    front = plane_of(faces, [0, -1, 0])
+    row = on_model.put(TECHNICIAN, bench.job, [front], Wanted("perpendicularity", 0.05, "a", "Front", "machined"))
+    recipe = bench.state().row(row).recipe
+    assert (recipe.kind, recipe.zone_mm, recipe.datum, recipe.name, recipe.note) == (
+        "perpendicularity", 0.05, base, "Front", "machined",
+    )  # fmt: skip
+    assert bench.state().row(recipe.of[0]).recipe.cad_face == front
+    assert bench.state().row(recipe.of[0]).recipe.hits == 9  # so many show the form of a plane
+    assert on_model.holding(bench.state(), front) == [row]
+    with transaction() as session:
+        last = planning.last_plan(session, bench.job)
+    planning.take_plan_back(TECHNICIAN, bench.job, last.rows)
+    assert len(bench.state().rows) == before
+
+
+def test_on_one_face_and_then_on_all_that_face_this_way(bench, faces):
+    top = plane_of(faces, [0, -1, 0])
+    with transaction() as session:
+        same = on_model.alike_faces(session, bench.job, top, "facing")
+        one = on_model.alike_faces(session, bench.job, top, "this")
+        holes = on_model.alike_faces(session, bench.job, holes_of(faces)[0], "alike")
+    assert one == (top,)
+    assert set(same) == {
+        f["index"] for f in faces if f["surface"] == "plane" and [round(v, 6) for v in f["nominal"]["normal"]] == [0, -1, 0]
+    }
+    row = on_model.put(TECHNICIAN, bench.job, same, Wanted("surface_profile", 0.2))
+    assert len(bench.state().row(row).recipe.of) == len(same) > 1
+    row = on_model.put(TECHNICIAN, bench.job, holes, Wanted("position", 0.3))
+    assert len(bench.state().row(row).recipe.of) == 4
+
+
+def test_what_does_not_go_is_refused_with_nothing_planned(bench, faces):
+    top = plane_of(faces, [0, 0, 1])
+    for wanted, words in (
+        (Wanted("flatness", 0.1, "A"), "no datum A"),
+        (Wanted("position", 0.1, "A, 7"), "“7” is no datum"),
+        (Wanted("perpendicularity", 0.1), "one datum"),
+        (Wanted("angularity", 0.1), "no tolerance of a face"),
+        (Wanted("nonsense", 0.1), "no tolerance of a face"),
+    ):
+        with pytest.raises(InputError, match=words):
+            on_model.put(TECHNICIAN, bench.job, [top], wanted)
+    lettered(bench, top, "A")
+    with pytest.raises(InputError, match="has no datum"):
+        on_model.put(TECHNICIAN, bench.job, [plane_of(faces, [0, -1, 0])], Wanted("flatness", 0.1, "A"))
+    with pytest.raises(NotAllowed):
+        on_model.put(REVIEWER, bench.job, [top], Wanted("flatness", 0.1))
+    assert len(bench.state().rows) == 1
+
+
+@pytest.fixture
+def carrying(bench, faces):
+    """The part's file, as if it carried tolerances."""
+    base, front, end = plane_of(faces, [0, 0, -1]), plane_of(faces, [0, -1, 0]), plane_of(faces, [1, 0, 0])
+    holes = holes_of(faces)
+    told = Callouts(
+        (
+            Callout("flatness", 0.05, (base,), name="Base is flat"),
+            Callout("position", 0.3, tuple(holes), (("A",), ("B",), ("C",)), "maximum", ("none", "none", "none")),
+            Callout("angularity", 0.1, (front,), (("A",),), boundaries=("none",)),
+            Callout("parallelism", 0.1, (front,), (("Z",),), boundaries=("none",)),
+        ),
+        (Lettered("A", (base,)), Lettered("B", (front,)), Lettered("C", (end,))),
+        (Sized(tuple(holes), 22.0, 0.0, 0.2),),
+        ("A dimension of 40 is not taken over.",),
+    )
+    with transaction() as session:
+        part = session.get(Part, bench.part)
+        before, part.callouts = part.callouts, told.to_data()
+    yield bench
+    with transaction() as session:
+        session.get(Part, bench.part).callouts = before
+
+
+def test_what_the_file_carries_is_planned_and_what_not_is_told(carrying):
+    bench = carrying
+    with at_work(bench) as state:
+        told = callouts.told_of(state)
+    assert [bool(each.why_not) for each in told] == [False, False, True, True]
+    assert told[1].words == "Position 0.300, at maximum material to A, B, C"
+    assert "Derive" in told[2].why_not
+    assert "datum Z" in told[3].why_not
+    assert callouts.take_over(TECHNICIAN, bench.job) == 2
+    rows = by_name(bench)
+    assert rows["Base is flat"].kind == "flatness"
+    position = next(r for r in rows.values() if r.kind == "position")
+    assert position.condition == "maximum"
+    letters = [bench.state().row(group[0]).recipe.datum_letter for group in position.in_order]
+    assert letters == ["A", "B", "C"]
+    limits = bench.state().row(position.of[0]).recipe.asked[0]
+    assert (limits.key, limits.lower, limits.upper) == ("diameter", 0.0, 0.2)
+    with transaction() as session:
+        last = planning.last_plan(session, bench.job)
+    assert len(last.rows) == len(bench.state().rows)  # one act
+
+
+def test_it_is_written_into_the_model_as_it_was_read(carrying):
+    bench = carrying
+    callouts.take_over(TECHNICIAN, bench.job)
+    with at_work(bench) as state:
+        out, told = callouts.callouts_of(state), callouts.carried(state.job)
+        assert callouts.model_with_tolerances(state).startswith(b"ISO-10303-21")
+    named = {c.kind: c for c in out.tolerances}
+    assert set(named) == {"flatness", "position"}
+    assert (named["position"].datums, named["position"].condition) == (told.tolerances[1].datums, "maximum")
+    assert {d.letter: d.faces for d in out.datums} == {d.letter: d.faces for d in told.datums}
+    assert {s.diameter_mm for s in out.sizes} == {22.0}
+
+
+def test_without_tolerances_there_is_nothing_to_write(bench):
+    with at_work(bench) as state, pytest.raises(InputError, match="No tolerance of this job"):
+        callouts.model_with_tolerances(state)
+    with pytest.raises(InputError, match="carries no tolerance"):
+        callouts.take_over(TECHNICIAN, bench.job)
