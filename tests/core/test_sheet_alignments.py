@@ -213,7 +213,7 @@ def test_what_cannot_be_is_said_and_the_rest_of_the_sheet_lives(bench):
         ({"kind": "steps", "steps": [turn("+Z", top), origin(one, "Z")]}, "three hits in a small triangle"),
         ({"kind": "steps", "steps": [turn("+Z", bare)]}, "has no nominal"),
         ({"kind": "datum_planes", "primary": top, "secondary": circle, "tertiary": end}, "no plane with a nominal"),
-        ({"kind": "datum_features", "datums": [{"features": [top, circle]}]}, "no plane midway"),
+        ({"kind": "datum_features", "datums": [{"features": [top, circle]}]}, "are no one datum"),
         ({"kind": "planes_as_axes", "planes": [{"feature": circle, "axis": "+Z"}]}, "is no plane"),
         ({"kind": "level", "plane": circle}, "is no plane"),
         ({"kind": "reference_points", "points": [top, side, end]}, "has no center"),

@@ -53,7 +53,7 @@ def old_database(stack, monkeypatch):
         connection.execute("CREATE DATABASE before OWNER zipplumb")
     url = ours.rsplit("/", 1)[0] + "/before"
     keeper = stack.cluster.keeper_url.rsplit("/", 1)[0] + "/before"
-    for cached in (database.engine, database._sessions):
+    for cached in (database.engine, database._sessions, database._snapshots):
         cached.cache_clear()
     monkeypatch.setenv("ZIPPLUMB_DATABASE", url)
     config = Config()
@@ -66,7 +66,7 @@ def old_database(stack, monkeypatch):
     command.upgrade(config, "head")
     yield url
     database.engine().dispose()
-    for cached in (database.engine, database._sessions):
+    for cached in (database.engine, database._sessions, database._snapshots):
         cached.cache_clear()
     monkeypatch.setenv("ZIPPLUMB_DATABASE", ours)
     with psycopg.connect(stack.cluster.keeper_url, autocommit=True) as connection:

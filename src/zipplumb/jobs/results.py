@@ -192,7 +192,7 @@ def _hits_came(
     session: Session, job_id: int, memory: _Memory, named: set[int], new: list[tuple[Batch, bool]], before: JobResults
 ) -> JobResults:
     marks: Marks = {}
-    for row_id, written, raw, finished, pairs in session.execute(AS_ASKED, {"rows": list(named), "job": job_id}):
+    for row_id, written, raw, finished, pairs in session.connection().execute(AS_ASKED, {"rows": list(named), "job": job_id}):
         if pairs:
             marks[row_id] = _by_batch(pairs)
         if memory.rows.get(row_id, ("",))[0] != written:
@@ -282,11 +282,13 @@ def _spots(job: Job, memory: _Memory, sheet: Sheet) -> Array:
     """Where the current row's face can be touched (n, 3), brought in once for each face that is come to."""
     place = sheet.places.get(job.current_row_id or 0)
     face = None if place is None else sheet.rows[place].recipe.cad_face
-    if face is None or face >= len(job.part.faces) or job.part.faces[face]["nominal"] is None or job.part.model is None:
+    if face is None:
         return NO_SPOTS
-    if memory.spots is None or memory.spots[0] != (job.part.sha256, face):
-        model = CadModel.unpack(job.part.model)
-        memory.spots = (job.part.sha256, face), spots_on(*model.mesh_of(face), seed=face)[0]
+    if memory.spots is None or memory.spots[0] != (job.part.sha256, face):  # the part is large: it is asked once
+        known = face < len(job.part.faces) and job.part.faces[face]["nominal"] is not None
+        model = CadModel.unpack(job.part.model) if known and job.part.model is not None else None
+        found = NO_SPOTS if model is None else spots_on(*model.mesh_of(face), seed=face)[0]
+        memory.spots = (job.part.sha256, face), found
     return memory.spots[1]
 
 
@@ -340,7 +342,7 @@ def _new_batches(session: Session, job_id: int, memory: _Memory) -> list[tuple[B
     Whoever keeps a reading holds the job's lock, so that their ids rise in the order in which they are committed.
     Those of this very transaction may still be taken back, and are not remembered.
     """
-    fetched = session.execute(NEWER, {"job": job_id, "newest": memory.newest})
+    fetched = session.connection().execute(NEWER, {"job": job_id, "newest": memory.newest})
     return [(Batch.of(kept), kept.written != kept.ours) for kept in fetched]
 
 

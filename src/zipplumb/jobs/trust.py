@@ -49,7 +49,8 @@ def trusts(session: Session, kit: Sequence[tuple[Instrument, int | None]]) -> li
     ids = [instrument.id for instrument, _ in kit]
     jobs = {job_id for _, job_id in kit if job_id is not None}
     trials = session.scalars(select(Trial).where(Trial.instrument_id.in_(ids)).order_by(Trial.id.desc())).all()
-    events = session.scalars(select(InstrumentEvent).where(InstrumentEvent.instrument_id.in_(ids))).all()
+    told = select(InstrumentEvent.instrument_id, InstrumentEvent.what, InstrumentEvent.at)
+    events = session.execute(told.where(InstrumentEvent.instrument_id.in_(ids))).all()
     began = {job: at.timestamp() for job, at in session.execute(select(Job.id, Job.created_at).where(Job.id.in_(jobs)))}
     found = []
     for instrument, job_id in kit:

@@ -19,6 +19,8 @@ from typing import Any
 import numpy as np
 import psycopg
 from flask import Flask, Response, render_template
+from flask.ctx import RequestContext
+from flask.testing import EnvironBuilder
 from sqlalchemy import select
 from sqlalchemy.orm import lazyload
 
@@ -104,6 +106,7 @@ class Hub:
         self.links: dict[int, bool] = {}
         self.watched = 0.0
         self.begun = False
+        self.asked = EnvironBuilder(app).get_environ()
 
     # ---- on the loop: a page that listens ------------------------------------------------
 
@@ -144,7 +147,7 @@ class Hub:
     def _whole(self, job_id: int, page: Page) -> None:
         """Everything as it stands, in the place of all that was to be sent to a page."""
         with self.working:
-            with self.app.test_request_context():
+            with self._as_asked():
                 events = [_event("kit", {"what": "begin"})] if not job_id else self._whole_of(job_id)
             page.loop.call_soon_threadsafe(page.begin_anew, events)
 
@@ -274,10 +277,14 @@ class Hub:
         watched.state, watched.texts, watched.now = state, view.texts, now
         return view, now
 
+    def _as_asked(self) -> RequestContext:
+        """Links are made without a page that asks."""
+        return self.app.request_context(dict(self.asked))
+
     def _changed(self, job_id: int, word: Word) -> None:
         watched = self.jobs.get(job_id)
         if watched is not None:
-            with self.app.test_request_context():  # links are made without a page that asks
+            with self._as_asked():
                 self._work_out(watched, job_id, word)
 
     def _work_out(self, watched: Watched, job_id: int, word: Word) -> None:

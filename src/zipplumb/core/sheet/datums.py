@@ -11,7 +11,7 @@ from pydantic import Field
 from ..alignment import Alignment, Hold, align_holds
 from ..deriving import construct
 from ..errors import AlignmentError
-from ..features import Feature, plane_of
+from ..features import Feature, axis_of, plane_of
 from ..frames import Motion
 from .base import FeatureRef, Model
 from .systems import KEPT, ActualFeature, SystemInputs
@@ -39,6 +39,10 @@ def holds_of(datum: Datum, given: SystemInputs, level: int) -> list[Hold]:
         raise AlignmentError(f"{features[0].name} is named twice in one datum.", KEPT, "Name each once.")
     if len(features) == 2 and _face_each_other(*features):
         return [_midway(features[0], features[1], level)]
+    shapes = [feature.known_nominal for feature in features]
+    if len(shapes) > 1 and not any(all(of(shape) is not None for shape in shapes) for of in (plane_of, axis_of)):
+        names = " and ".join(feature.name for feature in features)
+        raise AlignmentError(f"{names} are no one datum.", KEPT, "Name planes of one level, axes in one line, or two faces.")
     return [feature.hold(feature.own_directions, None, level) for feature in features]
 
 
