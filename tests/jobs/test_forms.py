@@ -49,9 +49,9 @@ EXAMPLES = [
     {"kind": "construction", "of": [1, 2], "make": "middle_plane", "datum": "D"},
     {"kind": "dimension", "of": [1, 2], "measure": "angle", "nominal_rad": 1.25, "asked": [{"key": "value", "lower": -0.01}]},
     *({"kind": kind, "of": [1], "zone_mm": 0.02} for kind in ("straightness", "flatness", "roundness", "cylindricity")),
-    *({"kind": kind, "of": [2], "zone_mm": 0.05, "datum": 1} for kind in (
+    *({"kind": kind, "of": [2], "zone_mm": 0.05, "to_datum": 1} for kind in (
         "parallelism", "perpendicularity", "coaxiality", "symmetry", "circular_runout", "total_runout")),
-    {"kind": "angularity", "of": [2], "zone_mm": 0.05, "datum": 1, "angle_rad": 0.5},
+    {"kind": "angularity", "of": [2], "zone_mm": 0.05, "to_datum": 1, "angle_rad": 0.5},
     {"kind": "position", "of": [4, 5], "zone_mm": 0.3, "condition": "maximum",
      "datums": [{"features": [1]}, {"features": [2, 3], "boundary": "maximum"}]},
     {"kind": "line_profile", "of": [1], "zone_mm": 0.3, "datums": [{"features": [1]}]},

@@ -67,12 +67,12 @@ def rows_of_every_kind():
     rows["construction"] = bench.add({"kind": "construction", "of": [top], "make": "offset_plane", "offset_mm": 10})
     for kind, of in (("straightness", "line"), ("flatness", "plane"), ("roundness", "circle"), ("cylindricity", "cylinder")):
         rows[kind] = bench.add({"kind": kind, "of": [rows[of]], "zone_mm": 0.05})
-    about = {"zone_mm": 0.05, "datum": rows["cylinder"]}
-    rows["perpendicularity"] = bench.add({"kind": "perpendicularity", "of": [side, end], "zone_mm": 0.05, "datum": top})
+    about = {"zone_mm": 0.05, "to_datum": rows["cylinder"]}
+    rows["perpendicularity"] = bench.add({"kind": "perpendicularity", "of": [side, end], "zone_mm": 0.05, "to_datum": top})
     rows["parallelism"] = bench.add({"kind": "parallelism", "of": [side], **about})
     slanted = bench.plane([100, 0, 60], np.array([1, 0, 1]) / np.sqrt(2))
     rows["angularity"] = bench.add(
-        {"kind": "angularity", "of": [slanted], "angle_rad": np.pi / 4, "zone_mm": 0.05, "datum": top}
+        {"kind": "angularity", "of": [slanted], "angle_rad": np.pi / 4, "zone_mm": 0.05, "to_datum": top}
     )
     rows["coaxiality"] = bench.add({"kind": "coaxiality", "of": [rows["cone"]], **about})
     rows["symmetry"] = bench.add({"kind": "symmetry", "of": [rows["sphere"]], **about})

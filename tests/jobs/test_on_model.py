@@ -7,7 +7,7 @@ from job_bench import REVIEWER, TECHNICIAN
 
 from zipplumb.cad.callouts import Callout, Callouts, Lettered, Sized
 from zipplumb.core.errors import InputError, NotAllowed
-from zipplumb.jobs import callouts, on_model, planning
+from zipplumb.jobs import align, callouts, on_model, planning, sheet
 from zipplumb.jobs.on_model import Wanted
 from zipplumb.jobs.results import load
 from zipplumb.store.database import transaction
@@ -56,7 +56,7 @@ def test_a_tolerance_plans_what_it_needs_and_one_undo_takes_all_back(bench, face
     front = plane_of(faces, [0, -1, 0])
     row = on_model.put(TECHNICIAN, bench.job, [front], Wanted("perpendicularity", 0.05, "a", "Front", "machined"))
     recipe = bench.state().row(row).recipe
-    assert (recipe.kind, recipe.zone_mm, recipe.datum, recipe.name, recipe.note) == (
+    assert (recipe.kind, recipe.zone_mm, recipe.to_datum, recipe.name, recipe.note) == (
         "perpendicularity", 0.05, base, "Front", "machined",
     )  # fmt: skip
     assert bench.state().row(recipe.of[0]).recipe.cad_face == front
@@ -66,6 +66,20 @@ def test_a_tolerance_plans_what_it_needs_and_one_undo_takes_all_back(bench, face
         last = planning.last_plan(session, bench.job)
     planning.take_plan_back(TECHNICIAN, bench.job, last.rows)
     assert len(bench.state().rows) == before
+
+
+def test_two_tolerances_to_one_datum_are_edited_and_aligned_by(bench, faces):
+    """The datum of a tolerance is no letter: a second to the same, its edit, and the letters of the job get on with it."""
+    base = lettered(bench, plane_of(faces, [0, 0, -1]), "A")
+    front, end = plane_of(faces, [0, -1, 0]), plane_of(faces, [1, 0, 0])
+    for face in (front, end):
+        row = on_model.put(TECHNICIAN, bench.job, [face], Wanted("perpendicularity", 0.05, "A"))
+    sheet.edit_row(TECHNICIAN, bench.job, row, {"zone_mm": "0.08", "to_datum": str(base)})
+    assert bench.state().row(row).recipe.zone_mm == 0.08
+    lettered(bench, plane_of(faces, [0, -1, 0], 1), "B")
+    lettered(bench, plane_of(faces, [-1, 0, 0]), "C")
+    align.plan_datum_planes(TECHNICIAN, bench.job)
+    assert [r.recipe.kind for r in bench.state().rows if r.recipe.role == "system"] == ["datum_planes"]
 
 
 def test_on_one_face_and_then_on_all_that_face_this_way(bench, faces):

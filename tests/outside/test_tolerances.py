@@ -99,7 +99,7 @@ def test_perpendicularity_of_an_axis_to_a_face():
     bench = Bench(u_hit_mm=1e-5)
     top, _, _ = block(bench)
     leaning = cylinder(bench, [0, 0, 20], [0.0299 / 30, 0, 1], 20, (0, 0, 20))
-    found = judged(bench, bench.add({"kind": "perpendicularity", "of": [leaning], "zone_mm": 0.025, "datum": top}))
+    found = judged(bench, bench.add({"kind": "perpendicularity", "of": [leaning], "zone_mm": 0.025, "to_datum": top}))
     assert found.first.actual == pytest.approx(0.0299, abs=1e-5)
     assert (found.verdict.word, found.verdict.out_by) == ("out", pytest.approx(0.0049, abs=1e-5))
 
@@ -109,7 +109,7 @@ def test_a_circle_off_its_axis_runs_out_by_twice_that_and_is_as_much_from_concen
     top, _, _ = block(bench)
     axis = cylinder(bench, [0, 0, 20], [0, 0, 1], 20, (0, 0, 20))
     ring = bore(bench, [0.03, 0, 60], 50, (0, 0, 60, 50), top)
-    about = {"of": [ring], "zone_mm": 0.1, "datum": axis}
+    about = {"of": [ring], "zone_mm": 0.1, "to_datum": axis}
     assert judged(bench, bench.add({"kind": "circular_runout", **about})).first.actual == pytest.approx(0.06, abs=1e-5)
     assert judged(bench, bench.add({"kind": "coaxiality", **about})).first.actual == pytest.approx(0.06, abs=1e-5)
     assert judged(bench, bench.add({"kind": "roundness", "of": [ring], "zone_mm": 0.1})).first.actual < 1e-5
@@ -122,7 +122,7 @@ def test_form_and_direction_of_a_wavy_face(random):
     told = {"shape": "plane", "point": (0, 0, 60), "normal": (0, 0, 1)}
     wavy = bench.add({"kind": "plane", "nominal": told}, spots + TIP * UP, UP)
     flat = judged(bench, bench.add({"kind": "flatness", "of": [wavy], "zone_mm": 0.1})).first.actual
-    along = judged(bench, bench.add({"kind": "parallelism", "of": [wavy], "zone_mm": 0.1, "datum": top})).first.actual
+    along = judged(bench, bench.add({"kind": "parallelism", "of": [wavy], "zone_mm": 0.1, "to_datum": top})).first.actual
     assert flat == pytest.approx(hull_width(spots), abs=1e-4)  # the tip goes off along the plane's own normal
     assert along == pytest.approx(np.ptp(spots[:, 2]), abs=1e-4)
     assert along > flat
@@ -243,7 +243,7 @@ def _position(bench):
 def _perpendicular(bench):
     top, _, _ = block(bench)
     leaning = cylinder(bench, [0, 0, 20], [0.1 / 30, 0, 1], 20, (0, 0, 20))
-    return bench.add({"kind": "perpendicularity", "of": [leaning], "zone_mm": 0.5, "datum": top})
+    return bench.add({"kind": "perpendicularity", "of": [leaning], "zone_mm": 0.5, "to_datum": top})
 
 
 @pytest.mark.parametrize(
@@ -267,7 +267,7 @@ def test_two_bores_in_one_line_are_a_common_datum():
     assert common.first.actual < 1e-3
     assert alone.first.actual == pytest.approx(0.04, abs=1e-3)
     axis = bench.add({"kind": "construction", "of": [low, high], "make": "common_axis"})
-    ran = judged(bench, bench.add({"kind": "total_runout", "of": [between], "zone_mm": 0.05, "datum": axis}))
+    ran = judged(bench, bench.add({"kind": "total_runout", "of": [between], "zone_mm": 0.05, "to_datum": axis}))
     assert ran.first.actual < 1e-3
 
 
@@ -282,7 +282,7 @@ def test_three_pads_of_one_level_are_a_common_datum():
     hits = np.vstack([place + corners for place in at])
     slope = np.linalg.lstsq(np.column_stack([hits[:, :2], np.ones(len(hits))]), hits[:, 2], rcond=None)[0][:2]
     plane = bench.add({"kind": "construction", "of": pads, "make": "common_plane"})
-    found = judged(bench, bench.add({"kind": "parallelism", "of": [face], "zone_mm": 0.05, "datum": plane}))
+    found = judged(bench, bench.add({"kind": "parallelism", "of": [face], "zone_mm": 0.05, "to_datum": plane}))
     assert found.first.actual == pytest.approx(float(np.ptp(corners[:, :2] @ slope)), rel=1e-3)
 
 
@@ -293,11 +293,11 @@ def test_a_second_datum_turns_the_zone():
     top, side, _ = block(bench)
     turned = bench.plane([250, 0, 20], [np.cos(0.001), np.sin(0.001), 0], nominal={
         "shape": "plane", "point": (250, 0, 20), "normal": (1, 0, 0)})  # fmt: skip
-    square = {"kind": "perpendicularity", "of": [turned], "zone_mm": 0.05, "datum": top}
+    square = {"kind": "perpendicularity", "of": [turned], "zone_mm": 0.05, "to_datum": top}
     assert judged(bench, bench.add(square)).first.actual < 1e-3
     found = judged(bench, bench.add({**square, "second": side}))
     assert found.first.actual == pytest.approx(80 * np.tan(0.001), rel=1e-3)
     assert found.verdict.word == "out"
     leaning = cylinder(bench, [0, 0, 20], [0.002, 0, 1], 20, (0, 0, 20))
-    axis = {"kind": "perpendicularity", "of": [leaning], "zone_mm": 0.05, "datum": top, "second": side}
+    axis = {"kind": "perpendicularity", "of": [leaning], "zone_mm": 0.05, "to_datum": top, "second": side}
     assert judged(bench, bench.add(axis)).first.actual == pytest.approx(30 * 0.002, rel=1e-3)

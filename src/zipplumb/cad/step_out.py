@@ -46,6 +46,7 @@ def write(source: Path, target: Path, callouts: Callouts) -> None:
     reader = STEPCAFControl_Reader()
     reader.SetNameMode(True)
     reader.SetColorMode(True)
+    reader.SetGDTMode(False)  # what it carried before was taken over, or was not wanted
     document = TDocStd_Document(TCollection_ExtendedString("zipplumb"))
     if reader.ReadFile(str(source)) != IFSelect_ReturnStatus.IFSelect_RetDone or not reader.Transfer(document):
         raise SystemExit(2)

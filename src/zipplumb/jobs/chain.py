@@ -104,10 +104,12 @@ def offered(state: JobResults) -> Offer | None:
         return None
     now = NONE if row is None else cast(DimensionRecipe, row.recipe).measure
     chosen = next((c for c in found if c.key == now), None)
-    value = "no dimension" if chosen is None else quantity_text(chosen.value, _unit(chosen), state.job.units)
     first, second = (state.row(i).recipe.name for i in chain.of)
+    told = ": no dimension"
+    if chosen is not None:
+        told = f", {chosen.words.lower()}: {quantity_text(chosen.value, _unit(chosen), state.job.units)}"
     options = [(c.key, c.words, c.key == now) for c in found]
-    return Offer(chain.offer, f"{first} to {second}: {value}", (*options, (NONE, "No dimension", now == NONE)))
+    return Offer(chain.offer, f"{first} to {second}{told}", (*options, (NONE, "No dimension", now == NONE)))
 
 
 def _unit(choice: derive.Choice) -> Unit:

@@ -86,15 +86,15 @@ def _tolerances(state: JobResults, of: Sequence[int], zone_mm: float | None) -> 
     for kind in KINDS.values():
         if issubclass(kind, JudgedRecipe):
             found = [kind.of_chosen(order) for order in (orders if kind.takes_zone else [tuple(of)])]
-            raws |= {f"{raw['kind']}_{raw.get('datum', '')}": raw for raw in found[::-1] if raw is not None}
+            raws |= {f"{raw['kind']}_{raw.get('to_datum', '')}": raw for raw in found[::-1] if raw is not None}
     return [_tolerance(state, key, raw, zone_mm) for key, raw in raws.items()]
 
 
 def _tolerance(state: JobResults, key: str, raw: dict[str, Any], zone_mm: float | None) -> Choice:
-    there = {i: state.results[i].feature for i in (*raw["of"], *([raw["datum"]] if "datum" in raw else []))}
+    there = {i: state.results[i].feature for i in (*raw["of"], *([raw["to_datum"]] if "to_datum" in raw else []))}
     kind = cast(type[JudgedRecipe], KINDS[raw["kind"]])
     names = [there[i].name for i in raw["of"]]  # type: ignore[union-attr]
-    to = f" to {there[raw['datum']].name}" if "datum" in raw else ""  # type: ignore[union-attr]
+    to = f" to {there[raw['to_datum']].name}" if "to_datum" in raw else ""  # type: ignore[union-attr]
     of = " and ".join(names) if kind.takes_zone else f"these {len(names)}"
     words = f"{WORDS[raw['kind']].noun.capitalize()} of {of}{to}"
     recipe = kind.model_validate({**raw, "name": "?", **({"zone_mm": zone_mm or 1.0} if kind.takes_zone else {})})

@@ -24,7 +24,7 @@ from .words import WORDS
 
 SAME_WAY = 1e-6
 MOST_FACES = 60
-GIVEN = {"kind", "name", "of", "zone_mm", "datum"}  # all that a tolerance put on a face can be told
+GIVEN = {"kind", "name", "of", "zone_mm", "to_datum"}  # all that a tolerance put on a face can be told
 KEPT = "Nothing was planned."
 NOTHING_MORE: Mapping[int, Mapping[str, Any]] = {}
 
@@ -149,7 +149,7 @@ def holding(state: JobResults, face: int) -> list[int]:
     """The rows of tolerances that hold a face."""
     mine = {row.id for row in state.rows if row.recipe.cad_face == face}
     judging = (row for row in state.rows if row.recipe.role == "tolerance")
-    return [row.id for row in judging if mine & {n.id for n in row.needs if n.what == "feature"}]
+    return [row.id for row in judging if mine.intersection(cast(ToleranceRecipe, row.recipe).of)]
 
 
 def alike_faces(session: Session, job_id: int, index: int, on: str) -> tuple[int, ...]:

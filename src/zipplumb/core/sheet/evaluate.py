@@ -256,14 +256,14 @@ class _Graph:
         recipe, uses = cast(JudgedRecipe, row.recipe), _features_of(row)
         parents = {n: needed[n] for n in row.needs}
         if waits := self._waits(parents):
-            return RowResult(row.id, *waits, uses=uses)
+            return RowResult(row.id, *waits, uses=uses, characteristics=recipe.planned())
         system, by = _solved(needed, systems)
         if recipe.rests_on and system is None:
-            return RowResult(row.id, "failed", needed[systems[0]].message, uses=uses)
+            return RowResult(row.id, "failed", needed[systems[0]].message, uses=uses, characteristics=recipe.planned())
         try:
             found = recipe.judged(row.id, {n.id: f for n, f in parents.items() if n.what == "feature"}, system)
         except NeedsSystem as error:
-            return RowResult(row.id, "waits", str(error), uses=uses)
+            return RowResult(row.id, "waits", str(error), uses=uses, characteristics=recipe.planned())
         doubts = tuple(dict.fromkeys(d for p in parents.values() for d in p.doubts))
         return RowResult(
             row.id, "done", characteristics=found.characteristics, aligned_by=by, uses=uses, draw=found.draw, doubts=doubts,

@@ -42,6 +42,10 @@ class JudgedRecipe(RowRecipe):
         """The datums in whose system it judges, the primary first; none: the active one. Rows of the same share it."""
         return ()
 
+    def planned(self) -> tuple[Characteristic, ...]:
+        """What is asked of it, before anything is found."""
+        return ()
+
     def judged(self, row: int, found: Mapping[int, FoundFeature], system: Alignment | None) -> Judgement:
         """In a system, or without one. ``found``: by row, all done. Raises PlumbError where it cannot be.
 

@@ -131,7 +131,7 @@ class ToleranceWords(KindWords):
     """Of a geometrical tolerance."""
 
     fields = {
-        "of": "Of", "zone_mm": "Tolerance", "datum": "Datum", "datums": "Datums, primary first",
+        "of": "Of", "zone_mm": "Tolerance", "to_datum": "Datum", "datums": "Datums, primary first",
         "second": "And a second datum, that turns the zone",
         "across": "Zone", "condition": "Material condition", "boundary": "Its boundary",
         "offset_mm": "Middle of the zone, out of the material by",

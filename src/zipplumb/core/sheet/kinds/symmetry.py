@@ -13,7 +13,7 @@ from ..toleranced.place import around, plane_or_axis, points_in
 
 
 class SymmetryRecipe(ToDatumRecipe):
-    """``datum``: a plane, mostly a middle plane, or an axis."""
+    """``to_datum``: a plane, mostly a middle plane, or an axis."""
 
     kind: Literal["symmetry"] = "symmetry"
 

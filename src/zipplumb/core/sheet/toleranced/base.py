@@ -123,6 +123,9 @@ class ToleranceRecipe(JudgedRecipe):
     def available(self, found: Any = None) -> tuple[tuple[str, Unit], ...]:
         return ((VALUE, "mm"),)
 
+    def planned(self) -> tuple[Characteristic, ...]:
+        return (Characteristic(VALUE, "mm", 0.0, upper=self.zone_mm),)
+
     def member(self, row: int, found: FoundFeature) -> Member:
         """What of a feature must lie in the zone. Raises DeriveError where the tolerance is not for such a feature."""
         raise NotImplementedError
@@ -158,28 +161,28 @@ class ToleranceRecipe(JudgedRecipe):
 
 
 class ToDatumRecipe(ToleranceRecipe):
-    """``datum``: the one feature that it is told from."""
+    """``to_datum``: the one feature that it is told from."""
 
-    datum: FeatureRef
+    to_datum: FeatureRef
 
     @classmethod
     def of_chosen(cls, of: Sequence[int]) -> dict[str, Any] | None:
         """The last chosen is the datum."""
-        return {"kind": cls.key(), "of": list(of[:-1]), "datum": of[-1]} if len(of) > 1 else None
+        return {"kind": cls.key(), "of": list(of[:-1]), "to_datum": of[-1]} if len(of) > 1 else None
 
     @classmethod
     def on(cls, of: Sequence[int], datums: Sequence[Sequence[int]]) -> dict[str, Any]:
         if len(datums) != 1 or len(datums[0]) != 1:
             raise InputError("It is told from one datum, of one feature.", "Nothing was planned.", "Type its letter.")
-        return {"kind": cls.key(), "of": list(of), "datum": datums[0][0]}
+        return {"kind": cls.key(), "of": list(of), "to_datum": datums[0][0]}
 
     @property
     def in_order(self) -> tuple[tuple[int, ...], ...]:
-        return ((self.datum,),)
+        return ((self.to_datum,),)
 
     def against(self, member: Member, found: Mapping[int, FoundFeature]) -> FoundFeature:
         """The datum. Raises DeriveError where it is the member itself."""
-        datum = found[self.datum]
+        datum = found[self.to_datum]
         if datum is member.found:
             raise DeriveError(f"{datum.name} is its own datum.", KEPT, "Choose another datum.")
         return datum

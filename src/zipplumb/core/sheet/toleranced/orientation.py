@@ -23,7 +23,7 @@ BY_FAR_RAD = np.radians(15)  # no zone of a drawing is so wide
 
 
 class OrientationRecipe(ToDatumRecipe):
-    """``datum``: a plane or an axis; ``second``: what turns the zone about it, so that it has the nominal's direction."""
+    """``to_datum``: a plane or an axis; ``second``: what turns the zone about it, so that it has the nominal's direction."""
 
     second: FeatureRef | None = None
 
@@ -35,11 +35,11 @@ class OrientationRecipe(ToDatumRecipe):
 
     @property
     def in_order(self) -> tuple[tuple[int, ...], ...]:
-        return ((self.datum,),) if self.second is None else ((self.datum,), (self.second,))
+        return ((self.to_datum,),) if self.second is None else ((self.to_datum,), (self.second,))
 
     @property
     def rests_on(self) -> tuple[Datum, ...]:
-        return () if self.second is None else (Datum(features=(self.datum,)), Datum(features=(self.second,)))
+        return () if self.second is None else (Datum(features=(self.to_datum,)), Datum(features=(self.second,)))
 
     def member(self, row: int, found: FoundFeature) -> Member:
         if axis_of(found.shape) is None and plane_of(found.shape) is None:

@@ -94,7 +94,7 @@ def there(system: Alignment | None) -> Alignment:
 
 
 class AboutAxisRecipe(ToDatumRecipe):
-    """``datum``: what has an axis."""
+    """``to_datum``: what has an axis."""
 
     def axis(self, member: Member, found: Mapping[int, FoundFeature]) -> Feature:
         datum = self.against(member, found)
