@@ -20,6 +20,7 @@ sys.path.insert(0, str(Path(__file__).parent.parent / "core"))
 from block import KIT, TIP, TURN, UP, Bench, block
 from test_zones import hull_width
 
+from zipplumb.core.frames import perpendicular_pair
 from zipplumb.core.sheet import Sheet, evaluate
 from zipplumb.core.tolerances.mobility import Clearance, best_motion, left_free, moved, rows_of
 from zipplumb.core.tolerances.zones import least_slab_across, least_slab_at
@@ -246,8 +247,37 @@ def _perpendicular(bench):
     return bench.add({"kind": "perpendicularity", "of": [leaning], "zone_mm": 0.5, "to_datum": top})
 
 
+def _made_line(bench):
+    """A line through two holes, 0.1 over its 100 off square to a line through two others."""
+    top, _, _ = block(bench)
+    holes = [bore(bench, [*at, 60], 16, (*at, 60, 16), top) for at in ((0, 0), (120, 0), (40, -50), (40.1, 50))]
+    datum, line = (
+        bench.add({"kind": "construction", "of": pair, "make": "line_through_the_centers"}) for pair in (holes[:2], holes[2:])
+    )
+    return bench.add({"kind": "perpendicularity", "of": [line], "zone_mm": 0.5, "to_datum": datum})
+
+
+def _profile(bench):
+    """A face that leans, so that one of its corners, at 56.6 from its middle, is surely the worst: 0.1 and 0.08 off."""
+    top, side, end = block(bench)
+    normal = np.array([-0.001, -0.001, 1]) / np.linalg.norm([-0.001, -0.001, 1])
+    nominal = {"shape": "plane", "point": (100, 50, 60), "normal": (0, 0, 1)}
+    face = bench.plane([100, 50, 60.1], normal, nominal=nominal)
+    return bench.add({"kind": "surface_profile", "of": [face], "zone_mm": 0.5, "datums": in_order(top, side, end)})
+
+
+def _corner():
+    """How far the worst of its hits really is off the nominal."""
+    normal = np.array([-0.001, -0.001, 1]) / np.linalg.norm([-0.001, -0.001, 1])
+    u, v = perpendicular_pair(normal)
+    spots = np.array([100, 50, 60.1]) + 40 * np.array([u + v, u - v, -u - v, -u + v, 0 * u])
+    return 2 * float(np.abs(spots[:, 2] - 60).max())
+
+
 @pytest.mark.parametrize(
-    ("make", "truth"), [(_position, 2 * np.hypot(0.05, 0.08)), (_perpendicular, 0.1)], ids=["position", "axis"]
+    ("make", "truth"),
+    [(_position, 2 * np.hypot(0.05, 0.08)), (_perpendicular, 0.1), (_made_line, 0.1), (_profile, _corner())],
+    ids=["position", "axis", "made line", "profile"],
 )
 def test_what_is_stated_holds_the_truth(make, truth):
     """Of 400 runs of a 95.45 % region 92.4 to 98.5 % hold but for 1 time in 200 (binomial); the seeds are fixed."""
@@ -301,3 +331,31 @@ def test_a_second_datum_turns_the_zone():
     leaning = cylinder(bench, [0, 0, 20], [0.002, 0, 1], 20, (0, 0, 20))
     axis = {"kind": "perpendicularity", "of": [leaning], "zone_mm": 0.05, "to_datum": top, "second": side}
     assert judged(bench, bench.add(axis)).first.actual == pytest.approx(30 * 0.002, rel=1e-3)
+
+
+def test_the_bonus_is_of_what_goes_in():
+    """ISO 2692, ASME Y14.5: the mating size of a hole is the largest that goes in. Of three lobes of 0.04 on 20.2 that is
+    20.12 across (by geometry: hits on all three minima), so 0.22 from the least size of 19.9."""
+    bench = Bench(u_hit_mm=1e-5)
+    top, side, end = block(bench)
+    told = {"shape": "circle", "center": (50, 20, 60), "normal": (0, 0, 1), "radius": 10}
+    lobed = (10.1 - 0.04 * np.cos(3 * TURN) - TIP)[:, None] * RIM
+    limits = {"asked": [{"key": "diameter", "lower": -0.1, "upper": 0.3}]}
+    hits = np.array([50.2, 20, 60]) + lobed
+    hole = bench.add({"kind": "circle", "nominal": told, "plane": top, **limits}, hits, -0.3 * RIM)
+    position = {"kind": "position", "of": [hole], "zone_mm": 0.1, "datums": in_order(top, side, end)}
+    found = judged(bench, bench.add({**position, "condition": "maximum"}))
+    assert found.first.upper == pytest.approx(0.1 + 0.22, abs=1e-4)
+    assert found.verdict.word == "out"
+    assert "which its limits allow" in found.told.replace("\u202f", " ")  # 0.08 larger, of 0.08 that are left to 20.3
+    assert "Datums by least squares" in found.told
+
+
+def test_what_rework_brings_a_face_in():
+    """A face 0.3 too high is brought in by taking off; one that lacks material by nothing."""
+    bench = Bench(u_hit_mm=1e-5)
+    block(bench)
+    for off, words in ((0.3, "Taking 0.2500"), (-0.3, "Material is missing")):
+        face = bench.plane([100, 50, 60 + off], UP, nominal={"shape": "plane", "point": (100, 50, 60), "normal": (0, 0, 1)})
+        told = {"kind": "surface_profile", "of": [face], "zone_mm": 0.1, "datums": in_order(1, 2, 3)}
+        assert words in judged(bench, bench.add(told)).told.replace("\u202f", " ")

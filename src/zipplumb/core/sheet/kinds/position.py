@@ -85,17 +85,18 @@ class PositionRecipe(InDatumsRecipe):
         if len(datum.features) > 1:
             raise DeriveError("A datum of several features has no boundary of its own.", KEPT, "Leave its boundary out.")
         member = whole_of(datum.features[0], found[datum.features[0]])
-        sized, room = bonus_of(member, "maximum")
+        bonus = bonus_of(member, "maximum")
+        room = bonus.of(in_system(bonus.sized, system).shape)
         places = points_in(member, system)
-        return Clearance(places, own_direction(member.found.nominal), max(room(in_system(sized, system).shape), 0.0) / 2)
+        return Clearance(places, own_direction(member.found.nominal), max(room, 0.0) / 2)
 
     def _need(self, row: int, found: FoundFeature, system: Alignment) -> Callable[[Array], float]:
         member = self.member(row, found)
         points, off = points_in(member, system), self._off(self.nominal(member))
         bonus = 0.0
         if self.condition != "none":
-            sized, more = bonus_of(member, self.condition)
-            bonus = max(more(in_system(sized, system).shape), 0.0)
+            more = bonus_of(member, self.condition)
+            bonus = max(more.of(in_system(more.sized, system).shape), 0.0)
         return lambda motion: BOTH_SIDES * float(np.linalg.norm(off(moved(points, motion)), axis=1).max()) - bonus
 
     def member(self, row: int, found: FoundFeature) -> Member:
@@ -106,9 +107,20 @@ class PositionRecipe(InDatumsRecipe):
         off = self._off(self.nominal(member))
         if self.condition == "none":
             return around(off, (), system, points_in(member, system))
-        sized, bonus = bonus_of(member, self.condition)
-        zone = around(lambda points, *shapes: off(points), (sized,), system, points_in(member, system))
-        return replace(zone, bonus=bonus)
+        bonus = bonus_of(member, self.condition)
+        zone = around(lambda points, *shapes: off(points), (bonus.sized,), system, points_in(member, system))
+        room = bonus.room(in_system(bonus.sized, system).shape)
+        what = "larger" if bonus.grows > 0 else "smaller"
+
+        def rework(points: Array, over: float) -> str:
+            if over <= room:
+                return f"It would be in if {member.name} were {mm(over, '.4f')} {what}, which its limits allow."
+            return (
+                f"Its limits allow {member.name} to be {mm(room, '.4f')} {what}, which is {mm(over - room, '.4f')} too little."
+            )
+
+        row = next(i for i in self.of if found[i] is member.found)
+        return replace(zone, bonus=bonus.of, bonus_noise=(row, bonus.u_mm), rework=rework)
 
     def _off(self, nominal: Any) -> Off:
         if plane_of(nominal) is not None:

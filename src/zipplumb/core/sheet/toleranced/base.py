@@ -31,6 +31,10 @@ from ..results import WORST, Characteristic, FoundFeature
 VALUE = "value"
 KEPT = "What was measured is kept."
 SHOWN_MM, STEP_MM = 5e-5, 1e-3
+CRITERIA = {
+    "gaussian": "least squares", "chebyshev": "minimum zone", "inscribed": "the largest inscribed",
+    "circumscribed": "the smallest circumscribed", "tangent": "tangent, outside the material",
+}  # fmt: skip
 
 
 @dataclass(frozen=True, eq=False)
@@ -69,7 +73,9 @@ class Zone:
     off : points (n, 3) -> (n, 3) how each lies off the middle of the zone, to show where it is worst
     share : by how much the size answers to the error of one hit
     still : it is the same wherever the points lie, as a form is
-    bonus : shapes of ``others`` -> mm by which the zone may be larger than was asked
+    bonus : shapes of ``others`` -> mm by which the zone may be larger than was asked; ``bonus_noise``: (row, mm) of the hits
+        that the mating size rests on
+    rework : points as they lie, mm over the zone -> what would bring it in, in a sentence
     """
 
     size: Callable[..., float]
@@ -80,6 +86,8 @@ class Zone:
     share: float = float(np.sqrt(2))
     still: bool = False
     bonus: Callable[..., float] | None = None
+    bonus_noise: tuple[int, float] | None = None
+    rework: Callable[[Array, float], str] | None = None
 
 
 class ToleranceRecipe(JudgedRecipe):
@@ -142,7 +150,16 @@ class ToleranceRecipe(JudgedRecipe):
         firsts = zip(self.of, (one.characteristics[0] for one in each), strict=True)
         named = [replace(first, key=f"of_{k}", of=found[i].name) for k, (i, first) in enumerate(firsts, 1)]
         members = named if len(each) > 1 else []
-        return replace(worst, characteristics=(*worst.characteristics, *members))
+        told = f"{worst.told} {self._datums_by(found)}".strip()
+        return replace(worst, characteristics=(*worst.characteristics, *members), told=told)
+
+    def _datums_by(self, found: Mapping[int, FoundFeature]) -> str:
+        """How the datums were laid on what was touched: ISO 5459 wants it named where it is not its own way."""
+        fits = {i: fit for group in self.in_order for i in group if (fit := found[i].fit) is not None}
+        if len({fit.criterion for fit in fits.values()}) == 1:
+            return f"{'Datums' if len(fits) > 1 else 'Datum'} by {CRITERIA[next(iter(fits.values())).criterion]}."
+        each = ", ".join(f"{found[i].letter} by {CRITERIA[fit.criterion]}" for i, fit in fits.items())
+        return f"Datums: {each}." if each else ""
 
     def _one(self, row: int, found: Mapping[int, FoundFeature], active: Alignment | None) -> Judgement:
         member = self.member(row, found[row])
@@ -153,11 +170,16 @@ class ToleranceRecipe(JudgedRecipe):
             hits = Uncertainty(1, {Source("hits", member.noise[0]): np.array([[zone.share * member.noise[1]]])})
             told = replace(told, uncertainty=told.uncertainty + hits)
         bonus = max(zone.bonus(*(f.shape for f in features[1:])), 0.0) if zone.bonus is not None else 0.0
+        if zone.bonus_noise is not None and bonus > 0:
+            mating = Uncertainty(1, {Source("hits", zone.bonus_noise[0]): np.array([[zone.bonus_noise[1]]])})
+            told = replace(told, uncertainty=told.uncertainty + mating)
         limits = Asked(key=VALUE, upper=self.zone_mm + bonus)
         judged = decided(Quantity(VALUE, "mm", nominal=0.0), limits, told, "done")
         draw, where = _where(member, zone, features)
         more = f"The zone is larger by {mm(bonus, '.4f')}, a bonus of its size. " if bonus > 0 else ""
-        return Judgement((judged,), draw, more + where)
+        over = told.value - self.zone_mm - bonus
+        mend = zone.rework(features[0].shape.points, over) if zone.rework is not None and over > 0 else ""
+        return Judgement((judged,), draw, f"{more}{where} {mend}".strip())
 
 
 class ToDatumRecipe(ToleranceRecipe):

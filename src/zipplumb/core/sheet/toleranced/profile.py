@@ -12,6 +12,7 @@ from ...alignment import Alignment
 from ...errors import DeriveError
 from ...frames import Array
 from ...shapes import Circle, Ellipse, Slot, Torus
+from ...units import mm
 from ..results import FoundFeature
 from .base import KEPT, Member, Zone, surface_of
 from .place import BOTH_SIDES, InDatumsRecipe, there
@@ -52,7 +53,12 @@ class ProfileRecipe(InDatumsRecipe):
             )
             return out(points)[:, None] * air * ways.T / (2 * STEP_MM)
 
-        return Zone(size, (), system, None, off, BOTH_SIDES)
+        def rework(points: Array, over: float) -> str:
+            if np.abs(out(points)).argmax() != out(points).argmax():
+                return "Material is missing there: nothing that is taken off brings it in."
+            return f"Taking {mm(over / BOTH_SIDES, '.4f')} off there brings that place in."
+
+        return Zone(size, (), system, None, off, BOTH_SIDES, rework=rework)
 
 
 def _closed(nominal: Any) -> bool:
