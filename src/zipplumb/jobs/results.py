@@ -14,7 +14,7 @@ from typing import Any
 
 import numpy as np
 from sqlalchemy import ColumnElement, Select, bindparam, func, literal_column, select, text
-from sqlalchemy.orm import Session, lazyload
+from sqlalchemy.orm import Session, contains_eager, lazyload
 
 from ..cad import CadModel
 from ..core.alignment import Alignment
@@ -68,6 +68,15 @@ MARKS_OF_JOB = (
     select(models.Reading.row_id, func.jsonb_agg(func.jsonb_build_array(Mark.reading_id, Mark.hit)))
     .where(models.Reading.job_id == bindparam("job"), models.Reading.row_id.is_not(None), *MARKED)
     .group_by(models.Reading.row_id)
+)
+STANDING = (
+    select(models.Station, Instrument)
+    .join(Instrument, Instrument.id == models.Station.instrument_id)
+    .outerjoin(Calibration, Calibration.id == Instrument.calibration_id)
+    .outerjoin(models.Probe, models.Probe.id == Calibration.probe_id)
+    .options(contains_eager(Instrument.calibration).contains_eager(Calibration.probe))
+    .where(models.Station.job_id == bindparam("job"))
+    .order_by(models.Station.id)
 )
 Marks = dict[int, dict[int, frozenset[int]]]  # by row and batch, the numbers of hits that do not count
 
@@ -296,8 +305,8 @@ def _reach(job: Job, memory: _Memory, results: Layered[int, RowResult]) -> Array
     """The outermost places of the bodies that the job keeps (n, 3), brought in once where an alignment is solved."""
     sha256, kept = job.part.sha256, job.kept_bodies
     if memory.reach is None or memory.reach[0] != (sha256, kept):
-        if job.part.model is None or not any(found.alignment is not None for found in results.values()):
-            return NO_SPOTS
+        if not any(found.alignment is not None for found in results.values()) or job.part.model is None:
+            return NO_SPOTS  # the part's model is large, and asked for last
         memory.reach = (sha256, kept), outermost(CadModel.unpack(job.part.model).corners_of(kept))
     return memory.reach[1]
 
@@ -406,8 +415,7 @@ def _with_ours(memory: _Memory, ours: list[Batch], marks: Marks) -> dict[int, Re
 
 def _kit(session: Session, job_id: int, memory: _Memory, new: list[tuple[Batch, bool]]) -> tuple[Kit, Instrument | None]:
     """Stations and calibrations of a job, and the instrument that stands at it now."""
-    query = select(models.Station, Instrument).join(Instrument, Instrument.id == models.Station.instrument_id)
-    found = session.execute(query.where(models.Station.job_id == job_id).order_by(models.Station.id)).all()
+    found = session.execute(STANDING, {"job": job_id}).all()
     told = memory.told | {b.station_id: b.conditions for b, _ in new if "level" in b.conditions}
     stations = {station.id: _station(station.id, told.get(station.id), i) for station, i in found}
     here = next((instrument for station, instrument in found if instrument.station_id == station.id), None)
