@@ -73,6 +73,7 @@ def walk(person: Person, processes: Processes) -> None:
     shot("row")
     person.go("Part")
     person.pick(3)
+    page.get_by_text("Put a tolerance on it").click()
     shot("part")
     for stage in ("Kit", "Align"):
         person.go(stage)
