@@ -161,6 +161,10 @@ def test_what_the_file_carries_is_planned_and_what_not_is_told(carrying):
     with transaction() as session:
         last = planning.last_plan(session, bench.job)
     assert len(last.rows) == len(bench.state().rows)  # one act
+    with at_work(bench) as state:
+        assert [each.why_not for each in callouts.told_of(state)][:2] == ["It is on the sheet."] * 2
+    with pytest.raises(InputError, match="carries no tolerance that could be planned"):
+        callouts.take_over(TECHNICIAN, bench.job)
 
 
 def test_it_is_written_into_the_model_as_it_was_read(carrying):

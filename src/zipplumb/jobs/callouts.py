@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, cast
 
@@ -12,6 +12,7 @@ from ..cad.callouts import Callout, Callouts, Lettered, Sized
 from ..cad.writer import with_callouts
 from ..core.errors import InputError, PlumbError
 from ..core.sheet import KINDS, SheetRow
+from ..core.sheet.judged import JudgedRecipe
 from ..core.sheet.toleranced.base import ToleranceRecipe
 from ..core.units import length_text
 from ..store.database import stored, tell, transaction
@@ -20,7 +21,7 @@ from .actor import Actor, record
 from .alike import things
 from .on_model import kinds, rows_for, standing
 from .planning import add_rows, kind_for_face, named, take_letter
-from .results import JobResults
+from .results import JobResults, load
 from .words import WORDS
 
 NOTHING = "Nothing was planned."
@@ -42,10 +43,31 @@ def carried(job: Job) -> Callouts:
 def told_of(state: JobResults) -> list[Told]:
     """All that the part's file carries, as it would be planned."""
     job, found = state.job, carried(state.job)
-    letters = {row.recipe.datum_letter for row in state.rows} | {datum.letter for datum in found.datums}
-    return [
-        Told(_words(c, state), c.faces, _why_not(c, job.part.faces, letters)) for c in found.tolerances
-    ]  # fmt: skip
+    letters, there = _letters(state) | _new_letters(found, state), _on_the_sheet(state)
+    return [Told(_words(c, state), c.faces, _why_not(c, job.part.faces, letters, there)) for c in found.tolerances]
+
+
+def _letters(state: JobResults) -> dict[str, int]:
+    """The rows that are datums, by their letters."""
+    return {row.recipe.datum_letter: row.id for row in state.rows if row.recipe.datum_letter}
+
+
+def _new_letters(found: Callouts, state: JobResults) -> dict[str, int]:
+    """Of datums of the file that are on no row yet, and can be measured, the face."""
+    faces, there = state.job.part.faces, _letters(state)
+    new = [datum for datum in found.datums if datum.letter not in there and datum.faces]
+    return {datum.letter: _firsts(datum.faces, faces)[0] for datum in new if kind_for_face(faces[datum.faces[0]]) is not None}
+
+
+def _on_the_sheet(state: JobResults) -> set[tuple[str, float, frozenset[int]]]:
+    """The tolerances that stand already, by kind, zone and faces."""
+    found = [cast(ToleranceRecipe, row.recipe) for row in state.rows if _has_zone(row)]
+    return {(t.key(), t.zone_mm, frozenset(_under(state, t.of))) for t in found}
+
+
+def _has_zone(row: SheetRow) -> bool:
+    kind = KINDS[row.recipe.key()]
+    return issubclass(kind, JudgedRecipe) and kind.takes_zone
 
 
 def _words(callout: Callout, state: JobResults) -> str:
@@ -56,15 +78,17 @@ def _words(callout: Callout, state: JobResults) -> str:
     return f"{called}{noun} {length_text(callout.zone_mm, state.job.units)}{more}{f' to {datums}' if datums else ''}"
 
 
-def _why_not(callout: Callout, faces: Sequence[Mapping[str, Any]], letters: set[str]) -> str:
+def _why_not(callout: Callout, faces: Sequence[Mapping[str, Any]], letters: Collection[str], there: Collection[Any]) -> str:
     missing = [letter for group in callout.datums for letter in group if letter not in letters]
     free = [faces[i]["surface"] for i in callout.faces if kind_for_face(faces[i]) is None]
     if callout.kind not in dict(kinds()):
         return "What more it needs is not in the file. Put it on from the form on Derive."
-    if missing:
-        return f"Its datum {missing[0]} is on no face of the file."
     if free:
         return f"A face of it is a {free[0]}. Plan places on it, and judge these on Derive."
+    if missing:
+        return f"Its datum {missing[0]} is on no face of the file that can be measured."
+    if (callout.kind, callout.zone_mm, frozenset(_firsts(callout.faces, faces))) in there:
+        return "It is on the sheet."
     try:
         _raw(callout, [1], [[2] * len(group) for group in callout.datums])
     except PlumbError as error:
@@ -87,30 +111,24 @@ def take_over(actor: Actor, job_id: int) -> int:
     actor.must_change()
     with transaction() as session:
         job = stored(session, Job, job_id, lock=True)
-        found, faces = carried(job), job.part.faces
-        there = standing(session, job)
-        letters = {row.recipe["datum"]: row.id for row in there if row.recipe.get("datum")}
-        known = set(letters) | {datum.letter for datum in found.datums}
-        names = {row.recipe["name"] for row in there}
-        wanted = [c for c in found.tolerances if not _why_not(c, faces, known) and c.name not in names - {""}]
+        state = load(session, job_id)
+        found, faces, letters = carried(job), job.part.faces, _letters(state)
+        new, there = _new_letters(found, state), _on_the_sheet(state)
+        wanted = [c for c in found.tolerances if not _why_not(c, faces, letters | new, there)]
         if not wanted:
             raise InputError("The file carries no tolerance that could be planned.", NOTHING, "Put them on by hand.")
-        new = [datum for datum in found.datums if datum.letter not in letters and _measurable(datum.faces, faces)]
         sizes = {face: sized for sized in found.sizes for face in _firsts(sized.faces, faces)}
-        needed = [*(_firsts(d.faces, faces)[0] for d in new), *(f for c in wanted for f in _firsts(c.faces, faces))]
-        of_face, act = rows_for(session, actor, job, there, needed, {face: _limits(sized) for face, sized in sizes.items()})
-        for datum in new:
-            letters[datum.letter] = _give(session, actor, job, of_face[_firsts(datum.faces, faces)[0]], datum.letter)
+        needed = [*new.values(), *(f for c in wanted for f in _firsts(c.faces, faces))]
+        limits = {face: _limits(sized) for face, sized in sizes.items()}
+        of_face, act = rows_for(session, actor, job, standing(session, job), needed, limits)
+        for letter, face in new.items():
+            letters[letter] = _give(session, actor, job, of_face[face], letter)
         raws = [
             _raw(c, [of_face[f] for f in _firsts(c.faces, faces)], [[letters[one] for one in group] for group in c.datums])
             for c in wanted
         ]
         add_rows(session, actor, job_id, named(session, job_id, raws), act)
         return len(raws)
-
-
-def _measurable(held: Sequence[int], faces: Sequence[Mapping[str, Any]]) -> bool:
-    return bool(held) and kind_for_face(faces[held[0]]) is not None
 
 
 def _firsts(held: Sequence[int], faces: Sequence[Mapping[str, Any]]) -> list[int]:
@@ -167,7 +185,7 @@ def callouts_of(state: JobResults) -> Callouts:
 def _callout(state: JobResults, row: SheetRow) -> Callout | None:
     """A row as the file has it; None where it is no tolerance, not on faces, or told from what has no letter."""
     recipe = row.recipe
-    if row.recipe.role != "tolerance" or not KINDS[recipe.kind].takes_zone:  # type: ignore[attr-defined]
+    if not _has_zone(row):
         return None
     tolerance = cast(ToleranceRecipe, recipe)
     faces = _under(state, tolerance.of)
