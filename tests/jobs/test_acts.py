@@ -1,12 +1,12 @@
 """What a person can do besides measuring: planning, aligning, deriving, parts, reports, signing in."""
 
 import pytest
-from job_bench import TECHNICIAN
+from job_bench import REVIEWER, TECHNICIAN
 from sqlalchemy import select, text
 
 from zipplumb.cad import CadModel
 from zipplumb.core.deriving import Given
-from zipplumb.core.errors import InputError
+from zipplumb.core.errors import InputError, NotAllowed
 from zipplumb.exchange.table import RowText
 from zipplumb.jobs import align, derive, hand, kit, measure, parts, people, planning, report, sheet
 from zipplumb.jobs.prompts import prompt
@@ -312,3 +312,19 @@ def test_an_edit_is_not_taken_back_where_its_letter_is_elsewhere_now_or_it_was_c
     sheet.edit_row(TECHNICIAN, bench.job, first, {"name": "Another"})
     with pytest.raises(InputError, match="changed by somebody else"):
         sheet.take_edit_back(TECHNICIAN, bench.job, first, seen)
+
+
+def test_the_rule_of_decision_is_the_jobs_and_is_printed(bench):
+    row = bench.plan_plane("Top", [0, 0, 60], [0, 0, 1], asked=[{"key": "height", "lower": -0.0001, "upper": 0.0001}])
+    bench.touch_plane(row)
+    assert bench.state().sheet.rule == "proven"
+    sheet.set_rule(TECHNICIAN, bench.job, "simple")
+    state = bench.state()
+    assert state.sheet.rule == "simple"
+    with transaction() as session:
+        facts = dict(report.gather_facts(session, load(session, bench.job), None))
+    assert facts["Decided by"].startswith("Simple acceptance")
+    with pytest.raises(InputError, match="no rule"):
+        sheet.set_rule(TECHNICIAN, bench.job, "by eye")
+    with pytest.raises(NotAllowed):
+        sheet.set_rule(REVIEWER, bench.job, "proven")

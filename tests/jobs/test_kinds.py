@@ -121,7 +121,7 @@ RESULTS = worked_out()
 
 def job(current, units="mm"):
     rows = tuple(BENCH.rows)
-    found = SimpleNamespace(units=units, current_row_id=current, alignment_row_id=ACTIVE, touching="", chain={})
+    found = SimpleNamespace(units=units, current_row_id=current, alignment_row_id=ACTIVE, touching="", chain={}, rule="proven")
     return JobResults(found, Sheet(rows, ACTIVE), RESULTS, BENCH.readings, KIT, None)
 
 

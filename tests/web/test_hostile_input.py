@@ -67,6 +67,7 @@ FORMS = {
     "measure.hit": {"aside": "1"},
     "derive.as_one_goes": {"way": "last"},
     "derive.plan": {"key": "flatness_", "of": "@row_id", "diameter": "5", "height": "3", "offset": "1", "zone": "0.1"},
+    "report.decide": {"rule": "simple"},
     "report.make": {"kind": "csv", "row": "@row_id"},
     "report.keep": {"png": "data:image/png;base64,AAAA", "caption": "c"}, "report.drop": {},
     "instruments.add": {"name": "Arm", "kind": "arm", "host": "127.0.0.1", "port": "7301", "u_hit": "0.01"},

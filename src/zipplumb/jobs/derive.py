@@ -12,6 +12,7 @@ from ..core.errors import InputError, PlumbError
 from ..core.sheet import KINDS
 from ..core.sheet.judged import JudgedRecipe
 from ..core.sheet.judging import in_system
+from ..core.sheet.ruling import simply
 from ..store.database import transaction
 from .actor import Actor
 from .planning import add_row, named
@@ -103,6 +104,7 @@ def _tolerance(state: JobResults, key: str, raw: dict[str, Any], zone_mm: float 
     except PlumbError as error:
         return Choice(key, words, "mm", None, None, str(error), None, raw, kind.takes_zone)
     first, draw = judged.characteristics[0], judged.draw if state.alignment is not None else None
+    first = simply(first) if state.sheet.rule == "simple" else first
     if not kind.takes_zone:
         return Choice(key, words, "", None, None, "", draw, raw, gives="table")
     word = first.verdict.word if zone_mm and first.verdict else ""

@@ -28,6 +28,10 @@ FORMATS = {
     "csv": "text/csv; charset=utf-8",
     "step": "model/step",
 }
+RULE_WORDS = {
+    "proven": "ISO 14253-1: only what U proves",
+    "simple": "Simple acceptance: by the value",
+}
 PNG = b"\x89PNG\r\n\x1a\n"
 LARGEST_PICTURE = 8_000_000
 MOST_AT_ONCE = 4  # reports in the making, of one job
@@ -148,6 +152,7 @@ def gather_facts(session: Session, state: JobResults, by: int | None) -> list[tu
     for calibration_id in sorted({r.calibration_id for r in readings}):
         facts.append(("Probe", calibration_words(stored(session, Calibration, calibration_id))))
     facts.append(("Coordinate system", alignment_words(state)))
+    facts.append(("Decided by", RULE_WORDS[job.rule]))
     return facts
 
 

@@ -240,7 +240,7 @@ def what_if(state: JobResults, rows: Iterable[SheetRow], alignment: int | None) 
     """
     others = {row.id: row for row in rows}
     standing = tuple(others.pop(row.id, row) for row in state.rows)
-    sheet = Sheet((*standing, *others.values()), alignment)
+    sheet = Sheet((*standing, *others.values()), alignment, state.sheet.rule)
     memory = _memory(state.job.id)
     with memory.lock:
         surfaces = _surfaces(state.job, memory, sheet)
@@ -317,10 +317,10 @@ def _sheet(session: Session, job: Job, memory: _Memory) -> Sheet:
     sheet = memory.sheet
     if sheet is None or edition != memory.edition:
         rows, ours = _rows(session, job.id, memory)
-        sheet = memory.sheet = Sheet(rows, job.alignment_row_id)
+        sheet = memory.sheet = Sheet(rows, job.alignment_row_id, job.rule)
         memory.edition = None if ours else edition
-    elif sheet.alignment != job.alignment_row_id:
-        sheet = memory.sheet = replace(sheet, alignment=job.alignment_row_id)
+    elif (sheet.alignment, sheet.rule) != (job.alignment_row_id, job.rule):
+        sheet = memory.sheet = replace(sheet, alignment=job.alignment_row_id, rule=job.rule)
     return sheet
 
 

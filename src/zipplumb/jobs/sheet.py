@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from datetime import UTC, datetime
-from typing import Any, cast
+from typing import Any, cast, get_args
 
 from sqlalchemy import func, literal, select
 from sqlalchemy.dialects.postgresql import JSONB
@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 from ..core.errors import InputError
 from ..core.fingerprints import fingerprint
 from ..core.sheet import RowRecipe, kind_of, recipe_from_dict
+from ..core.tolerances.decision import Rule
 from ..core.units import Units
 from ..store.database import stored, tell, transaction
 from ..store.models import Change, Job, Part, Row
@@ -70,6 +71,18 @@ def set_units(actor: Actor, job_id: int, units: str) -> None:
         before, job.units = job.units, cast(Units, units)
         record(session, actor, job_id, "units", before={"units": before}, after={"units": units})
         tell(session, job_id, "units")
+
+
+def set_rule(actor: Actor, job_id: int, rule: str) -> None:
+    """By which rule is decided what is in and what is out; nothing that was found changes."""
+    actor.must_change()
+    if rule not in get_args(Rule):
+        raise InputError("That is no rule of decision.", "Nothing was changed.", "Choose one of the list.")
+    with transaction() as session:
+        job = stored(session, Job, job_id, lock=True)
+        before, job.rule = job.rule, cast(Rule, rule)
+        record(session, actor, job_id, "rule of decision", before={"rule": before}, after={"rule": rule})
+        tell(session, job_id, "sheet")
 
 
 def measured_so_far(session: Session) -> dict[int, tuple[int, int]]:

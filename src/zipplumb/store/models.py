@@ -26,6 +26,7 @@ from sqlalchemy import (
 from sqlalchemy.dialects.postgresql import ARRAY, JSONB
 from sqlalchemy.orm import DeclarativeBase, InstrumentedAttribute, Mapped, aliased, deferred, mapped_column, relationship
 
+from ..core.tolerances.decision import Rule
 from ..core.units import Units
 
 SILENT = timedelta(seconds=3)  # an instrument of which the link has said nothing for so long is lost
@@ -110,7 +111,7 @@ class Part(Base):
 class Job(Base):
     """``touching``: "space" or "plane" while hits go to what they fit there; "" while they follow the sheet.
 
-    ``chain``: how dimensions follow the features.
+    ``chain``: how dimensions follow the features; ``rule``: by which is decided what is in and what is out.
     """
 
     __tablename__ = "jobs"
@@ -123,6 +124,7 @@ class Job(Base):
     kept_bodies: Mapped[list[Any] | None] = mapped_column(JSONB)
     touching: Mapped[str] = mapped_column(String(5), server_default="")
     chain: Mapped[dict[str, Any]] = mapped_column(JSONB, server_default="{}")
+    rule: Mapped[Rule] = mapped_column(String(10), server_default="proven")
     created_by: Mapped[int | None] = mapped_column(ForeignKey("users.id"))
     created_at: Mapped[datetime] = _now()
     part: Mapped[Part] = relationship()

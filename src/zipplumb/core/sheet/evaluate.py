@@ -19,6 +19,7 @@ from ..alignment.steps import difference
 from ..fingerprints import fingerprint
 from ..readings import Reading
 from ..sameness import Layered
+from ..tolerances.decision import Rule
 from .base import Needed
 from .datums import Datum, system_of
 from .given import Kit, PartSurfaces, Sheet, SheetRow, Station
@@ -28,6 +29,7 @@ from .judging import characteristics_of, in_system, planned
 from .measured import FeatureRecipe
 from .results import FoundFeature, FoundSystem, RowResult, State
 from .row_hits import RowHits
+from .ruling import ruled
 from .systems import ActualFeature, SystemInputs, SystemRecipe
 
 OF_ROWS = ("feature", "system", "verdict")  # what nodes are of, whose names have a row
@@ -61,7 +63,7 @@ def evaluate(
     if previous is None or changed is None:
         nodes = _Graph(sheet, readings, kit, surfaces, sheet.rows).nodes
         worked = Layered(work_out(nodes, previous.worked if previous else {}))
-        results = Layered({row.id: _result(row, worked["verdict", row.id]) for row in sheet.rows})
+        results = Layered({row.id: _result(row, worked["verdict", row.id], sheet.rule) for row in sheet.rows})
         return results, Memory(sheet, readings, kit, surfaces, worked, results, _dependents(nodes))
     dirty = previous.resting_on(changed)
     ids = {of for what, of in cast(set[tuple[str, int]], dirty) if what in OF_ROWS}
@@ -69,7 +71,7 @@ def evaluate(
     nodes = {n: node for n, node in _Graph(sheet, readings, kit, surfaces, touched).nodes.items() if n in dirty}
     done = work_out(nodes, previous.worked, previous.worked)
     worked = previous.worked.replaced(done)
-    results = previous.results.replaced({row.id: _result(row, done["verdict", row.id]) for row in touched})
+    results = previous.results.replaced({row.id: _result(row, done["verdict", row.id], sheet.rule) for row in touched})
     return results, Memory(sheet, readings, kit, surfaces, worked, results, previous.dependents)
 
 
@@ -90,6 +92,8 @@ class Memory:
     ) -> list[int] | None:
         """Rows that are other objects now, or whose readings are; None where more than that is different."""
         if kit is not self.kit or surfaces is not self.surfaces or sheet.alignment != self.sheet.alignment:
+            return None
+        if sheet.rule != self.sheet.rule:
             return None
         if not sheet.stands_as(self.sheet):
             return None
@@ -128,10 +132,10 @@ def _dependents(nodes: Mapping[Name, Node]) -> dict[Name, list[Name]]:
     return found
 
 
-def _result(row: SheetRow, worked: Worked) -> RowResult:
+def _result(row: SheetRow, worked: Worked, rule: Rule) -> RowResult:
     if isinstance(worked.value, Failed):
         return RowResult(row.id, "failed", worked.value.message)
-    return worked.value
+    return ruled(worked.value, rule)
 
 
 class _Graph:

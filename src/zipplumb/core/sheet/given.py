@@ -11,6 +11,7 @@ import numpy as np
 from ..calibration import ProbeCalibration
 from ..fingerprints import fingerprint
 from ..frames import Array, Motion
+from ..tolerances.decision import Rule
 from .base import Needed, RowRecipe, needs_of
 
 Nearest = Callable[[Array], tuple[Array, Array]]
@@ -37,10 +38,11 @@ class SheetRow:
 
 @dataclass(frozen=True)
 class Sheet:
-    """Rows in order, and the row of the alignment that is active (None: not aligned)."""
+    """Rows in order, the row of the alignment that is active (None: not aligned), and the rule by which is decided."""
 
     rows: tuple[SheetRow, ...]
     alignment: int | None = None
+    rule: Rule = "proven"
 
     @cached_property
     def places(self) -> dict[int, int]:

@@ -14,6 +14,7 @@ from typing import Literal
 from ..errors import PlumbError
 
 Word = Literal["in", "close", "out", "not proven"]
+Rule = Literal["proven", "simple"]  # in and out only beyond U, or by the value alone
 CLOSE = 0.75  # share of the tolerance used from which a result is called close
 
 

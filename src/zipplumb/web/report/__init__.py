@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 from werkzeug.exceptions import NotFound
 
 from ...core.errors import InputError
-from ...jobs import report
+from ...jobs import report, sheet
 from ...jobs.results import JobResults
 from ...store.database import transaction
 from ...store.models import Picture, Report
@@ -27,11 +27,22 @@ blueprint = Blueprint("report", __name__, url_prefix="/jobs/<int:job_id>")
 @shows("report")
 def panel(session: Session, state: JobResults, view: JobView) -> str:
     pictures = session.scalars(select(Picture).where(Picture.job_id == state.job.id).order_by(Picture.id)).all()
-    return render_template("_report.html", view=view, pictures=pictures, reports=_reports(session, state.job.id))
+    rules = report.RULE_WORDS.items()
+    return render_template(
+        "_report.html", view=view, pictures=pictures, reports=_reports(session, state.job.id), rules=rules, rule=state.job.rule
+    )
 
 
 def _reports(session: Session, job_id: int) -> list[Report]:
     return list(session.scalars(select(Report).where(Report.job_id == job_id).order_by(Report.id.desc()).limit(6)))
+
+
+@blueprint.post("/rule")
+@changes
+def decide(job_id: int):
+    """By which rule is decided what is in and what is out."""
+    sheet.set_rule(g.actor, job_id, request.form.get("rule", ""))
+    return done()
 
 
 @blueprint.get("/reports")
