@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from zipplumb.cad import CadModel, Limits, read_cad
-from zipplumb.cad.reader import _bare
+from zipplumb.cad.reader import bare
 from zipplumb.core.errors import FileError
 
 
@@ -162,7 +162,7 @@ def test_a_damaged_file_is_refused_or_its_loss_is_said(step, tmp_path, seed):
 
 def test_the_child_has_no_secrets_and_ends_with_its_parent(step, tmp_path, monkeypatch):
     monkeypatch.setenv("ZIPPLUMB_SECRET", "never to be seen")
-    assert "ZIPPLUMB_SECRET" not in _bare("/tmp")
+    assert "ZIPPLUMB_SECRET" not in bare("/tmp")
     told = ["-m", "zipplumb.cad.child", str(step), str(tmp_path / "x"), "4000", "60"]
     parent = f"""if True:
         import os, subprocess, sys

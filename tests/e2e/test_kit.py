@@ -224,7 +224,7 @@ def test_a_head_off_and_a_knock_make_a_check_due(tamsin, arm, running):
     kit.hand("Knock it")
     expect(page.locator(".kit-one")).to_contain_text("it was knocked", timeout=8000)
     tell_hand({"do": "swap", "probe": "6 mm ruby ball"}, arm)
-    for _ in range(3):  # near its limit by noise now and then; a bent one would be three times beyond it
+    for _ in range(6):  # near its limit by noise now and then; a bent one would be three times beyond it
         kit.begin("point")
         kit.hand("One seat, ten sides")
         kit.until_taken(10)

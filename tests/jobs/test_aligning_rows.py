@@ -6,7 +6,8 @@ from job_bench import REVIEWER, TECHNICIAN, batch, numbers
 
 from zipplumb.core.errors import InputError, NotAllowed
 from zipplumb.jobs import align, guided, measure, mounted, rough, sheet, standing, without_cad
-from zipplumb.jobs.results import what_if
+from zipplumb.jobs.results import load, what_if
+from zipplumb.store.database import transaction
 
 FREE_PLACES = "100,20,60,0,0,1;-150,20,60,0,0,1;0,100,60,0,0,1;-200,-140,30,0,-1,0;200,-140,30,0,-1,0;-250,20,30,-1,0,0"
 
@@ -110,7 +111,8 @@ def test_a_rough_fit_is_planned_whole_or_not_at_all(bench):
     with pytest.raises(InputError, match="six freedoms need six"):
         rough.plan(TECHNICIAN, bench.job, picks[:5])
     assert not bench.state().rows
-    found = rough.looked_at(bench.state(), picks)
+    with transaction() as session:
+        found = rough.looked_at(load(session, bench.job), picks)
     assert (found.ledger.rank, found.ledger.spare, found.adds, found.enough) == (6, 0, (1, 1, 1, 1, 1, 1), True)
     assert found.better is not None  # so that something proves it
     alignment = rough.plan(TECHNICIAN, bench.job, picks)
