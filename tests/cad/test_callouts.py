@@ -84,3 +84,11 @@ def test_what_has_no_word_here_is_told(plate, faces, tmp_path):
 def test_what_is_no_step_file_cannot_be_written_again(faces):
     with pytest.raises(FileError, match="could not write"):
         with_callouts(b"solid nothing", wanted(faces))
+
+
+def test_a_fault_in_the_tolerances_does_not_take_the_model_with_it():
+    from zipplumb.cad.semantic import callouts_of
+
+    found = callouts_of(None, ())
+    assert found.tolerances == ()
+    assert "could not be read" in found.left[0]

@@ -131,6 +131,11 @@ def test_dimensions_as_one_goes_with_nothing_but_the_devices_buttons(tamsin, ben
         move_hand(TECHNICIAN, here.job, "touch", face=face, hits=9)
         tamsin.until_hand_rests()
         tamsin.until(lambda: tamsin.hits[0] == 9)
+        for _ in range(6):  # so few hits may as well be of a cone: it is chosen from the device
+            if (said := title.inner_text()).startswith("Bore?"):
+                break
+            tell_hand({"do": "click", "button": "next"})
+            expect(title).not_to_have_text(said)
         tell_hand({"do": "click", "button": "finish"})
         expect(page.locator("#now .big .num").first).to_have_text("0")
     expect(title).to_contain_text("Bore 2 to Bore 3")

@@ -133,7 +133,7 @@ NOWHERE = {f"nominal.{part}.{k}": "0" for part in ("point", "normal") for k in r
         ("plan", {"kind": "circle", "plane": "99999999"}, "not in this job"),
         ("faces/999/plan", {}, "not on this part"),
         ("units", {"units": "cubits"}, "mm or inches"),
-        ("reports", {"kind": "tablet"}, "PDF, XLSX or CSV"),
+        ("reports", {"kind": "tablet"}, "PDF, XLSX, CSV or STEP"),
         ("pictures", {"png": "data:image/png;base64,AAAA"}, "no picture"),
         ("derived", {"of": "1", "key": "spoon"}, "not in this job|no such thing|not measured"),
         ("derived", {"of": "²", "key": "axis"}, "different features"),

@@ -112,7 +112,17 @@ def _text(found) -> str:
 
 
 def callouts_of(document: TDocStd_Document, bodies: Bodies) -> Callouts:
-    """What a read document says of tolerances; what of it we have no word for is told in ``left``."""
+    """What a read document says of tolerances; what of it we have no word for is told in ``left``.
+
+    A fault in them does not take the model with it.
+    """
+    try:
+        return _callouts_of(document, bodies)
+    except Exception as error:
+        return Callouts(left=(f"The tolerances that it carries could not be read ({type(error).__name__}).",))
+
+
+def _callouts_of(document: TDocStd_Document, bodies: Bodies) -> Callouts:
     tool = XCAFDoc_DocumentTool.DimTolTool_s(document.Main())
     faces, left = _Faces(bodies), list[str]()
     letters: dict[str, tuple[int, ...]] = {}
