@@ -41,7 +41,7 @@ def wanted(faces):
     return Callouts(
         (
             Callout("flatness", 0.05, (top,), name="Top is flat"),
-            Callout("position", 0.2, tuple(holes), (("A",), ("B", "C")), "maximum", ("none", "maximum"), "Both holes"),
+            Callout("position", 0.2, tuple(holes), (("A",), ("B", "C")), "maximum", ("none", "maximum"), "Both holes", True),
             Callout("surface_profile", 0.3, (front, side), (("A",),), boundaries=("none",)),
             Callout("perpendicularity", 0.1, (front,), (("A",),), boundaries=("none",)),
         ),

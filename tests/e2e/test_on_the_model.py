@@ -35,7 +35,7 @@ def carrying(running, tmp_path):
         (
             Callout("flatness", 0.2, (top,)),
             Callout("perpendicularity", 0.2, (side,), (("A",),), boundaries=("none",)),
-            Callout("parallelism", 0.5, (bore,), (("A",),), boundaries=("none",)),
+            Callout("parallelism", 0.5, (bore,), (("A",),), boundaries=("none",), round=True),
         ),
         (Lettered("A", (top,)),),
         (Sized((bore,), carrier.BORE, -0.1, 0.1),),

@@ -125,7 +125,9 @@ def carrying(bench, faces):
     told = Callouts(
         (
             Callout("flatness", 0.05, (base,), name="Base is flat"),
-            Callout("position", 0.3, tuple(holes), (("A",), ("B",), ("C",)), "maximum", ("none", "none", "none")),
+            Callout("position", 0.3, tuple(holes), (("A",), ("B",), ("C",)), "maximum", ("none", "none", "none"), "", True),
+            Callout("position", 0.2, tuple(holes), (("A",),), boundaries=("none",)),
+            Callout("position", 0.1, tuple(holes), (("A",),), boundaries=("least",), round=True),
             Callout("angularity", 0.1, (front,), (("A",),), boundaries=("none",)),
             Callout("parallelism", 0.1, (front,), (("Z",),), boundaries=("none",)),
         ),
@@ -145,10 +147,12 @@ def test_what_the_file_carries_is_planned_and_what_not_is_told(carrying):
     bench = carrying
     with at_work(bench) as state:
         told = callouts.told_of(state)
-    assert [bool(each.why_not) for each in told] == [False, False, True, True]
+    assert [bool(each.why_not) for each in told] == [False, False, True, True, True, True]
     assert told[1].words == "Position 0.300, at maximum material to A, B, C"
-    assert "Derive" in told[2].why_not
-    assert "datum Z" in told[3].why_not
+    assert "between two planes" in told[2].why_not
+    assert "boundary" in told[3].why_not
+    assert "Derive" in told[4].why_not
+    assert "datum Z" in told[5].why_not
     assert callouts.take_over(TECHNICIAN, bench.job) == 2
     rows = by_name(bench)
     assert rows["Base is flat"].kind == "flatness"
@@ -176,6 +180,7 @@ def test_it_is_written_into_the_model_as_it_was_read(carrying):
     named = {c.kind: c for c in out.tolerances}
     assert set(named) == {"flatness", "position"}
     assert (named["position"].datums, named["position"].condition) == (told.tolerances[1].datums, "maximum")
+    assert named["position"].round
     assert {d.letter: d.faces for d in out.datums} == {d.letter: d.faces for d in told.datums}
     assert {s.diameter_mm for s in out.sizes} == {22.0}
 

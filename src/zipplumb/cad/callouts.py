@@ -12,7 +12,8 @@ from typing import Any
 class Callout:
     """A tolerance. ``kind``: the key of ours; ``datums``: primary first, each of one letter or of several that are one datum.
 
-    ``condition``: of material on the feature, none, maximum or least; ``boundaries``: the same of each datum.
+    ``condition``: of material on the feature, none, maximum or least; ``boundaries``: the same of each datum. ``round``: its
+    zone is a cylinder or a sphere, and not between two planes.
     """
 
     kind: str
@@ -22,6 +23,7 @@ class Callout:
     condition: str = "none"
     boundaries: tuple[str, ...] = ()
     name: str = ""
+    round: bool = False
 
 
 @dataclass(frozen=True)

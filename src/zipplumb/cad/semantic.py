@@ -63,7 +63,7 @@ DIAMETER, RADIUS = (
     Dimension.XCAFDimTolObjects_DimensionType_Size_Diameter,
     Dimension.XCAFDimTolObjects_DimensionType_Size_Radius,
 )
-ROUND = ("position", "coaxiality", "perpendicularity", "parallelism", "angularity")  # of which an axis lies in a cylinder
+FLAT, ROUND = Shape.XCAFDimTolObjects_GeomToleranceTypeValue_None, Shape.XCAFDimTolObjects_GeomToleranceTypeValue_Diameter
 Bodies = Sequence[tuple[str, TopoDS_Shape]]
 
 
@@ -154,8 +154,10 @@ def _tolerance(label: TDF_Label, faces: _Faces, left: list[str]) -> Callout | No
     name = _text(told.GetSemanticName())
     called = f"{(kind or 'A tolerance').replace('_', ' ').capitalize()} {told.GetValue():g}{f' ({name})' if name else ''}"
     if kind is None or not held or not told.GetValue() > 0:
-        why = "of no kind that is known here" if kind is None else "on no face that is here" if not held else "has no width"
-        left.append(f"{called}: it is {why}." if held or kind is None else f"{called}: {why}.")
+        why = (
+            "is of no kind that is known here" if kind is None else "is on no face that is here" if not held else "has no width"
+        )
+        left.append(f"{called}: it {why}.")
         return None
     if told.GetZoneModifier().value or told.GetModifiers().Length():
         left.append(f"{called}: its modifiers are not taken over, the tolerance is.")
@@ -175,6 +177,7 @@ def _tolerance(label: TDF_Label, faces: _Faces, left: list[str]) -> Callout | No
     return Callout(
         kind, float(told.GetValue()), held, tuple(tuple(letters) for letters, _ in in_order),
         CONDITIONS.get(told.GetMaterialRequirementModifier(), "none"), tuple(b[0] for _, b in in_order), name,
+        told.GetTypeOfValue() != FLAT,
     )  # fmt: skip
 
 
@@ -207,9 +210,9 @@ def put_callouts(document: TDocStd_Document, bodies: Bodies, callouts: Callouts)
     def labels_of(numbers: Sequence[int]) -> Sequence_TDF_Label:
         found = Sequence_TDF_Label()
         for number in numbers:
-            label = TDF_Label()
-            if not shapes.FindSubShape(_body(shapes, bodies, faces[number]), faces[number], label):
-                label = shapes.AddSubShape(_body(shapes, bodies, faces[number]), faces[number])
+            label, body = TDF_Label(), _body(shapes, faces[number])
+            if not shapes.FindSubShape(body, faces[number], label):
+                label = shapes.AddSubShape(body, faces[number])
             found.Append(label)
         return found
 
@@ -230,8 +233,7 @@ def put_callouts(document: TDocStd_Document, bodies: Bodies, callouts: Callouts)
         told.SetType(TYPES[callout.kind])
         told.SetValue(callout.zone_mm)
         told.SetMaterialRequirementModifier(MATERIALS[callout.condition])
-        if callout.kind in ROUND:
-            told.SetTypeOfValue(Shape.XCAFDimTolObjects_GeomToleranceTypeValue_Diameter)
+        told.SetTypeOfValue(ROUND if callout.round else FLAT)
         XCAFDoc_GeomTolerance.Set_s(label).SetObject(told)
         boundaries = callout.boundaries or ("none",) * len(callout.datums)
         for position, (letters, boundary) in enumerate(zip(callout.datums, boundaries, strict=True), start=1):
@@ -255,7 +257,7 @@ def _put_datum(tool, tolerance: TDF_Label | None, letter: str, position: int, bo
         tool.SetDatumToGeomTol(label, tolerance)
 
 
-def _body(shapes: XCAFDoc_ShapeTool, bodies: Bodies, face: TopoDS_Shape) -> TDF_Label:
+def _body(shapes: XCAFDoc_ShapeTool, face: TopoDS_Shape) -> TDF_Label:
     """The label of the simple shape that has a face."""
     for label in _all(shapes.GetShapes):
         if XCAFDoc_ShapeTool.IsSimpleShape_s(label):

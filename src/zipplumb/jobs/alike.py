@@ -31,12 +31,12 @@ def alike(faces: Sequence[Face], index: int, bodies: Collection[int] | None = No
         return []
     same = [f for f in faces if all(f[name] == picked[name] for name in ("surface", "inside")) and f["nominal"]]
     same = [f for f in same if (bodies is None or f["body"] in bodies) and _may_be(f, picked)]
-    found_things = things(same)
-    wanted = next((t for t in found_things if any(f["index"] == index for f in t)), None)
+    every = things(same)
+    wanted = next((t for t in every if any(f["index"] == index for f in t)), None)
     if wanted is None:
         return []
     told = _told(wanted)
-    found = [t for t in found_things if len(t) == len(wanted) and _same(told, _told(t))]
+    found = [t for t in every if len(t) == len(wanted) and _same(told, _told(t))]
     return [tuple(f["index"] for f in thing) for thing in _in_order(found, wanted)]
 
 
@@ -51,12 +51,12 @@ def _may_be(face: Face, picked: Face) -> bool:
 
 def things(faces: Sequence[Face]) -> list[list[Face]]:
     """Faces that lie on one surface, and touch, together."""
-    things: list[list[Face]] = []
+    found: list[list[Face]] = []
     for face in faces:
-        mine = [t for t in things if t[0]["body"] == face["body"] and any(_continue(face, f) for f in t)]
-        things = [t for t in things if t not in mine]
-        things.append([f for t in mine for f in t] + [face])
-    return [sorted(t, key=lambda f: f["index"]) for t in sorted(things, key=lambda t: t[0]["index"])]
+        mine = [t for t in found if t[0]["body"] == face["body"] and any(_continue(face, f) for f in t)]
+        found = [t for t in found if t not in mine]
+        found.append([f for t in mine for f in t] + [face])
+    return [sorted(t, key=lambda f: f["index"]) for t in sorted(found, key=lambda t: t[0]["index"])]
 
 
 def _continue(one: Face, other: Face) -> bool:

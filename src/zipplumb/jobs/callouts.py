@@ -11,7 +11,8 @@ from sqlalchemy.orm import Session
 from ..cad.callouts import Callout, Callouts, Lettered, Sized
 from ..cad.writer import with_callouts
 from ..core.errors import InputError, PlumbError
-from ..core.sheet import KINDS, SheetRow
+from ..core.features import radius_of
+from ..core.sheet import KINDS, SheetRow, recipe_from_dict
 from ..core.sheet.judged import JudgedRecipe
 from ..core.sheet.toleranced.base import ToleranceRecipe
 from ..core.units import length_text
@@ -25,6 +26,7 @@ from .results import JobResults, load
 from .words import WORDS
 
 NOTHING = "Nothing was planned."
+ROUND = ("position", "coaxiality", "perpendicularity", "parallelism")  # of what is no plane, these are judged in round zones
 
 
 @dataclass(frozen=True)
@@ -89,8 +91,10 @@ def _why_not(callout: Callout, faces: Sequence[Mapping[str, Any]], letters: Coll
         return f"Its datum {missing[0]} is on no face of the file that can be measured."
     if (callout.kind, callout.zone_mm, frozenset(_firsts(callout.faces, faces))) in there:
         return "It is on the sheet."
+    if callout.kind in ROUND and not callout.round and any(faces[i]["surface"] != "plane" for i in callout.faces):
+        return "Its zone lies between two planes, and which is not in the file. Put it on from the form on Derive."
     try:
-        _raw(callout, [1], [[2] * len(group) for group in callout.datums])
+        recipe_from_dict({"name": "?", **_raw(callout, [1], [[2] * len(group) for group in callout.datums])})
     except PlumbError as error:
         return str(error)
     return ""
@@ -193,7 +197,9 @@ def _callout(state: JobResults, row: SheetRow) -> Callout | None:
     if len(faces) < len(tolerance.of) or not all(letter for group in groups for letter in group):
         return None
     condition, boundaries = tolerance.material
-    return Callout(recipe.kind, tolerance.zone_mm, faces, tuple(map(tuple, groups)), condition, boundaries, recipe.name)
+    told = recipe.kind, tolerance.zone_mm, faces, tuple(map(tuple, groups)), condition, boundaries, recipe.name
+    surfaces = {state.job.part.faces[face]["surface"] for face in faces}
+    return Callout(*told, round=recipe.kind in ROUND and "plane" not in surfaces)
 
 
 def _under(state: JobResults, rows: Sequence[int]) -> tuple[int, ...]:
@@ -202,7 +208,7 @@ def _under(state: JobResults, rows: Sequence[int]) -> tuple[int, ...]:
 
 def _size(state: JobResults, row: SheetRow) -> Sized | None:
     limits = next((a for a in row.recipe.asked if a.key == "diameter"), None)
-    radius, face = getattr(row.recipe.should_be, "radius", None), row.recipe.cad_face
-    if limits is None or limits.lower is None or limits.upper is None or radius is None or face is None:
+    radius, face = radius_of(row.recipe.should_be), row.recipe.cad_face
+    if limits is None or limits.lower is None or limits.upper is None or not radius or face is None:
         return None
     return Sized((face,), 2 * radius, limits.lower, limits.upper)

@@ -247,6 +247,7 @@ def alike_on(session: Session, job_id: int, face_index: int) -> list[int]:
 
 
 def faces_of(session: Session, job_id: int, index: int) -> list[dict[str, Any]]:
+    """All faces of a job's part. Raises InputError where there is none of that number."""
     faces = stored(session, Part, stored(session, Job, job_id).part_id).faces
     if not 0 <= index < len(faces):
         raise InputError("That face is not on this part.", "Nothing was changed.", "Pick a face on the stage.")

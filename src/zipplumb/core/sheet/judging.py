@@ -15,7 +15,7 @@ import numpy as np
 from ..alignment import Alignment
 from ..features import Feature, carried_moves
 from ..frames import Array, Motion
-from ..tolerances import judge
+from ..tolerances import Verdict, judge
 from ..uncertainty import STEP, Source, Uncertainty, exact, longest, slope, turned
 from .base import Asked, RowRecipe
 from .quantities import Quantity
@@ -219,8 +219,12 @@ def decided(quantity: Quantity, limits: Asked, told: Told, state: State, held: b
     found = replace(found, deviation=told.value - quantity.nominal, unproven=told.unproven, near=told.near)
     if state != "done" or (limits.lower is None and limits.upper is None):
         return found
-    lower = -np.inf if limits.lower is None else limits.lower
-    upper = np.inf if limits.upper is None else limits.upper
-    rounding = ROUNDING * max(abs(told.value), abs(quantity.nominal))
-    assert found.deviation is not None
-    return replace(found, verdict=judge(found.deviation, lower, upper, found.U or 0.0, rounding))
+    return replace(found, verdict=verdict_of(found, found.U or 0.0))
+
+
+def verdict_of(found: Characteristic, U: float) -> Verdict:
+    """Decided by its limits, as if its deviation were known to U."""
+    assert found.deviation is not None and found.actual is not None and found.nominal is not None
+    lower = -np.inf if found.lower is None else found.lower
+    upper = np.inf if found.upper is None else found.upper
+    return judge(found.deviation, lower, upper, U, ROUNDING * max(abs(found.actual), abs(found.nominal)))

@@ -9,9 +9,8 @@ from __future__ import annotations
 from dataclasses import replace
 from weakref import WeakKeyDictionary
 
-from ..tolerances import judge
 from ..tolerances.decision import Rule
-from .judging import ROUNDING
+from .judging import verdict_of
 from .results import WORST, Characteristic, RowResult
 
 _simple: WeakKeyDictionary[RowResult, RowResult] = WeakKeyDictionary()  # so that what did not change is the very same
@@ -34,10 +33,7 @@ def simply(found: Characteristic) -> Characteristic:
     """Decided by its value alone."""
     if found.verdict is None or found.unproven or found.deviation is None:
         return found
-    lower = -float("inf") if found.lower is None else found.lower
-    upper = float("inf") if found.upper is None else found.upper
-    rounding = ROUNDING * max(abs(found.actual or 0.0), abs(found.nominal or 0.0))
-    verdict = judge(found.deviation, lower, upper, 0.0, rounding)
+    verdict = verdict_of(found, 0.0)
     return found if verdict == found.verdict else replace(found, verdict=verdict)
 
 
