@@ -31,6 +31,14 @@ def touch_bore(bench, radius=20.0, at=(1000.0, 0, 0), depths=(0, 10, 20), each=5
             hit(bench, middle + depth * UP + (radius - TIP) * out, middle + depth * UP)
 
 
+def touch_noisy_bore(bench, random):
+    """Nine hits of a bore of 18 mm, 15 mm deep; three times as far off as an arm states."""
+    for turn, depth in random.uniform((0, -15), (2 * np.pi, 0), (9, 2)):
+        out = np.array([np.cos(turn), np.sin(turn), 0])
+        inside = np.array([1000.0, 0, depth])
+        hit(bench, inside + (9 - TIP) * out + random.normal(0, 0.045, 3), inside)
+
+
 def finish(bench, away):
     return measure.finish_from_device(bench.arm, batch("pull_off", center=away), next(numbers))
 
@@ -62,6 +70,18 @@ def test_what_was_touched_becomes_what_it_is(bench):
     touch_bore(bench, radius=12, at=(1200, 0, 0))  # the next thing, with no step between
     finish(bench, (1200, 0, 10))
     assert [r.recipe.name for r in bench.state().rows] == ["Bore 1", "Bore 2"]
+
+
+def test_what_is_there_can_be_chosen_where_the_hits_are_three_times_worse_than_stated(bench):
+    random, just_bore = np.random.default_rng(3), 0
+    just_touch(bench)
+    for _ in range(12):
+        touch_noisy_bore(bench, random)
+        kinds = [option.code for option in touching.options(bench.state(), bench.state().current)]
+        assert "fit:cylinder" in kinds
+        just_bore += kinds[0] == "fit:cylinder"
+        finish(bench, (1000, 0, 10))
+    assert just_bore < 12  # or nothing was shown
 
 
 def test_in_a_plane_an_outline_is_recognised(bench):

@@ -47,13 +47,15 @@ SURPRISE = 16.0  # a new hit that adds more variances than this has a kind looke
 
 @dataclass(frozen=True, eq=False)
 class Candidate:
-    """A shape that the hits may be, and the share of belief that it has (0 to 1).
+    """A shape that the hits may be, the share of belief that it has (0 to 1), and the rms of what it leaves as far as it
+    was looked for.
 
     ``result`` is its fit to all hits; FitError where the hits cannot carry it.
     """
 
     kind: str
     sure: float
+    leaves_mm: float
     points: Array = field(repr=False)
     fixed: dict[str, Any] = field(default_factory=dict, repr=False)
 
@@ -209,12 +211,13 @@ class Recogniser:
         return Recognition(found, len(scores) > 1 and found[0].sure - found[1].sure < TIE)
 
     def _candidate(self, kind: str, sure: float) -> Candidate:
-        candidate = Candidate(kind, sure, self._points, self._fixed(kind))
+        leaves_mm = float(np.sqrt(self._misfit[kind] / len(self._points)))
+        candidate = Candidate(kind, sure, leaves_mm, self._points, self._fixed(kind))
         if kind != "circle" or sure < TIE:
             return candidate
         local = candidate.result.local.inverse().points(self._points)
         open_ = len(self._points) > 3 and span_deg(np.arctan2(local[:, 1], local[:, 0])) < OPEN_DEG
-        return Candidate("arc", sure, self._points, self._fixed(kind)) if open_ else candidate
+        return replace(candidate, kind="arc") if open_ else candidate
 
 
 def _laid_in(placed: Placed, plane: FitResult) -> Placed:

@@ -12,6 +12,7 @@ from pydantic import Field
 from ...errors import FitError
 from ...features import Feature
 from ...fitting import fit, recognise
+from ...fitting.recognise import U_HIT_MM
 from ...frames import Array
 from ..base import FeatureRef, Internal, Needed
 from ..measured import HitCount, MeasuredRecipe
@@ -22,6 +23,9 @@ from ..row_hits import RowHits
 MOST_LOOKED_AT = 120  # hits, evenly of all, by which a shape is recognised
 MOST_PROPOSED = 4
 LEAST_SURE = 1e-6
+WITHIN_U = (
+    10.0  # what fits within so many of a hit's uncertainties may be chosen, however unlikely: hits may be worse than stated
+)
 Code = Annotated[str, Field(pattern=r"^((fit|row|face):[a-z0-9_]{1,20}|axis:[+-][XYZ])$")]
 
 
@@ -66,13 +70,15 @@ class TouchedRecipe(MeasuredRecipe):
     def _proposals(self, hits: RowHits, plane: Feature | None) -> tuple[Proposal, ...]:
         """What it may be, the chosen one first and the others in order."""
         dimension: Literal["2d", "3d"] = "2d" if self.flat else "3d"
-        found = recognise(_thinned(hits.centers), dimension, hits.u_hit_mm or 0.015, plane.shape if plane else None)
+        u_hit_mm = hits.u_hit_mm or U_HIT_MM
+        found = recognise(_thinned(hits.centers), dimension, u_hit_mm, plane.shape if plane else None)
         if self.for_axis:
             return (Proposal("plane", 1.0, fit("plane", hits.centers).rms),)
         there = [
             Proposal(c.kind, c.sure, c.error_mm)
             for c in found.candidates
-            if (c.sure > LEAST_SURE or self._chose(c.kind)) and self.as_kind(c.kind) is not None
+            if self.as_kind(c.kind) is not None
+            and (c.sure > LEAST_SURE or self._chose(c.kind) or c.leaves_mm < WITHIN_U * u_hit_mm)
         ][:MOST_PROPOSED]
         return tuple(sorted(there, key=lambda p: not self._chose(p.fit_kind)))
 
