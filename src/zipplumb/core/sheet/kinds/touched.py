@@ -23,9 +23,7 @@ from ..row_hits import RowHits
 MOST_LOOKED_AT = 120  # hits, evenly of all, by which a shape is recognised
 MOST_PROPOSED = 4
 LEAST_SURE = 1e-6
-WITHIN_U = (
-    10.0  # what fits within so many of a hit's uncertainties may be chosen, however unlikely: hits may be worse than stated
-)
+WITHIN_U = 10.0  # hits may be worse than stated: what fits within so many uncertainties of one may be chosen
 Code = Annotated[str, Field(pattern=r"^((fit|row|face):[a-z0-9_]{1,20}|axis:[+-][XYZ])$")]
 
 
