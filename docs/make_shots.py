@@ -15,7 +15,7 @@ from person import Person, launched  # noqa: E402
 from playwright.sync_api import sync_playwright  # noqa: E402
 
 from zipplumb.demo.processes import Processes  # noqa: E402
-from zipplumb.jobs import kit, measure  # noqa: E402
+from zipplumb.jobs import kit, measure, stations  # noqa: E402
 from zipplumb.jobs.actor import Actor  # noqa: E402
 from zipplumb.jobs.hand import move_hand, tell_hand  # noqa: E402
 from zipplumb.jobs.results import load  # noqa: E402
@@ -129,7 +129,7 @@ def align_walk(person: Person, shot) -> None:
 def touch_walk(person: Person, job: int, back: int, shot) -> None:
     """The bracket's planes, and then a seat that was just touched; the arm goes back to the other job."""
     arm = next(i.id for i in kit.instruments() if i.name == "Workshop arm")
-    kit.bring_instrument(TECHNICIAN, job, arm)
+    stations.bring(TECHNICIAN, job, arm)
     person.open(job)
     for name in ("Top", "Side", "End"):
         person.measure(name)
@@ -148,7 +148,7 @@ def touch_walk(person: Person, job: int, back: int, shot) -> None:
     person.until(lambda: person.hits[0] >= 6, 60)
     shot("section")
     person.until_hand_rests()
-    kit.bring_instrument(TECHNICIAN, back, arm, unmoved=True)
+    stations.bring(TECHNICIAN, back, arm, unmoved=True)
 
 
 def kit_walk(person: Person, processes: Processes, shot) -> None:

@@ -5,7 +5,7 @@ from playwright.sync_api import expect
 
 from zipplumb.core.frames import Motion
 from zipplumb.demo import carrier, carrier_real
-from zipplumb.jobs import kit, measure, planning, sheet
+from zipplumb.jobs import measure, planning, sheet, stations
 from zipplumb.jobs.actor import Actor
 from zipplumb.jobs.results import load
 from zipplumb.store.database import transaction
@@ -26,7 +26,7 @@ class CarrierBench:
         self.person, self.page, self.faces = person, person.page, faces
         self.rows = {}
         self.job = sheet.create_job(TECHNICIAN, name, part)
-        kit.bring_instrument(TECHNICIAN, self.job, instrument, unmoved=True)
+        stations.bring(TECHNICIAN, self.job, instrument, unmoved=True)
         person.open(self.job, "align")
 
     def road(self, have):

@@ -9,7 +9,7 @@ from carrier_bench import TECHNICIAN, CarrierBench
 from person import Person, launched
 from playwright.sync_api import sync_playwright
 
-from zipplumb.jobs import kit
+from zipplumb.jobs import stations
 from zipplumb.store.database import transaction
 from zipplumb.store.models import Instrument, Job, Part, Station
 
@@ -60,4 +60,4 @@ def bench(tamsin, running):
 
     yield make
     for number, job in stood.items():
-        kit.bring_instrument(TECHNICIAN, job, number, unmoved=True)
+        stations.bring(TECHNICIAN, job, number, unmoved=True)

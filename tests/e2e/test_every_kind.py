@@ -5,7 +5,7 @@ import pytest
 from playwright.sync_api import expect
 
 from zipplumb.demo import bracket, bracket_real
-from zipplumb.jobs import align, kit, planning, sheet
+from zipplumb.jobs import align, planning, sheet, stations
 from zipplumb.jobs.actor import Actor
 from zipplumb.jobs.hand import move_hand, tell_hand
 from zipplumb.jobs.results import load
@@ -109,12 +109,12 @@ def bench(tamsin, running):
         faces = session.get(Part, part).faces
 
     def come(job):
-        kit.bring_instrument(TECHNICIAN, job, number, unmoved=True)
+        stations.bring(TECHNICIAN, job, number, unmoved=True)
         tamsin.open(job)
 
     yield come, part, Walls(faces)
     tamsin.until_hand_rests()
-    kit.bring_instrument(TECHNICIAN, place, number, unmoved=True)
+    stations.bring(TECHNICIAN, place, number, unmoved=True)
 
 
 def touch(tamsin, job, what):

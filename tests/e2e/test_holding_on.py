@@ -19,7 +19,7 @@ TECHNICIAN = Actor(1, "Tamsin", "technician")
 @pytest.fixture
 def job(running):
     """A fresh job with a bore and a plane planned, the arm standing at it."""
-    from zipplumb.jobs import kit
+    from zipplumb.jobs import stations
 
     with transaction() as session:
         part = session.get(Job, running.job).part_id
@@ -32,7 +32,7 @@ def job(running):
         f["index"] for f in faces if f["nominal"] and f["nominal"]["shape"] == "plane" and f["nominal"]["normal"][2] > 0.9
     )
     planning.plan_from_face(TECHNICIAN, job, plane)
-    kit.bring_instrument(TECHNICIAN, job, arm)
+    stations.bring(TECHNICIAN, job, arm)
     return job
 
 

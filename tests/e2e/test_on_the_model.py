@@ -10,7 +10,7 @@ from zipplumb.cad import read_cad
 from zipplumb.cad.callouts import Callout, Callouts, Lettered, Sized
 from zipplumb.cad.writer import with_callouts
 from zipplumb.demo import carrier
-from zipplumb.jobs import kit
+from zipplumb.jobs import stations
 from zipplumb.jobs.hand import move_hand, tell_hand
 from zipplumb.store.database import transaction
 from zipplumb.store.models import Instrument
@@ -56,7 +56,7 @@ def test_a_file_with_tolerances_is_planned_measured_and_written_again(tamsin, ru
     with transaction() as session:
         arm = session.query(Instrument).filter_by(name="Workshop arm").one()
         arm_id, stood = arm.id, running.job
-    kit.bring_instrument(TECHNICIAN, job, arm_id, unmoved=True)
+    stations.bring(TECHNICIAN, job, arm_id, unmoved=True)
     try:
         tamsin.open(job, "part")
         carried = page.locator(".callouts li")
@@ -85,7 +85,7 @@ def test_a_file_with_tolerances_is_planned_measured_and_written_again(tamsin, ru
         assert again.datums == told.datums
         assert again.sizes == told.sizes
     finally:
-        kit.bring_instrument(TECHNICIAN, stood, arm_id, unmoved=True)
+        stations.bring(TECHNICIAN, stood, arm_id, unmoved=True)
 
 
 def test_a_tolerance_on_one_face_and_then_on_all_that_face_this_way(tamsin, bench):

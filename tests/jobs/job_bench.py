@@ -6,7 +6,7 @@ import numpy as np
 
 from zipplumb.demo.seed import DIAMETER_MM, OFFSET_MM
 from zipplumb.devices.hits import HitBatch
-from zipplumb.jobs import kit, measure, planning, sheet
+from zipplumb.jobs import kit, measure, planning, sheet, stations
 from zipplumb.jobs.actor import Actor
 from zipplumb.jobs.results import load
 from zipplumb.store.database import transaction
@@ -39,7 +39,7 @@ class Bench:
         self.job = sheet.create_job(TECHNICIAN, "Test", self.part)
         self.arm = kit.add_instrument(f"Arm of job {self.job}", "arm", "127.0.0.1", 1, 0.012)
         kit.add_calibrated_probe(self.arm, "ball", OFFSET_MM, DIAMETER_MM, 0.01, 0.002, "")
-        kit.bring_instrument(TECHNICIAN, self.job, self.arm)
+        stations.bring(TECHNICIAN, self.job, self.arm)
 
     def plan(self, **raw) -> int:
         with transaction() as session:

@@ -12,7 +12,7 @@ from sqlalchemy import func, select
 from zipplumb.core.errors import InputError, NotAllowed
 from zipplumb.core.probing import ByDistance, ByPress, ByTime, WhenStill
 from zipplumb.demo.seed import OFFSET_MM
-from zipplumb.jobs import align, kit, measure, sheet
+from zipplumb.jobs import align, kit, measure, sheet, stations
 from zipplumb.jobs.link_shared import settings_now
 from zipplumb.jobs.results import load
 from zipplumb.store.database import snapshot, transaction
@@ -271,7 +271,7 @@ def test_a_session_sent_again_into_another_job_is_refused_and_not_confirmed(benc
     hit = batch(center=(0, 0, 63))
     measure.keep_hits(bench.arm, hit, 77)
     assert measure.keep_hits(bench.arm, hit, 77) == "taken"  # sent again to the same job
-    kit.bring_instrument(TECHNICIAN, other.job, bench.arm)
+    stations.bring(TECHNICIAN, other.job, bench.arm)
     for number in (77, 78):
         with pytest.raises(InputError, match="sent before, for something else"):
             measure.keep_hits(bench.arm, hit, number)
@@ -309,11 +309,11 @@ def test_a_job_is_measured_by_one_instrument_from_one_place(bench, stack):
     other = Bench(stack)
     bench.touch_plane(bench.plan_plane("Top", [0, 0, 60], [0, 0, 1]))
     with pytest.raises(InputError, match="frame of its own"):
-        kit.bring_instrument(TECHNICIAN, bench.job, other.arm)
-    kit.bring_instrument(TECHNICIAN, other.job, bench.arm)
+        stations.bring(TECHNICIAN, bench.job, other.arm)
+    stations.bring(TECHNICIAN, other.job, bench.arm)
     with pytest.raises(InputError, match="if it was moved"):
-        kit.bring_instrument(TECHNICIAN, bench.job, bench.arm)
-    kit.bring_instrument(TECHNICIAN, bench.job, bench.arm, unmoved=True)
+        stations.bring(TECHNICIAN, bench.job, bench.arm)
+    stations.bring(TECHNICIAN, bench.job, bench.arm, unmoved=True)
     assert len(bench.state().kit.stations) == 1
 
 

@@ -7,7 +7,7 @@ from sqlalchemy import text
 from visitor import Visitor
 
 from zipplumb.demo.seed import PASSWORD
-from zipplumb.jobs import kit, parts, people, planning, sheet
+from zipplumb.jobs import kit, parts, people, planning, sheet, stations
 from zipplumb.jobs.actor import Actor
 from zipplumb.store.database import transaction
 from zipplumb.store.models import Base, Calibration, Job, Row, SignedIn, SignInAttempt
@@ -59,7 +59,8 @@ FORMS = {
     "rough.plan": {"picks": "0,0,60,0,0,1;9,0,60,0,0,1;0,9,60,0,0,1;0,-9,6,0,-1,0;9,-9,6,0,-1,0;-9,0,6,-1,0,0"},
     "rough.proof": {}, "points.plan": {"of": "@row_id", "zone": "0.5"}, "points.zone": {"zone": "0.5"}, "points.again": {},
     "without_cad.begin": {},
-    "kit.bring": {"unmoved": "1"}, "align.plan": {}, "align.place": {"turn": "0,0,3.14"}, "align.activate": {"row": "@row_id"},
+    "kit.bring": {"unmoved": "1"}, "kit.sighting": {"aside": "1"},
+    "align.plan": {}, "align.place": {"turn": "0,0,3.14"}, "align.activate": {"row": "@row_id"},
     "measure.finish": {}, "measure.undo": {"sweep": "1"}, "measure.step": {},
     "measure.just_touch": {}, "measure.next_way": {},
     "measure.choose": {"code": "fit:plane"}, "measure.become": {"kind": "cone", "seen": ""},
@@ -107,7 +108,7 @@ def place(stack):
             rows.append(planning.plan_typed(actor, job, "plane", {k: v for k, v in PLANE.items() if k != "kind"}))
     arm = kit.add_instrument(f"Arm {mine}", "arm", "127.0.0.1", 1, 0.012, kit.spec_from_form("arm", {}))
     cal = kit.add_calibrated_probe(arm, f"Ball {mine}", [0.0, 0.0, 180.0], 6.0, 0.01, 0.002, "")
-    kit.bring_instrument(actor, mine, arm)
+    stations.bring(actor, mine, arm)
     with transaction() as session:
         probe = session.get(Calibration, cal).probe_id
     return {

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from itertools import compress
@@ -12,6 +12,7 @@ import numpy as np
 
 from .fingerprints import fingerprint
 from .frames import Array, Indices
+from .network.observations import InstrumentClass
 
 
 def _none() -> Indices:
@@ -35,6 +36,7 @@ class Reading:
     faces : (n,) of a tracker, 1 or 2
     lines : per hit, (m, 2) of a scanner's line; empty where there are none
     u_hit_mm : standard uncertainty of one hit, as the maker stated when they were read; the worst of them
+    stated : by station, what the maker states of a polar instrument, as it was when they were read; the worst of each
     gaps : (which hit, s) before which hit the link was lost while the surface was followed, and for how long
     """
 
@@ -53,6 +55,7 @@ class Reading:
     lines: tuple[Array, ...] = ()
     u_hit_mm: float = 0.0
     gaps: tuple[tuple[int, float], ...] = ()
+    stated: Mapping[int, InstrumentClass] = field(default_factory=dict)
 
     def __len__(self) -> int:
         return len(self.keys)
@@ -86,7 +89,7 @@ class Reading:
         last = max(parts, key=lambda part: (part.pull_off is not None, part.times.max()))
         return replace(
             last, keys=tuple(keys[k] for k in order), u_hit_mm=max(part.u_hit_mm for part in parts), lines=(),
-            gaps=tuple(sorted(gaps)), **each,
+            gaps=tuple(sorted(gaps)), stated=_all_stated(parts), **each,
         )  # fmt: skip
 
     @property
@@ -110,7 +113,32 @@ class Reading:
         pull_off = b"" if self.pull_off is None else self.pull_off.tobytes()
         marks = (self.aside.tobytes(), self.stations.tobytes(), self.calibrations.tobytes())
         away = (self.pull_off_station, self.pull_off_calibration)
-        return fingerprint("\x1e".join(self.keys), self.u_hit_mm, *marks, pull_off, *away)
+        stated = sorted(self.stated.items())
+        return fingerprint("\x1e".join(self.keys), self.u_hit_mm, repr(stated), *marks, pull_off, *away)
+
+    @cached_property
+    def stations_counted(self) -> frozenset[int]:
+        """The stations that its hits which count were read from."""
+        return frozenset(_distinct(self.counted.stations))
+
+    def of_stations(self, ids: Collection[int]) -> Reading:
+        """With the hits of other stations aside."""
+        if all(station in ids for station in self.used[0]):
+            return self
+        elsewhere = ~np.isin(self.stations, list(ids))
+        away = self.pull_off if self.pull_off_station in ids else None
+        return replace(self, aside=np.logical_or(self.aside, elsewhere), pull_off=away)
+
+    def u_hit_at(self, some: Array) -> float:
+        """Standard uncertainty (mm) of the worst of some hits (n,) bool: of a polar instrument's at the range that each was."""
+        worst = 0.0
+        stations, places = self.stations[some.astype(bool)], self.poses[some.astype(bool), :3]
+        for station in _distinct(stations):
+            stated = self.stated.get(station)
+            if stated is None:
+                return self.u_hit_mm
+            worst = max(worst, stated.u_at(places[stations == station]))
+        return worst or self.u_hit_mm
 
     @cached_property
     def used(self) -> tuple[tuple[int, ...], tuple[int, ...]]:
@@ -126,6 +154,14 @@ class Reading:
     def station_names(self) -> tuple[tuple[str, int], ...]:
         """The stations, as a graph names them."""
         return tuple(("station", s) for s in self.used[0])
+
+
+def _all_stated(parts: Sequence[Reading]) -> dict[int, InstrumentClass]:
+    found: dict[int, InstrumentClass] = {}
+    for part in parts:
+        for station, stated in part.stated.items():
+            found[station] = stated.or_worse(found.get(station))
+    return found
 
 
 def _distinct(numbers: Indices) -> set[int]:

@@ -7,7 +7,7 @@ from pathlib import Path
 from sqlalchemy import select
 
 from ..cad import CadModel
-from ..jobs import align, kit, parts, people, planning, probes, sheet
+from ..jobs import align, kit, parts, people, planning, probes, sheet, stations
 from ..jobs.actor import Actor
 from ..store.database import stored, transaction
 from ..store.models import Job, Part, Probe
@@ -66,7 +66,7 @@ def seed_job(step: Path, arm: int) -> int:
         model = CadModel.unpack(part.model or b"")
     job = sheet.create_job(actor, "Carrier inspection", part_id)
     _plan(actor, job, model)
-    kit.bring_instrument(actor, job, arm)
+    stations.bring(actor, job, arm)
     return job
 
 

@@ -7,14 +7,13 @@ from collections.abc import Mapping, Sequence
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
-from sqlalchemy import ColumnElement, func, select
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from ..core.errors import InputError
 from ..store.database import stored, tell, transaction
-from ..store.models import Calibration, Instrument, Job, Mark, Probe, Reading, Row, Station
+from ..store.models import Calibration, Instrument, Probe, Station
 from .actor import Actor, record
-from .readings import PULL_OFF
 
 # what a maker states, by kind of instrument: field of the form, in words, its unit, and what is usual
 SPECIFICATIONS = {
@@ -155,62 +154,6 @@ def add_calibrated_probe(
         session.flush()
         stored(session, Instrument, instrument_id).calibration_id = calibration.id
         return calibration.id
-
-
-def bring_instrument(actor: Actor, job_id: int, instrument_id: int, unmoved: bool = False) -> None:
-    """The instrument stands at this job from now on. One job is measured by one instrument from one place.
-
-    ``unmoved``: a person says that it stands where it stood when it was at this job before.
-    """
-    actor.must_change()
-    with transaction() as session:
-        stored(session, Job, job_id, lock=True)
-        instrument = there(session, instrument_id)
-        read = stations_read_from(session, job_id)
-        other = next((s for s in read if s.instrument_id != instrument_id), None)
-        if other is not None:
-            name = stored(session, Instrument, other.instrument_id).name
-            raise InputError(
-                f"This job has hits of {name}; what another instrument reads stands in a frame of its own.",
-                "Nothing was changed.",
-                "Begin a new job for this one.",
-            )
-        query = select(Station).where(Station.job_id == job_id, Station.instrument_id == instrument_id)
-        station = session.scalars(query.order_by(Station.id.desc())).first()
-        if station is None:
-            station = Station(job_id=job_id, instrument_id=instrument_id, name="Station 1")
-            session.add(station)
-            session.flush()
-        elif station in read and instrument.station_id != station.id and not unmoved:
-            raise InputError(
-                f"{instrument.name} was at another job since; if it was moved, its old hits here and new ones do not fit.",
-                "Nothing was changed.",
-                "Bring it back only where it stands as it stood; else begin a new job.",
-            )
-        here = select(Instrument).join(Station, Station.id == Instrument.station_id).where(Station.job_id == job_id)
-        for leaves in session.scalars(here.where(Instrument.id != instrument_id)):
-            leaves.station_id = None
-        instrument.station_id = station.id
-        record(session, actor, job_id, "bring instrument", instrument=instrument_id, station=station.id, unmoved=unmoved)
-        tell(session, job_id, "kit")
-
-
-def stations_read_from(session: Session, job_id: int) -> list[Station]:
-    """The stations of a job that hits on its sheet come from."""
-    counts = (
-        select(Reading.station_id)
-        .select_from(Reading)
-        .join(Row, Row.of_hits(Reading.row_id))
-        .where(Reading.job_id == job_id, Row.removed_at.is_(None))
-    )
-    standing = counts.where(Reading.kind != PULL_OFF, ~_all_aside())
-    return list(session.scalars(select(Station).where(Station.id.in_(standing)).order_by(Station.id)))
-
-
-def _all_aside() -> ColumnElement[bool]:
-    """Every hit of a reading was taken back or set aside."""
-    marks = select(func.count()).where(Mark.reading_id == Reading.id, Mark.lifted_at.is_(None)).scalar_subquery()
-    return marks >= func.cardinality(Reading.ns)
 
 
 def seen(instrument_id: int, **state) -> None:

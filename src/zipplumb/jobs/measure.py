@@ -14,7 +14,7 @@ from ..core.sheet import kind_of, recipe_from_dict
 from ..devices.hits import HitBatch
 from ..store.database import stored, tell, transaction
 from ..store.models import Calibration, Instrument, Job, Probe, Reading, Row, Station
-from . import chain, touching
+from . import chain, stations, touching
 from .actor import INSTRUMENT, Actor, record
 from .readings import first_time, forget_pull_offs, must_be_kept, store, take_back
 from .readings import set_aside as set_mark
@@ -107,7 +107,7 @@ def finish_from_device(instrument_id: int, batch: HitBatch, number: int) -> str:
         again = row.finished_at is not None
         _add(session, instrument, job, row, batch)
         session.flush()
-        return _finish(session, INSTRUMENT, job, row, again)
+        return _finish(session, INSTRUMENT, job, row, again, instrument.station_id)
 
 
 def finish(actor: Actor, job_id: int) -> str:
@@ -121,7 +121,7 @@ def finish(actor: Actor, job_id: int) -> str:
         return _finish(session, actor, job, row, row.finished_at is not None)
 
 
-def _finish(session: Session, actor: Actor, job: Job, row: Row, again: bool) -> str:
+def _finish(session: Session, actor: Actor, job: Job, row: Row, again: bool, station: int | None = None) -> str:
     row.finished_at = datetime.now(UTC)
     session.flush()
     state = load(session, job.id)
@@ -142,11 +142,20 @@ def _finish(session: Session, actor: Actor, job: Job, row: Row, again: bool) -> 
     tone = "asks" if found.state == "asks" else found.verdict.word if found.verdict else "finished"
     if found.state == "done":
         if not job.touching:
-            job.current_row_id = next_to_measure(state, row.id)
+            job.current_row_id = _next_row(state, row.id, station)
         chain.follow(session, actor, job, row.id)
     record(session, actor, job.id, "finish", row=row.id)
     tell(session, job.id, "finish", row=row.id, tone=tone)
     return tone
+
+
+def _next_row(state: JobResults, after: int, station: int | None) -> int | None:
+    """The next point that ties the station, where one was just read for that; else the next feature."""
+    if stations.tie_words(state, state.row(after)):
+        here = station or (state.station.id if state.station else None)
+        if (tie := stations.next_tie(state, here)) is not None:
+            return tie
+    return next_to_measure(state, after)
 
 
 def next_to_measure(state: JobResults, after: int) -> int | None:

@@ -8,7 +8,7 @@ from ..core.fitting import SURE, SpoilingHit
 from ..core.sheet import RowResult, SheetRow
 from ..core.units import length_text, sentence_in
 from ..store.models import Instrument
-from . import chain, without_cad
+from . import chain, stations, without_cad
 from .results import JobResults
 from .rows_text import row_text
 from .touching import chosen, open_row, options, plane_of_touch
@@ -56,8 +56,10 @@ def prompt(state: JobResults, instrument: Instrument | None) -> Prompt:
         return _just_touch(state)
     if row is None:
         return Prompt("Plan a row: pick a face of the part.", of=len(measured))
-    found, words = state.results[row.id], words_for(row.recipe)
+    found, words, ties = state.results[row.id], words_for(row.recipe), ""
     title, line, tone = _words(state, row, found, instrument)
+    if ready and (ties := stations.tie_words(state, row)):
+        title, line, tone = f"{row.recipe.name}, from here too: {words.ask(row.recipe, state.job.units)}", ties, ""
     asks = found.state == "asks"
     air = found.side.air if found.side else 0
     size_name, size = _size(state, row, found)
@@ -70,7 +72,7 @@ def prompt(state: JobResults, instrument: Instrument | None) -> Prompt:
         row=row.id,
         number=measured.index(row) + 1,
         of=len(measured),
-        hits=found.hits,
+        hits=stations.hits_from(state, row, state.station.id) if ties and state.station else found.hits,
         wanted=row.recipe.wanted_hits,
         form=length_text(found.fit.form, state.job.units) if found.fit and found.fit.spare > 0 else "–",
         size_name=size_name,

@@ -19,12 +19,14 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from ..core.errors import InputError
+from ..core.network import InstrumentClass
 from ..core.readings import Reading
 from ..devices.hits import HitBatch
 from ..store import models
 from ..store.models import DeviceEvent, Instrument, Mark
 
 PULL_OFF = "pull_off"
+POLAR = ("range_mm", "range_per_m_mm", "angle_rad")  # of a statement
 Marks = Mapping[int, frozenset[int]]  # by reading, the numbers of its hits
 
 
@@ -125,6 +127,13 @@ def set_all_aside(session: Session, whose: ColumnElement[bool], by: int | None) 
             session.add(Mark(reading_id=batch.id, hit=hit, reason="aside", by=by))
 
 
+def lift_aside(session: Session, whose: ColumnElement[bool], by: int | None) -> None:
+    """Let every hit count again that was set aside; what was taken back stays so."""
+    of = select(models.Reading.id).where(whose)
+    for mark in session.scalars(select(Mark).where(Mark.reading_id.in_(of), Mark.lifted_at.is_(None), Mark.reason == "aside")):
+        mark.lifted_at = datetime.now(UTC)
+
+
 def set_aside(session: Session, reading: models.Reading, hit: int, aside: bool, by: int | None) -> None:
     """Mark a hit as not counting, or lift its mark."""
     query = select(Mark).where(Mark.reading_id == reading.id, Mark.hit == hit, Mark.lifted_at.is_(None))
@@ -164,6 +173,12 @@ class Batch:
     def __len__(self) -> int:
         return len(self.times)
 
+    @property
+    def stated(self) -> InstrumentClass | None:
+        """What the maker states of a polar instrument, as it was when this was read."""
+        spec = self.conditions.get("spec", {})
+        return InstrumentClass(*(spec[name] for name in POLAR)) if all(name in spec for name in POLAR) else None
+
 
 class History:
     """All batches of one row or trial, joined as they come: a new one costs itself, not all that were before."""
@@ -178,6 +193,7 @@ class History:
         self.presses: dict[tuple[str, int], int] = {}
         self.gaps: tuple[tuple[int, float], ...] = ()
         self.u_hit_mm = 0.0
+        self.stated: dict[int, InstrumentClass] = {}
         self.pull_offs: list[Batch] = []
         self.told: tuple[Any, Reading | None] = (None, None)
 
@@ -188,7 +204,7 @@ class History:
         """To which may be added without changing this one; what was joined is shared, and never written to."""
         found = copy(self)
         found.new, found.pull_offs = list(self.new), list(self.pull_offs)
-        found.begins, found.presses = dict(self.begins), dict(self.presses)
+        found.begins, found.presses, found.stated = dict(self.begins), dict(self.presses), dict(self.stated)
         return found
 
     def reading(
@@ -224,6 +240,8 @@ class History:
             if "gap_s" in batch.conditions:
                 self.gaps = (*self.gaps, (count, batch.conditions["gap_s"]))
             self.presses.setdefault(batch.press, len(self.presses) + 1)
+            if (stated := batch.stated) is not None:
+                self.stated[batch.station_id] = stated.or_worse(self.stated.get(batch.station_id))
             count += size
         self.keys += tuple(f"{b.id}.{k}" for b in hits for k in range(len(b)))
         self.lines += tuple(line for b in hits for line in b.lines)
@@ -257,7 +275,8 @@ class History:
             lines=self.lines if self.scanned else (),
             u_hit_mm=self.u_hit_mm,
             gaps=self.gaps,
-            **{**self.joined, "calibrations": calibrations},
+            stated=self.stated,
+            **{**self.joined, "calibrations": calibrations},  # type: ignore[arg-type]
         )
 
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict, defaultdict
-from collections.abc import Iterable, Sequence, Set
+from collections.abc import Iterable, Mapping, Sequence, Set
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -24,6 +24,7 @@ from ..core.frames import Array, Motion
 from ..core.readings import Reading
 from ..core.sameness import Layered
 from ..core.sheet import (
+    FoundNetwork,
     Kit,
     Memory,
     PartSurfaces,
@@ -31,6 +32,7 @@ from ..core.sheet import (
     Sheet,
     SheetRow,
     Station,
+    Untied,
     evaluate,
     recipe_from_dict,
 )
@@ -85,7 +87,9 @@ Marks = dict[int, dict[int, frozenset[int]]]  # by row and batch, the numbers of
 class JobResults:
     """A job as it stands: what was asked, what was read, what was found.
 
-    ``instrument``: the one that stands at this job now; ``due``: why it is to be checked. ``remembered``: what
+    ``instrument``: the one that was brought to this job last; ``due``: why it is to be checked. ``stations``: where each
+    stands; ``network``: how they are tied, where there are several; ``instrument_names``: of what stood there.
+    ``remembered``: what
     others keep with the job from one time to the next, by name and row. ``faces``: of the part's bodies that the job
     keeps, while something is just touched. ``spots`` (n, 3): where the current row's face can be touched, in the part.
     ``reach`` (n, 3): the part's outermost places, once it is aligned. ``surfaces``: the part's, where a row rests on them.
@@ -103,6 +107,19 @@ class JobResults:
     spots: Array = field(default_factory=lambda: NO_SPOTS)
     reach: Array = field(default_factory=lambda: NO_SPOTS)
     surfaces: PartSurfaces | None = None
+    stations: Mapping[int, Station | Untied] = field(default_factory=dict)
+    network: FoundNetwork | None = None
+    instrument_names: Mapping[int, str] = field(default_factory=dict)
+
+    @property
+    def world(self) -> int | None:
+        """The station in whose axes all is told: the first from which something was read."""
+        return next(iter(self.kit.stations), None)
+
+    @property
+    def station(self) -> Station | None:
+        """Where the instrument stands that is at this job now, as told by the kit."""
+        return self.kit.stations.get(self.instrument.station_id or 0) if self.instrument is not None else None
 
     @property
     def rows(self) -> tuple[SheetRow, ...]:
@@ -155,6 +172,7 @@ class _Memory:
     histories: dict[int, History] = field(default_factory=dict)
     readings: Layered[int, Reading] = field(default_factory=lambda: Layered({}))
     read_with: set[int] = field(default_factory=set)
+    first_read: dict[int, None] = field(default_factory=dict)
     told: dict[int, dict[str, Any]] = field(default_factory=dict)
     before: JobResults | None = None
     applied: dict[int, int] = field(default_factory=dict)
@@ -209,7 +227,8 @@ def _hits_came(
     sheet = before.sheet.changed(memory.rows[row_id][1] for row_id in named & before.sheet.places.keys())
     readings = _joined(sheet, _readings(memory, new, marks, named), memory)
     results, memory.found = evaluate(sheet, readings, before.kit, memory.found, before.surfaces)
-    return replace(before, sheet=sheet, results=results, readings=readings)
+    found = memory.found
+    return replace(before, sheet=sheet, results=results, readings=readings, stations=found.stations, network=found.network)
 
 
 def _whole(session: Session, job_id: int, memory: _Memory, new: list[tuple[Batch, bool]]) -> JobResults:
@@ -222,7 +241,7 @@ def _whole(session: Session, job_id: int, memory: _Memory, new: list[tuple[Batch
         memory.applied, memory.marks, memory.readings = applied, {}, Layered({})
     marks = {row_id: _by_batch(pairs) for row_id, pairs in session.execute(MARKS_OF_JOB, {"job": job_id})}
     readings = _joined(sheet, _readings(memory, new, marks, marks.keys() | memory.marks.keys()), memory)
-    kit, instrument = _kit(session, job_id, memory, new)
+    kit, instrument, names = _kit(session, job_id, memory, new)
     if memory.before is not None and _alike(kit, memory.before.kit):
         kit = memory.before.kit
     surfaces = _surfaces(job, memory, sheet)
@@ -230,7 +249,10 @@ def _whole(session: Session, job_id: int, memory: _Memory, new: list[tuple[Batch
     due = trust_in(session, instrument, job_id).due if instrument else ()
     faces, spots = _faces(job, memory, sheet), _spots(job, memory, sheet)
     reach = _reach(job, memory, results)
-    return JobResults(job, sheet, results, readings, kit, instrument, due, memory.remembered, faces, spots, reach, surfaces)
+    return JobResults(
+        job, sheet, results, readings, kit, instrument, due, memory.remembered, faces, spots, reach, surfaces,
+        memory.found.stations, memory.found.network, names,
+    )  # fmt: skip
 
 
 def what_if(state: JobResults, rows: Iterable[SheetRow], alignment: int | None) -> Layered[int, RowResult]:
@@ -256,7 +278,7 @@ def _alike(one: Kit, other: Kit) -> bool:
     """Two kits say the same."""
 
     def told(kit: Kit) -> tuple:
-        stations = [(i, s.digest) for i, s in sorted(kit.stations.items())]
+        stations = [(i, s.name, s.digest) for i, s in kit.stations.items()]
         return stations, [(i, c.digest) for i, c in sorted(kit.calibrations.items())]
 
     return told(one) == told(other)
@@ -366,6 +388,8 @@ def _readings(memory: _Memory, new: list[tuple[Batch, bool]], marks: Marks, aske
     """By row. Only rows of which something is new are put together again. ``asked``: rows whose marks may be others."""
     kept, ours = [b for b, good in new if good], [b for b, good in new if not good]
     for batch in kept:
+        if batch.station_id:
+            memory.first_read.setdefault(batch.station_id)
         if batch.row_id is not None:
             memory.histories.setdefault(batch.row_id, History()).add(batch)
             memory.newest = batch.id
@@ -413,24 +437,33 @@ def _with_ours(memory: _Memory, ours: list[Batch], marks: Marks) -> dict[int, Re
     return found
 
 
-def _kit(session: Session, job_id: int, memory: _Memory, new: list[tuple[Batch, bool]]) -> tuple[Kit, Instrument | None]:
-    """Stations and calibrations of a job, and the instrument that stands at it now."""
+def _kit(
+    session: Session, job_id: int, memory: _Memory, new: list[tuple[Batch, bool]]
+) -> tuple[Kit, Instrument | None, dict[int, str]]:
+    """Stations and calibrations of a job, the instrument that was brought to it last, and what stood at each station.
+
+    The station of the first reading comes first: it is the world, for as long as there are readings.
+    """
     found = session.execute(STANDING, {"job": job_id}).all()
+    first = dict.fromkeys([*memory.first_read, *(b.station_id for b, _ in new)])
+    order = {station: place for place, station in enumerate(first)}
+    found = sorted(found, key=lambda pair: order.get(pair[0].id, len(order)))
     told = memory.told | {b.station_id: b.conditions for b, _ in new if "level" in b.conditions}
-    stations = {station.id: _station(station.id, told.get(station.id), i) for station, i in found}
-    here = next((instrument for station, instrument in found if instrument.station_id == station.id), None)
+    stations = {station.id: _station(station, told.get(station.id), i) for station, i in found}
+    standing = [(station.id, instrument) for station, instrument in found if instrument.station_id == station.id]
+    here = max(standing, key=lambda pair: pair[0])[1] if standing else None
     read_with = memory.read_with | {b.calibration_id for b, _ in new}
     used = {memory.applied.get(c, c) for c in read_with} | {i.calibration_id for _, i in found if i.calibration_id}
     calibrations = {
         cal.id: ProbeCalibration(cal.id, np.array(cal.offset_mm), cal.diameter_mm, cal.u_radius_mm, cal.doubt, cal.u_offset_mm)
         for cal in session.scalars(select(Calibration).where(Calibration.id.in_(used)).options(lazyload(Calibration.probe)))
     }
-    return Kit(stations, calibrations), here
+    return Kit(stations, calibrations), here, {station.id: instrument.name for station, instrument in found}
 
 
-def _station(station_id: int, told: dict[str, Any] | None, instrument: Instrument) -> Station:
+def _station(station: models.Station, told: dict[str, Any] | None, instrument: Instrument) -> Station:
     """With the level that was kept with its newest reading; before the first, as the instrument stands now."""
     now = {"level": instrument.level, "u_level_rad": instrument.u_level_rad}
     told = told or {name: value for name, value in now.items() if value is not None}
     up = np.array(told["level"]) if "level" in told else None
-    return Station(station_id, Motion.identity(), up, told.get("u_level_rad", 0.0))
+    return Station(station.id, Motion.identity(), up, told.get("u_level_rad", 0.0), name=station.name)

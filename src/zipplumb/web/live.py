@@ -26,6 +26,7 @@ from sqlalchemy.orm import lazyload
 
 from ..core.errors import PlumbError
 from ..core.sameness import Layered
+from ..core.sheet import Untied
 from ..core.units import Units, length_text
 from ..exchange.table import RowText
 from ..jobs.ahead import ahead_of
@@ -312,9 +313,10 @@ class Hub:
 
     def _tip(self, watched: Watched, word: Word) -> None:
         state = watched.state
-        if state is None or word["station"] not in state.kit.stations:
+        stands = None if state is None else state.stations.get(word["station"])
+        if state is None or stands is None or isinstance(stands, Untied):  # nothing read there is a place yet
             return
-        world = state.kit.stations[word["station"]].world_from_station.points([word["tip"], word.get("axis", word["tip"])])
+        world = stands.world_from_station.points([word["tip"], word.get("axis", word["tip"])])
         alignment = state.alignment
         tip, axis = alignment.points(world) if alignment else world
         message = {

@@ -1,6 +1,9 @@
 """Stations and the points that they see together: one adjustment for all."""
 
-from .adjustment import Network, adjust
-from .observations import InstrumentClass, KnownLength, KnownPoint, Observation, polar
+from .adjustment import Disagreement, Network, adjust
+from .observations import InstrumentClass, KnownLength, KnownPoint, Level, NotTied, Observation, covariance_of, polar
 
-__all__ = ["InstrumentClass", "KnownLength", "KnownPoint", "Network", "Observation", "adjust", "polar"]
+__all__ = [
+    "Disagreement", "InstrumentClass", "KnownLength", "KnownPoint", "Level", "Network", "NotTied", "Observation", "adjust",
+    "covariance_of", "polar",
+]  # fmt: skip

@@ -10,7 +10,7 @@ solved is as large as the stations alone. Source: B. Triggs et al., "Bundle adju
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from itertools import combinations
@@ -22,7 +22,7 @@ from scipy.linalg import cho_factor, cho_solve
 from ..errors import AlignmentError
 from ..frames import Array, Indices, Motion
 from ..kernels import basis, disagreements, rotation, sighting_equations, whitening
-from .observations import KEPT, KnownLength, KnownPoint, Observation
+from .observations import KEPT, KnownLength, KnownPoint, Level, Observation
 from .start import first_poses
 
 ITERATIONS = 50
@@ -51,7 +51,9 @@ class Network:
     poses : world from station; ``scales``: of each station's lengths
     places : (p, 3) points in the world
     pose_covariances : (s, 6, 6) of a small slide (mm) of the station and turn (rad) about it, world axes
+    pose_terms : (s, 6, m) the same by what all stations share: the poses' joint covariance is T T', T of all rows
     point_covariances : (p, 3, 3)
+    sightings : (m,) station and point of each observation
     residuals : (m, 3) observed less worked out, in the station's axes, mm
     sigmas : (m,) by how many standard deviations each observation disagrees
     worst : the observations that disagree most, the worst first
@@ -68,7 +70,9 @@ class Network:
     scales: Array
     places: Array
     pose_covariances: Array
+    pose_terms: Array
     point_covariances: Array
+    sightings: tuple[tuple[str, str], ...]
     residuals: Array
     sigmas: Array
     worst: tuple[Disagreement, ...]
@@ -99,7 +103,7 @@ def adjust(
     observations: Sequence[Observation],
     known_points: Sequence[KnownPoint] = (),
     known_lengths: Sequence[KnownLength] = (),
-    level_rad: dict[str, float] | None = None,
+    levels: Mapping[str, Level] | None = None,
     free_scale: Sequence[str] = (),
     robust: bool = False,
     world: str | None = None,
@@ -110,7 +114,7 @@ def adjust(
     ----------
     known_points : where there are none, the world is a station's axes
     world : that station; by default the first that is named
-    level_rad : by station, the standard uncertainty with which its Z is upright; two or more
+    levels : by station, which way is up in its own axes, and the standard uncertainty of that; two or more
         stations hold each other level
     free_scale : stations whose lengths have a scale of their own (known lengths, points or other
         stations must tell it)
@@ -122,7 +126,7 @@ def adjust(
         Nothing seen, stations that are not tied together, a point or station that is not known,
         readings that are no numbers, or an adjustment that does not settle.
     """
-    work = _Work(observations, known_points, known_lengths, level_rad or {}, free_scale, world)
+    work = _Work(observations, known_points, known_lengths, levels or {}, free_scale, world)
     work.settle(robust)
     return work.network()
 
@@ -130,7 +134,7 @@ def adjust(
 class _Work:
     """The adjustment at work: arrays by observation, station and point."""
 
-    def __init__(self, observations, known_points, known_lengths, level_rad, free_scale, first):
+    def __init__(self, observations, known_points, known_lengths, levels, free_scale, first):
         if not observations:
             raise AlignmentError("Nothing was seen.", KEPT, "Read points from two stations.")
         self.observations = list(observations)
@@ -140,7 +144,7 @@ class _Work:
         self.stations = named if first is None else (first, *(n for n in named if n != first))
         self.points = tuple(dict.fromkeys(o.point for o in observations))
         station, point = ({n: k for k, n in enumerate(names)} for names in (self.stations, self.points))
-        self._check(known_points, known_lengths, level_rad, free_scale, station, point)
+        self._check(known_points, known_lengths, levels, free_scale, station, point)
         self.s: Indices = np.array([station[o.station] for o in observations])
         self.p: Indices = np.array([point[o.point] for o in observations])
         self.z = np.array([o.local for o in observations], float)
@@ -162,7 +166,7 @@ class _Work:
         self.scale = np.ones(len(self.stations))
         self.known = [(point[k.point], np.asarray(k.world, float), k.u_mm) for k in known_points]
         self.lengths = [(point[k.first], point[k.second], k.length_mm, k.u_mm) for k in known_lengths]
-        self.level = [(station[n], u) for n, u in level_rad.items()]
+        self.level = [(station[n], np.asarray(level.up, float), level.u_rad) for n, level in levels.items()]
         self.anchored = anchor is None
         self.columns = np.full((len(self.stations), 7), -1)
         for k, name in enumerate(self.stations):
@@ -178,12 +182,12 @@ class _Work:
         self.size = self.first_kept + 3 * len(self.kept)
 
     @staticmethod
-    def _check(known_points, known_lengths, level_rad, free_scale, station, point) -> None:
+    def _check(known_points, known_lengths, levels, free_scale, station, point) -> None:
         names = [k.point for k in known_points] + [n for k in known_lengths for n in (k.first, k.second)]
         for name in names:
             if name not in point:
                 raise AlignmentError(f"{name} was seen from no station.", KEPT, "Read it, or leave it out.")
-        for name in (*level_rad, *free_scale):
+        for name in (*levels, *free_scale):
             if name not in station:
                 raise AlignmentError(f"There is no station {name}.", KEPT, "Choose one of the stations.")
         if any(not k.u_mm > 0 for k in (*known_points, *known_lengths)):
@@ -206,7 +210,7 @@ class _Work:
         values += [[(np.linalg.norm(self.places[a] - self.places[b]) - length) / u] for a, b, length, u in self.lengths]
         if self._levelled():
             across = basis(self.vertical)[:, :2].T
-            values += [across @ (self.turn[k][:, 2] - self.vertical) / u for k, u in self.level]
+            values += [across @ (self.turn[k] @ up - self.vertical) / u for k, up, u in self.level]
         return np.concatenate(values) if values else np.empty(0)
 
     def _levelled(self) -> bool:
@@ -215,7 +219,7 @@ class _Work:
 
     def _mean_vertical(self) -> Array:
         """A first vertical: as the levels say together, each by its weight. With known points it is the world's Z."""
-        mean = np.sum([self.turn[k][:, 2] / u**2 for k, u in self.level], axis=0)
+        mean = np.sum([self.turn[k] @ up / u**2 for k, up, u in self.level], axis=0)
         return np.asarray(mean / np.linalg.norm(mean))
 
     def _equations(self, weight: Array):
@@ -252,8 +256,8 @@ class _Work:
         if not self._levelled():
             return
         across = basis(self.vertical)[:, :2].T
-        for k, u in self.level:
-            x, y, z = self.turn[k][:, 2]
+        for k, up, u in self.level:
+            x, y, z = self.turn[k] @ up
             rows = np.zeros((2, self.size))
             if self.columns[k, 3] >= 0:
                 rows[:, self.columns[k, 3:6]] = across @ np.array([[0.0, z, -y], [-z, 0.0, x], [y, -x, 0.0]])  # by a turn
@@ -261,7 +265,7 @@ class _Work:
                 rows[:, self.leans] = -np.eye(2)
             rows /= u
             stations += rows.T @ rows
-            right += rows.T @ (across @ (self.turn[k][:, 2] - self.vertical) / u)
+            right += rows.T @ (across @ (self.turn[k] @ up - self.vertical) / u)
 
     def _reduced(self, weight: Array):
         """The system of stations and kept points after the other points are eliminated, and what gives these back."""
@@ -337,21 +341,31 @@ class _Work:
         spare = 3 * len(self.z) + len(self._others()) - self.first_kept - 3 * len(self.points)
         total = float(np.sum(self._residuals() ** 2) + np.sum(self._others() ** 2))
         names = self.observations
-        pose_covariances = np.zeros((len(self.stations), 6, 6))
-        for k in range(len(self.stations)):
-            free = np.flatnonzero(self.columns[k, :6] >= 0)
-            at = self.columns[k, free]
-            pose_covariances[k][np.ix_(free, free)] = q_stations[np.ix_(at, at)]
+        pose_terms = self._pose_terms(q_stations)
+        pose_covariances = pose_terms @ pose_terms.swapaxes(1, 2)
         rms = {n: float(np.sqrt(np.mean(np.sum(residuals[self.s == k] ** 2, axis=1)))) for k, n in enumerate(self.stations)}
         sees = np.zeros((len(self.stations), len(self.points)), bool)
         sees[self.s, self.p] = True
         bars = [length - np.linalg.norm(self.places[a] - self.places[b]) for a, b, length, _ in self.lengths]
         return Network(
             self.stations, self.points, tuple(Motion(r, t) for r, t in zip(self.turn, self.shift, strict=True)),
-            self.scale, self.places, pose_covariances, q_points, residuals, sigmas,
+            self.scale, self.places, pose_covariances, pose_terms, q_points,
+            tuple((o.station, o.point) for o in names), residuals, sigmas,
             tuple(Disagreement(names[k].station, names[k].point, residuals[k], float(sigmas[k])) for k in order[:TOLD]),
             total / spare if spare > 0 else float("nan"), spare, np.array(bars), rms, sees,
         )  # fmt: skip
+
+    def _pose_terms(self, q_stations: Array) -> Array:
+        moves = np.unique(self.columns[:, :6][self.columns[:, :6] >= 0])
+        joint = q_stations[np.ix_(moves, moves)]
+        size = 1 / np.sqrt(np.maximum(np.diag(joint), 1e-300))
+        values, vectors = np.linalg.eigh(joint * size[:, None] * size)  # of mm and rad alike
+        factor = vectors * np.sqrt(np.maximum(values, 0.0)) / size[:, None]
+        terms = np.zeros((len(self.stations), 6, len(moves)))
+        for k, columns in enumerate(self.columns[:, :6]):
+            free = np.flatnonzero(columns >= 0)
+            terms[k, free] = factor[np.searchsorted(moves, columns[free])]
+        return terms
 
     def _covariances(self) -> tuple[Array, Array, Array]:
         """Of stations (S, S), of points (P, 3, 3), and between them (P, 3, S)."""

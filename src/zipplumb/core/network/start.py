@@ -9,7 +9,7 @@ import numpy as np
 from ..alignment.similarity import similarity
 from ..errors import AlignmentError
 from ..frames import Array, Indices, Motion
-from .observations import KEPT
+from .observations import KEPT, NotTied
 
 THIN = 0.02  # spread across a line, by that along it, below which points tie no turn about it
 
@@ -53,11 +53,7 @@ def first_poses(
                 break
         else:
             others = "the other stations" if poses else "the known points"
-            raise AlignmentError(
-                f"Station {stations[waiting[0]]} is not tied to {others}: {troubles[waiting[0]]}.",
-                KEPT,
-                "See more of the same points, well apart, from it.",
-            )
+            raise NotTied({stations[k]: troubles[k] for k in waiting}, others)
         poses[k] = similarity(local[common], places[at[common]]).motion
         places[at[~common]] = poses[k].points(local[~common])
         placed[at] = True

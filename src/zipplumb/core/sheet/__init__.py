@@ -9,6 +9,7 @@ from .kinds.touched import TouchedRecipe
 from .measured import MeasuredRecipe, criteria_of
 from .recipes import recipe_from_dict
 from .results import Characteristic, FoundFeature, FoundSystem, RowResult
+from .stations import FoundNetwork, Untied
 
 __all__ = [
     "KINDS",
@@ -16,6 +17,7 @@ __all__ = [
     "Asked",
     "Characteristic",
     "FoundFeature",
+    "FoundNetwork",
     "FoundSystem",
     "Kit",
     "MeasuredRecipe",
@@ -29,6 +31,7 @@ __all__ = [
     "SheetRow",
     "Station",
     "TouchedRecipe",
+    "Untied",
     "criteria_of",
     "data_for_fit",
     "evaluate",

@@ -82,7 +82,7 @@ class RowRecipe(Model):
 
     ``kind``: its key, as stored; ``role``: whether it gives a feature, a coordinate system, or judges others.
     ``takes_hits``: a person measures it; ``proposes``: it is to become another kind, which it proposes;
-    ``carries_outlines``: what is touched in a plane may lie in it;
+    ``carries_outlines``: what is touched in a plane may lie in it; ``ties_stations``: seen from two, it ties them;
     ``rests_on_surfaces``: it is worked out with the part's CAD surfaces; ``typed``: a person can type all of it.
     ``asked``: its characteristics that matter, the first shown on its line; none: all that the kind has,
     without limits.
@@ -93,6 +93,7 @@ class RowRecipe(Model):
     takes_hits: ClassVar[bool] = False
     proposes: ClassVar[bool] = False
     carries_outlines: ClassVar[bool] = False
+    ties_stations: ClassVar[bool] = False
     rests_on_surfaces: ClassVar[bool] = False
     typed: ClassVar[bool] = True
     name: Annotated[str, Field(min_length=1, max_length=80)]

@@ -8,7 +8,7 @@ taken over as it is; a fault in one node is that node's alone.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any, cast
 
@@ -30,6 +30,7 @@ from .measured import FeatureRecipe
 from .results import FoundFeature, FoundSystem, RowResult, State
 from .row_hits import RowHits
 from .ruling import ruled
+from .stations import NETWORK, FoundNetwork, Untied, digest_of, tied
 from .systems import ActualFeature, SystemInputs, SystemRecipe
 
 OF_ROWS = ("feature", "system", "verdict")  # what nodes are of, whose names have a row
@@ -61,14 +62,15 @@ def evaluate(
     readings = Layered.of(readings)
     changed = previous.rows_changed(sheet, readings, kit, surfaces) if previous is not None else None
     if previous is None or changed is None:
-        nodes = _Graph(sheet, readings, kit, surfaces, sheet.rows).nodes
+        nodes = _Graph(sheet, readings, kit, surfaces, sheet.rows, True).nodes
         worked = Layered(work_out(nodes, previous.worked if previous else {}))
         results = Layered({row.id: _result(row, worked["verdict", row.id], sheet.rule) for row in sheet.rows})
         return results, Memory(sheet, readings, kit, surfaces, worked, results, _dependents(nodes))
     dirty = previous.resting_on(changed)
     ids = {of for what, of in cast(set[tuple[str, int]], dirty) if what in OF_ROWS}
     touched = sheet.of(ids)
-    nodes = {n: node for n, node in _Graph(sheet, readings, kit, surfaces, touched).nodes.items() if n in dirty}
+    graph = _Graph(sheet, readings, kit, surfaces, touched, NETWORK in dirty)
+    nodes = {n: node for n, node in graph.nodes.items() if n in dirty}
     done = work_out(nodes, previous.worked, previous.worked)
     worked = previous.worked.replaced(done)
     results = previous.results.replaced({row.id: _result(row, done["verdict", row.id], sheet.rule) for row in touched})
@@ -86,6 +88,17 @@ class Memory:
     worked: Layered[Name, Worked]
     results: Layered[int, RowResult]
     dependents: dict[Name, list[Name]]
+
+    @property
+    def network(self) -> FoundNetwork | None:
+        """How the stations are tied; None where there is but one."""
+        worked = self.worked.get(NETWORK)
+        return worked.value if worked is not None and isinstance(worked.value, FoundNetwork) else None
+
+    @property
+    def stations(self) -> dict[int, Station | Untied]:
+        """Where each stands."""
+        return {i: self.worked["station", i].value for i in self.kit.stations}
 
     def rows_changed(
         self, sheet: Sheet, readings: Layered[int, Reading], kit: Kit, surfaces: PartSurfaces | None
@@ -110,7 +123,9 @@ class Memory:
 
     def resting_on(self, rows: list[int]) -> set[Name]:
         """The nodes of some rows, and all that need them."""
-        left = [n for row in rows for n in _nodes_of(row) if n in self.worked]
+        left: list[Name] = [n for row in rows for n in _nodes_of(row) if n in self.worked]
+        if NETWORK in self.worked and any(self.sheet.rows[self.sheet.places[row]].recipe.ties_stations for row in rows):
+            left.append(NETWORK)
         found = set(left)
         while left:
             for needs_it in self.dependents.get(left.pop(), ()):
@@ -142,20 +157,33 @@ class _Graph:
     """The nodes of one sheet, by what they are of."""
 
     def __init__(
-        self, sheet: Sheet, readings: Mapping[int, Reading], kit: Kit, surfaces: PartSurfaces | None, rows: Iterable[SheetRow]
+        self,
+        sheet: Sheet,
+        readings: Mapping[int, Reading],
+        kit: Kit,
+        surfaces: PartSurfaces | None,
+        rows: Iterable[SheetRow],
+        ties: bool,
     ):
         self.sheet, self.readings, self.kit, self.surfaces = sheet, readings, kit, surfaces
         self.active: tuple[Name, ...] = () if sheet.alignment is None else (("system", sheet.alignment),)
         self.digests: dict[tuple[int, ...], str] = {}
         self.nodes: dict[Name, Node] = {}
-        for station in kit.stations.values():
-            self.nodes["station", station.id] = Node(station.digest, (), _itself, station)
+        if len(kit.stations) > 1 and ties:
+            own = digest_of(self._tying, readings, kit)
+            self.nodes[NETWORK] = Node(own, (), lambda _, needed: tied(self._tying, readings, kit))
+        for place, station in enumerate(kit.stations.values()):
+            self.nodes["station", station.id] = Node(station.digest, (NETWORK,) if place else (), _standing, station)
         add: dict[str, Callable[[SheetRow], None]] = {
             "feature": self._add_feature, "system": self._add_system,
             "dimension": self._add_judged, "tolerance": self._add_judged,
         }  # fmt: skip
         for row in rows:
             add[row.recipe.role](row)
+
+    @cached_property
+    def _tying(self) -> list[SheetRow]:
+        return [row for row in self.sheet.rows if row.recipe.ties_stations]
 
     @cached_property
     def names(self) -> dict[int, str]:
@@ -178,14 +206,20 @@ class _Graph:
         recipe, parents = cast(FeatureRecipe, row.recipe), {n: needed[n] for n in row.needs}
         reading = self.readings.get(row.id) if recipe.takes_hits else None
         hits = None
+        wait = ""
         if reading is not None and not np.all(reading.aside):
-            hits = RowHits.of(row.id, reading, self._placed_kit(needed), row.finished, recipe.hits_of_plane)
+            placed, wait = self._placed_kit(needed), _untied_words(reading, needed)
+            there = reading.of_stations(placed.stations) if wait else reading
+            if np.all(there.aside):
+                return replace(recipe.begun(None, "waits", wait), left_out=int(np.count_nonzero(~reading.aside)))
+            hits = RowHits.of(row.id, there, placed, row.finished, recipe.hits_of_plane)
         if recipe.takes_hits and hits is None:
             return recipe.begun(None, "todo")
         if waits := self._waits(parents):
             return recipe.begun(hits, *waits)
         try:
-            return recipe.found(hits, parents)
+            found = recipe.found(hits, parents)
+            return replace(found, warnings=(*found.warnings, wait)) if wait else found
         except Exception as error:  # what was read is told all the same
             return recipe.begun(hits, "failed" if row.finished or hits is None else "taking", fault_words(error))
 
@@ -288,8 +322,20 @@ class _Graph:
         return ("waits", f"Waits for {' and '.join(waiting)}.") if waiting else None
 
 
-def _itself(station: Station, needed: Mapping[Name, Any]) -> Station:
-    return station
+def _standing(station: Station, needed: Mapping[Name, Any]) -> Station | Untied:
+    """Where it stands: the first is the world, the others stand as the network says."""
+    if not needed:
+        return station
+    network = needed[NETWORK]
+    if isinstance(network, Failed):
+        return Untied(station.id, f"{station.name} is not tied: {network.message}")
+    return network.stations.get(station.id) or network.untied[station.id]
+
+
+def _untied_words(reading: Reading, needed: Mapping[Name, Any]) -> str:
+    """Why some of its hits wait; "" where none does."""
+    untied = [found for found in needed.values() if isinstance(found, Untied) and found.id in reading.stations_counted]
+    return " ".join(found.message for found in untied)
 
 
 def _unfinished(found: Any) -> bool:

@@ -101,21 +101,24 @@ class Sheet:
 class Station:
     """Where an instrument stands; ``up`` (3,): its level's way up, in its own frame, if it has one.
 
-    ``covariance``: (6, 6) of a small slide (mm) and turn (rad) of the station in the world, about the
-    world's origin; None for the one that is the world.
+    ``terms``: (6, m) a small slide (mm) and turn (rad) of the station in the world, about the world's origin, with one
+    standard uncertainty of each of m numbers that all stations of a network share; None for the one that is the world.
+    ``doubt``: why what is read from it is not proven.
     """
 
     id: int
     world_from_station: Motion
     up: Array | None = None
     u_level_rad: float = 0.0
-    covariance: Array | None = None
+    terms: Array | None = None
+    name: str = "Station"
+    doubt: str = ""
 
     @cached_property
     def digest(self) -> str:
-        spread = None if self.covariance is None else self.covariance.tolist()
+        spread = None if self.terms is None else self.terms.tolist()
         up = None if self.up is None else self.up.tolist()
-        return fingerprint(self.world_from_station.as_list(), up, self.u_level_rad, spread)
+        return fingerprint(self.world_from_station.as_list(), up, self.u_level_rad, spread, self.doubt)
 
 
 @dataclass(frozen=True, eq=False)

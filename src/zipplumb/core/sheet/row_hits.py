@@ -11,10 +11,11 @@ import numpy as np
 from ..calibration import ProbeCalibration
 from ..frames import Array, cross, points_of_poses, rotations_from_quaternions
 from ..readings import Reading
-from ..uncertainty import Source, Uncertainty
+from ..uncertainty import Source
 from .given import Kit
 
 SAME_RADIUS_MM = 1e-9
+STATIONS = Source("station")  # what is uncertain of where they stand, which they share
 LOOKED_AT = 1000  # hits of a row that is being taken
 
 
@@ -86,7 +87,7 @@ class RowHits:
             stations=stations,
             kit=kit,
             finished=finished,
-            u_hit_mm=reading.u_hit_mm,
+            u_hit_mm=reading.u_hit_at(keep),
             gaps=reading.gaps,
             left_out=count - int(np.count_nonzero(keep)),
         )
@@ -117,8 +118,9 @@ class RowHits:
 
     @property
     def doubts(self) -> tuple[str, ...]:
-        """Why the calibrations that it was read with are in doubt."""
-        found = (self.kit.calibrations[c].doubt for c in dict.fromkeys(self.calibrations.tolist()))
+        """Why the calibrations that it was read with, or the stations that it was read from, are in doubt."""
+        found = [self.kit.calibrations[c].doubt for c in dict.fromkeys(self.calibrations.tolist())]
+        found += [self.kit.stations[s].doubt for s in dict.fromkeys(self.stations.tolist())]
         return tuple(d for d in dict.fromkeys(found) if d)
 
     @property
@@ -145,12 +147,11 @@ class RowHits:
                 mine = (self.calibrations == number)[:, None, None]
                 found[Source("offset", number)] = np.where(mine, u * self.axes, 0.0)
         for number in dict.fromkeys(self.stations.tolist()):
-            covariance = self.kit.stations[number].covariance
-            if covariance is not None:
-                source = Source("station", number)
-                factor = Uncertainty.of_covariance(source, covariance).terms.get(source, np.zeros((6, 0)))
-                turned = cross(factor[3:].T[None], self.centers[:, None]).transpose(0, 2, 1)
-                found[source] = np.where((self.stations == number)[:, None, None], factor[:3] + turned, 0.0)
+            terms = self.kit.stations[number].terms
+            if terms is not None:
+                turned = cross(terms[3:].T[None], self.centers[:, None]).transpose(0, 2, 1)
+                moved = np.where((self.stations == number)[:, None, None], terms[:3] + turned, 0.0)
+                found[STATIONS] = found.get(STATIONS, 0.0) + moved
         return found
 
 

@@ -5,7 +5,8 @@ from __future__ import annotations
 from flask import Blueprint, g, render_template, request
 from sqlalchemy.orm import Session
 
-from ...jobs import kit
+from ...jobs import kit, stations
+from ...jobs.network_text import network_text
 from ...jobs.results import JobResults
 from ...jobs.trial_kinds import TRIALS
 from ...jobs.trust import trust_in
@@ -22,7 +23,7 @@ blueprint = Blueprint("kit", __name__, url_prefix="/jobs/<int:job_id>")
 
 @shows("kit")
 def panel(session: Session, state: JobResults, view: JobView) -> str:
-    stood = {station.instrument_id for station in kit.stations_read_from(session, state.job.id)}
+    stood = {station.instrument_id for station in stations.stations_read_from(session, state.job.id)}
     cards = []
     for instrument in kit.instruments():
         here = view.instrument is not None and instrument.id == view.instrument.id
@@ -39,12 +40,21 @@ def panel(session: Session, state: JobResults, view: JobView) -> str:
             }
         )
     cards.sort(key=lambda card: not card["here"])
+    network = network_text(state)
     titles = {key: kind.title for key, kind in TRIALS.items()}
-    return render_template("_kit.html", view=view, cards=cards, titles=titles)
+    return render_template("_kit.html", view=view, cards=cards, titles=titles, network=network)
 
 
 @blueprint.post("/instruments/<int:instrument_id>/bring")
 @changes
 def bring(job_id: int, instrument_id: int):
-    kit.bring_instrument(g.actor, job_id, instrument_id, unmoved=request.form.get("unmoved") == "1")
+    stations.bring(g.actor, job_id, instrument_id, unmoved=request.form.get("unmoved") == "1")
+    return done()
+
+
+@blueprint.post("/rows/<int:row_id>/sightings/<int:station_id>")
+@changes
+def sighting(job_id: int, row_id: int, station_id: int):
+    """What was seen of a point from one station counts, or does not."""
+    stations.set_sighting_aside(g.actor, job_id, row_id, station_id, request.form.get("aside") == "1")
     return done()

@@ -23,6 +23,7 @@ class PointRecipe(MeasuredRecipe):
     fits = "point"
     shape_type = Point
     sided = False
+    ties_stations = True
     nominal: StoredPoint | None = None
     hits: HitCount = 1
 

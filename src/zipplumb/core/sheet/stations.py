@@ -1,0 +1,166 @@
+"""Where the stations stand: the first is the world, the others are tied to it by points that they see in common."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from scipy import special
+
+from ..errors import AlignmentError
+from ..fingerprints import fingerprint
+from ..frames import Array, points_of_poses
+from ..network import Disagreement, Level, Network, NotTied, Observation, adjust, covariance_of
+from ..readings import Reading
+from .given import Kit, SheetRow, Station
+
+NETWORK = ("network", 0)
+SURELY = 0.001  # chance by which sound readings disagree so much
+NAMED_SIGMAS = 4.0
+REST = "Its hits are kept, and wait."
+
+
+@dataclass(frozen=True)
+class Untied:
+    """A station of which it is not known where it stands: why, and what to do."""
+
+    id: int
+    message: str
+
+
+@dataclass(frozen=True, eq=False)
+class FoundNetwork:
+    """The value of the network's node.
+
+    Attributes
+    ----------
+    stations : by id, those whose place in the world is known; untied : the others, with the reason
+    network : the adjustment; None where nothing ties anything
+    rows : by name of a point in the network, its row; ids : by name of a station, its id
+    doubt : why nothing read from tied stations is proven; "" where the readings agree
+    """
+
+    stations: dict[int, Station]
+    untied: dict[int, Untied]
+    network: Network | None
+    rows: dict[str, int]
+    ids: dict[str, int]
+    doubt: str = ""
+
+    @property
+    def worst(self) -> Disagreement | None:
+        """The sighting that disagrees most with all others, where it does so surely."""
+        if self.network is None or self.network.spare <= 0 or not self.network.worst:
+            return None
+        worst = self.network.worst[0]
+        return worst if worst.sigmas > NAMED_SIGMAS else None
+
+
+def ties(row: SheetRow, reading: Reading | None) -> bool:
+    """Whether a row's hits tie stations: it is a point, seen from two or more."""
+    return row.recipe.ties_stations and reading is not None and len(reading.stations_counted) > 1
+
+
+def digest_of(rows: Sequence[SheetRow], readings: Mapping[int, Reading], kit: Kit) -> str:
+    """Names all that the network rests on."""
+    stations = [f"{s.id}{s.name}{s.digest}" for s in kit.stations.values()]
+    told = []
+    for row in rows:
+        reading = readings.get(row.id)
+        if reading is not None and ties(row, reading):
+            used = [kit.calibrations[c].digest for c in reading.used[1] if c in kit.calibrations]
+            told.append(f"{row.id}{row.recipe.name}{reading.digest}{used}")
+    return fingerprint(*stations, *told)
+
+
+def tied(rows: Sequence[SheetRow], readings: Mapping[int, Reading], kit: Kit) -> FoundNetwork:
+    """All stations of a job in one adjustment, each sighting weighed by what its instrument's maker states.
+
+    The first station is the world. A station that too few points tie to it is told with the reason; the others are
+    solved without it.
+    """
+    stations = list(kit.stations.values())
+    ids = {s.name: s.id for s in stations}
+    world, left = stations[0], [s.name for s in stations]
+    observations, point_rows = _sightings(rows, readings, kit)
+    untied: dict[int, Untied] = {}
+    network = None
+    while len(left) > 1:
+        seen = _in_common([o for o in observations if o.station in left])
+        missing = [name for name in left if name not in {o.station for o in seen}]
+        if missing:
+            out = missing if world.name not in missing else [n for n in left if n != world.name]
+            reasons = dict.fromkeys(out, f"it shares no point with {world.name} yet, and three are needed")
+        else:
+            try:
+                network = adjust(seen, levels=_levels(s for s in stations if s.name in left), world=world.name)
+                break
+            except NotTied as error:
+                out = [n for n in error.stations if n != world.name]
+                if world.name in error.stations:  # nothing ties the others to the world
+                    out = [n for n in left if n != world.name]
+                reasons = {n: error.stations.get(n, error.stations.get(world.name, "")) for n in out}
+            except AlignmentError as error:
+                reasons = {n: str(error).rstrip(".") for n in left if n != world.name}
+                out = list(reasons)
+        for name in out:
+            untied[ids[name]] = Untied(ids[name], f"{name} is not tied to {world.name}: {reasons[name]}. {REST}")
+        left = [name for name in left if name not in out]
+    if network is None:
+        return FoundNetwork({world.id: world}, untied, None, point_rows, ids)
+    doubt = _doubt(network)
+    stands = {ids[n]: _standing(kit.stations[ids[n]], network, k, doubt) for k, n in enumerate(network.stations)}
+    return FoundNetwork(stands, untied, network, point_rows, ids, doubt)
+
+
+def _sightings(rows: Sequence[SheetRow], readings: Mapping[int, Reading], kit: Kit) -> tuple[list[Observation], dict[str, int]]:
+    """Every hit that counts of every point seen from several stations, in its station's own axes."""
+    found: list[Observation] = []
+    names: dict[str, int] = {}
+    for row in rows:
+        reading = readings.get(row.id)
+        if reading is None or not ties(row, reading):
+            continue
+        counted = reading.counted
+        name = row.recipe.name if row.recipe.name not in names else f"{row.recipe.name} ({row.id})"
+        names[name] = row.id
+        for pose, station, cal in zip(counted.poses, counted.stations.tolist(), counted.calibrations.tolist(), strict=True):
+            local = points_of_poses(pose[None], kit.calibrations[cal].offset_mm)[0]
+            stated = reading.stated.get(station)
+            spread = np.eye(3) * reading.u_hit_mm**2 if stated is None else covariance_of(local, stated)
+            found.append(Observation(kit.stations[station].name, name, local, spread))
+    return found, names
+
+
+def _levels(stations: Iterable[Station]) -> dict[str, Level]:
+    return {s.name: Level(s.up, s.u_level_rad) for s in stations if s.up is not None and s.u_level_rad > 0}
+
+
+def _in_common(observations: Sequence[Observation]) -> list[Observation]:
+    """Those of points that two of the stations see."""
+    by: dict[str, set[str]] = {}
+    for o in observations:
+        by.setdefault(o.point, set()).add(o.station)
+    return [o for o in observations if len(by[o.point]) > 1]
+
+
+def _doubt(network: Network) -> str:
+    """Readings that contradict one another more than their uncertainties allow (chi-square above its 99.9 % point)."""
+    if network.spare <= 0 or network.variance_factor * network.spare <= special.chdtri(network.spare, SURELY):
+        return ""
+    worst = network.worst[0]
+    off = float(np.linalg.norm(worst.off_mm))
+    return (
+        f"The points that tie the stations contradict one another: {worst.point} seen from {worst.station} is {off:.3f} mm off."
+    )
+
+
+def _standing(station: Station, network: Network, k: int, doubt: str) -> Station:
+    """Where it stands, with its share in what is uncertain of all stations together; wider where the readings scatter more."""
+    pose = network.poses[k]
+    moves = network.pose_terms[k] * np.sqrt(max(network.variance_factor, 1.0) if doubt else 1.0)
+    x, y, z = pose.translation
+    about_origin = np.array([[0.0, -z, y], [z, 0.0, -x], [-y, x, 0.0]])
+    terms: Array = np.vstack([moves[:3] + about_origin @ moves[3:], moves[3:]])
+    return replace(station, world_from_station=pose, terms=terms if terms.any() else None, doubt=doubt)

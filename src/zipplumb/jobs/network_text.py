@@ -1,0 +1,158 @@
+"""How the stations of a job are tied to one another, in words."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from ..core.frames import cross
+from ..core.network import Network
+from ..core.sheet import FoundNetwork, SheetRow, Station, Untied
+from ..core.sheet.results import COVERAGE
+from ..core.units import length_text
+from .results import JobResults
+from .stations import LEAST, count_of
+
+PROVEN = LEAST + 1  # common points that leave something spare to prove the tie
+ON_A_LINE = 0.15  # spread across, by that along, below which the tie is weak about the line
+
+
+@dataclass(frozen=True)
+class StationText:
+    """``word``: the world, tied, not tied, or new; ``line``: why, or how well."""
+
+    id: int
+    name: str
+    instrument: str
+    word: str
+    line: str
+    here: bool
+
+
+@dataclass(frozen=True)
+class Cell:
+    """A point seen from a station: what is left of it, as text; ``state``: "", "worst" or "aside"."""
+
+    station: int
+    left: str
+    sigmas: str
+    state: str
+
+
+@dataclass(frozen=True)
+class PointText:
+    row: int
+    name: str
+    cells: tuple[Cell | None, ...]
+
+
+@dataclass(frozen=True)
+class NetworkText:
+    """``worth``: what the adjustment is worth, in a sentence; ``doubt``: what contradicts; ``before``: advice before moving."""
+
+    stations: tuple[StationText, ...]
+    points: tuple[PointText, ...]
+    worth: str
+    doubt: str
+    before: str
+    ready: bool
+
+
+def network_text(state: JobResults) -> NetworkText:
+    before, ready = _before_moving(state)
+    network = state.network
+    stations = tuple(_station_text(state, number) for number in state.kit.stations)
+    points = tuple(_point_text(state, row) for row in state.measured if row.recipe.ties_stations and row.id in state.readings)
+    doubt = "" if network is None else network.doubt
+    return NetworkText(stations, points, _worth(network), doubt, before, ready)
+
+
+def _station_text(state: JobResults, number: int) -> StationText:
+    station, stands = state.kit.stations[number], state.stations[number]
+    name, here = state.instrument_names.get(number, ""), state.station is not None and state.station.id == number
+    if not any(number in reading.used[0] for reading in state.readings.values()):
+        return StationText(number, station.name, name, "new", "nothing was read from it yet", here)
+    if isinstance(stands, Untied):
+        return StationText(number, station.name, name, "not tied", stands.message, here)
+    if stands.terms is None:
+        return StationText(number, station.name, name, "the world", "all others are told in its axes", here)
+    assert state.network is not None
+    network, units = state.network.network, state.job.units
+    assert network is not None
+    known, left = length_text(_place_known_to(stands), units), length_text(network.by_station[station.name], units)
+    line = f"by {count_of(state.network, station.name)}; its place is known to {known}, {left} rms are left"
+    return StationText(number, station.name, name, "tied", line, here)
+
+
+def _place_known_to(station: Station) -> float:
+    """Expanded uncertainty (mm) of where it stands, in the direction in which that is known worst."""
+    assert station.terms is not None
+    moves = station.terms[:3] + cross(station.terms[3:].T, station.world_from_station.translation).T
+    return COVERAGE * float(np.linalg.norm(moves, 2))
+
+
+def _worth(found: FoundNetwork | None) -> str:
+    if found is None or found.network is None:
+        return ""
+    network = found.network
+    if network.spare <= 0:
+        return "Nothing is spare: what is left over is zero whatever was read. Read one more common point."
+    ratio = float(np.sqrt(network.variance_factor))
+    if found.doubt:
+        return "Look whether a nest was knocked; else an instrument is worse than it states."
+    told = "as its maker states" if ratio > 0.5 else "better than its maker states"
+    return f"{network.spare} readings are spare, and they agree {told} ({ratio:.1f} times)."
+
+
+def _point_text(state: JobResults, row: SheetRow) -> PointText:
+    reading, units = state.readings[row.id], state.job.units
+    found = state.network
+    network, worst = (None, None) if found is None else (found.network, found.worst)
+    point = None if found is None else next((name for name, r in found.rows.items() if r == row.id), None)
+    cells: list[Cell | None] = []
+    for number, station in state.kit.stations.items():
+        mine = reading.stations == number
+        if not mine.any():
+            cells.append(None)
+        elif reading.aside[mine].all():
+            cells.append(Cell(number, "aside", "", "aside"))
+        elif network is None or point is None or (station.name, point) not in network.sightings:
+            cells.append(Cell(number, "seen", "", ""))
+        else:
+            left, sigmas = _left_of(network, station.name, point)
+            bad = worst is not None and (worst.station, worst.point) == (station.name, point)
+            cells.append(Cell(number, length_text(left, units), f"{sigmas:.1f} σ", "worst" if bad else ""))
+    return PointText(row.id, row.recipe.name, tuple(cells))
+
+
+def _left_of(network: Network, station: str, point: str) -> tuple[float, float]:
+    """The largest of what is left of a point's sightings from a station (mm), and by how many sigmas that disagrees."""
+    found = [k for k, (s, p) in enumerate(network.sightings) if (s, p) == (station, point)]
+    k = max(found, key=lambda k: network.sigmas[k])
+    return float(np.linalg.norm(network.residuals[k])), float(network.sigmas[k])
+
+
+def _before_moving(state: JobResults) -> tuple[str, bool]:
+    """Whether enough points were read from here to find the station again from elsewhere; the advice."""
+    here = state.station
+    if here is None:
+        return "", False
+    places = []
+    for row in state.measured:
+        reading = state.readings.get(row.id)
+        if row.recipe.ties_stations and reading is not None and here.id in reading.stations_counted:
+            mine = (reading.stations == here.id) & ~reading.aside
+            places.append(reading.poses[mine, :3].mean(axis=0))
+    if len(places) < LEAST:
+        told = f"{len(places)} seen from {here.name} so far" if places else f"none is seen from {here.name} yet"
+        return f"Before it is moved, read {PROVEN} points or more that stay where they are, well apart: {told}.", False
+    spreads = np.linalg.svd(np.array(places) - np.mean(places, axis=0), compute_uv=False)
+    if spreads[1] < ON_A_LINE * spreads[0]:
+        return (
+            f"The {len(places)} points seen from {here.name} lie nearly on one line: read one well off it before it is moved.",
+            False,
+        )
+    if len(places) < PROVEN:
+        return f"{len(places)} points tie it with nothing spare: one more, and a knocked nest will be found out.", True
+    return f"{len(places)} points are seen from {here.name}: enough to move it.", True

@@ -1,0 +1,138 @@
+"""Where instruments stand at a job: bringing them, moving them, and how their stand-points are tied to one another."""
+
+from __future__ import annotations
+
+import numpy as np
+from sqlalchemy import ColumnElement, func, select
+from sqlalchemy.orm import Session
+
+from ..core.errors import InputError
+from ..core.sheet import FoundNetwork, SheetRow
+from ..store.database import stored, tell, transaction
+from ..store.models import Job, Mark, Reading, Row, Station
+from .actor import Actor, record
+from .kit import there
+from .readings import PULL_OFF, lift_aside, set_all_aside
+from .results import JobResults, load
+
+LEAST = 3  # common points that tie a station
+
+
+# ---- acts --------------------------------------------------------------------------------------
+
+
+def bring(actor: Actor, job_id: int, instrument_id: int, unmoved: bool = False) -> None:
+    """The instrument stands at this job from now on: at a new station, since it was carried.
+
+    ``unmoved``: a person says that it stands where it stood when it was at this job last. A station from which nothing was
+    read is taken again.
+    """
+    actor.must_change()
+    with transaction() as session:
+        job = stored(session, Job, job_id, lock=True)
+        instrument = there(session, instrument_id)
+        mine = select(Station).where(Station.job_id == job_id, Station.instrument_id == instrument_id)
+        station = session.scalars(mine.order_by(Station.id.desc())).first()
+        if station is None or (not unmoved and _read_from(session, station)):
+            count = session.scalar(select(func.count()).where(Station.job_id == job_id)) or 0
+            station = Station(job_id=job_id, instrument_id=instrument_id, name=f"Station {count + 1}")
+            session.add(station)
+            session.flush()
+        instrument.station_id = station.id
+        session.flush()
+        begins = next_tie(load(session, job_id), station.id)
+        if begins is not None:
+            job.current_row_id, job.touching = begins, ""
+        record(session, actor, job_id, "bring instrument", instrument=instrument_id, station=station.id, unmoved=unmoved)
+        tell(session, job_id, "kit")
+
+
+def _read_from(session: Session, station: Station) -> bool:
+    return session.scalar(select(Reading.id).where(Reading.station_id == station.id).limit(1)) is not None
+
+
+def stations_read_from(session: Session, job_id: int) -> list[Station]:
+    """The stations of a job that hits on its sheet come from."""
+    counts = (
+        select(Reading.station_id)
+        .select_from(Reading)
+        .join(Row, Row.of_hits(Reading.row_id))
+        .where(Reading.job_id == job_id, Row.removed_at.is_(None))
+    )
+    standing = counts.where(Reading.kind != PULL_OFF, ~_all_aside())
+    return list(session.scalars(select(Station).where(Station.id.in_(standing)).order_by(Station.id)))
+
+
+def _all_aside() -> ColumnElement[bool]:
+    """Every hit of a reading was taken back or set aside."""
+    marks = select(func.count()).where(Mark.reading_id == Reading.id, Mark.lifted_at.is_(None)).scalar_subquery()
+    return marks >= func.cardinality(Reading.ns)
+
+
+def set_sighting_aside(actor: Actor, job_id: int, row_id: int, station_id: int, aside: bool) -> None:
+    """What was seen of a point from one station does not count, or counts again."""
+    actor.must_change()
+    with transaction() as session:
+        stored(session, Job, job_id, lock=True)
+        state = load(session, job_id)
+        row, station = state.row(row_id), stored(session, Station, station_id)
+        if station.job_id != job_id or not row.recipe.ties_stations:
+            raise InputError(
+                "That is no point seen from a station of this job.", "Nothing was changed.", "Choose one of the list."
+            )
+        seen = (Reading.row_id == row_id) & (Reading.station_id == station_id)
+        (set_all_aside if aside else lift_aside)(session, seen, actor.id)
+        act = "set a sighting aside" if aside else "count a sighting again"
+        record(session, actor, job_id, act, row=row_id, station=station_id)
+        tell(session, job_id, "sheet", row=row_id)
+
+
+# ---- what there is to do -----------------------------------------------------------------------
+
+
+def next_tie(state: JobResults, station_id: int | None) -> int | None:
+    """The next point that other stations have seen, and this one not yet; None where there is none."""
+    if station_id is None or station_id not in state.kit.stations or station_id == state.world:
+        return None
+    return next((row.id for row in state.measured if _is_to_be_tied(state, row, station_id)), None)
+
+
+def _is_to_be_tied(state: JobResults, row: SheetRow, station_id: int) -> bool:
+    reading = state.readings.get(row.id)
+    seen = frozenset() if reading is None or not row.recipe.ties_stations else reading.stations_counted
+    return bool(seen) and station_id not in seen
+
+
+def hits_from(state: JobResults, row: SheetRow, station_id: int) -> int:
+    """How many hits of a row count that were read from one station."""
+    reading = state.readings.get(row.id)
+    return 0 if reading is None else int(np.count_nonzero((reading.stations == station_id) & ~reading.aside))
+
+
+def tie_words(state: JobResults, row: SheetRow) -> str:
+    """How far the present station is from being tied, where a row is read for that; else ""."""
+    here = state.station
+    if here is None or here.id == state.world or not row.recipe.ties_stations or state.network is None:
+        return ""
+    others = (frozenset() if (reading := state.readings.get(row.id)) is None else reading.stations_counted) - {here.id}
+    if not others:
+        return ""
+    untied = state.network.untied.get(here.id)
+    if untied is None:
+        return f"{here.name} is tied by {count_of(state.network, here.name)}; more make it surer."
+    tied_by = sum(1 for r in state.measured if r.recipe.ties_stations and _seen_here_too(state, r, here.id))
+    return f"{here.name} is not tied yet: {tied_by} of {LEAST} common points."
+
+
+def _seen_here_too(state: JobResults, row: SheetRow, station_id: int) -> bool:
+    reading = state.readings.get(row.id)
+    return reading is not None and station_id in reading.stations_counted and len(reading.stations_counted) > 1
+
+
+def count_of(network: FoundNetwork, station: str) -> str:
+    """How many points a station has in common with others, in words."""
+    assert network.network is not None
+    k = network.network.stations.index(station)
+    others = np.delete(network.network.sees, k, axis=0).any(axis=0)
+    count = int(np.count_nonzero(network.network.sees[k] & others))
+    return f"{count} common points"

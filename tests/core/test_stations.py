@@ -1,0 +1,176 @@
+"""Stations tied by points that they see in common: made-up shops whose truth is known."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from block import UP
+from scipy.spatial.transform import Rotation
+
+from zipplumb.core.calibration import ProbeCalibration
+from zipplumb.core.frames import Motion, perpendicular_pair
+from zipplumb.core.network import InstrumentClass
+from zipplumb.core.readings import Reading
+from zipplumb.core.sheet import Kit, Sheet, SheetRow, Station, Untied, evaluate, recipe_from_dict
+
+TIP = 19.05
+TRACKER = InstrumentClass(0.005, 0.001, 3e-6)
+TRUE = {1: Motion.identity(), 2: Motion(Rotation.from_euler("z", 110, degrees=True).as_matrix(), np.array([5200.0, 900, -40])),
+        3: Motion(Rotation.from_euler("z", -80, degrees=True).as_matrix(), np.array([2500.0, -3000, 60]))}  # fmt: skip
+NESTS = np.array([[1500.0, -900, 200], [3500, -800, 350], [3600, 1500, 250], [1400, 1600, 300], [2500, 300, 1400]])
+KIT = Kit({k: Station(k, Motion.identity(), name=f"Station {k}") for k in (1, 2)}, {1: ProbeCalibration(1, np.zeros(3), 2 * TIP, 0.0)})
+
+
+class Shop:
+    """Points and planes, each read from some of the stations."""
+
+    def __init__(self, random=None, kit=KIT, knocked=()):
+        self.random, self.kit, self.rows, self.readings = random, kit, [], {}
+        self.knocked = dict(knocked)
+
+    def add(self, raw, places=None, seen_from=(), outward=None):
+        number = len(self.rows) + 1
+        self.rows.append(SheetRow(number, recipe_from_dict({"name": f"Row {number}", **raw}), True))
+        if seen_from:
+            self.readings[number] = self.read(number, np.atleast_2d(places), seen_from, outward)
+        return number
+
+    def read(self, number, places, seen_from, outward=None):
+        poses, stations, away = [], [], []
+        for station in seen_from:
+            into = TRUE[station].inverse()
+            for place in places + self.knocked.get((number, station), 0.0):
+                local = into.points(place)
+                far = np.linalg.norm(local)
+                if self.random is not None:
+                    along = local / far
+                    u, v = perpendicular_pair(along)
+                    local = local + self.random.normal(0, TRACKER.range_mm + TRACKER.range_per_m_mm * far / 1000) * along
+                    local = local + TRACKER.angle_rad * far * (self.random.normal() * u + self.random.normal() * v)
+                poses.append([*local, 1, 0, 0, 0])
+                stations.append(station)
+                away.append([*into.points(place + 50 * (UP if outward is None else outward)), 1, 0, 0, 0])
+        n, ones = len(poses), np.ones(len(poses), int)
+        return Reading(
+            tuple(f"{number}.{k}" for k in range(n)), np.array(poses), np.array(away), np.zeros(n, bool), np.array(stations),
+            ones, np.arange(n, dtype=float), np.array(away[-1]), int(stations[-1]), 1, u_hit_mm=0.01,
+            stated=dict.fromkeys(seen_from, TRACKER),
+        )  # fmt: skip
+
+    def nests(self, count=5, seen_from=(1, 2)):
+        for place in NESTS[:count]:
+            self.add({"kind": "point"}, place, seen_from)
+
+    def plane(self, height, seen_from):
+        corners = np.array([[2000.0, 0, height], [3000, 0, height], [3000, 800, height], [2000, 800, height], [2500, 400, height]])
+        nominal = {"shape": "plane", "point": (2500, 400, height), "normal": (0, 0, 1)}
+        return self.add({"kind": "plane", "nominal": nominal}, corners + TIP * UP, seen_from, UP)
+
+    def worked_out(self, previous=None):
+        return evaluate(Sheet(tuple(self.rows)), self.readings, self.kit, previous)
+
+
+def test_what_is_read_from_another_station_stands_in_the_world():
+    shop = Shop()
+    shop.nests()
+    low, high = shop.plane(100.0, (1,)), shop.plane(400.0, (2,))
+    step = shop.add({"kind": "dimension", "of": [low, high], "measure": "perpendicular_distance"})
+    results, memory = shop.worked_out()
+    assert results[high].feature.shape.distance(np.array([[2500.0, 400, 400]])) == pytest.approx(0, abs=1e-6)
+    assert results[step].first.actual == pytest.approx(300, abs=1e-6)
+    assert results[step].first.uncertainty.share(("station", 0)) > 1e-3  # where it stands is known as well as its points are
+    assert memory.network.network.spare == 30 - 15 - 6
+    assert np.allclose(memory.stations[2].world_from_station.translation, TRUE[2].translation, atol=1e-6)
+
+
+@pytest.mark.parametrize(("places", "why"), [(NESTS[:2], "three are needed"), (np.outer([0, 1, 2.0], [900, 300, 10]), "one line")])
+def test_a_station_that_is_not_tied_keeps_its_hits_and_says_what_is_missing(places, why):
+    shop = Shop()
+    for place in places:
+        shop.add({"kind": "point"}, place + [1000, 0, 0], (1, 2))
+    far = shop.plane(400.0, (2,))
+    results, memory = shop.worked_out()
+    assert results[far].state == "waits"
+    assert "Station 2 is not tied to Station 1" in results[far].message and why in results[far].message
+    assert results[far].hits == 5
+    assert isinstance(memory.stations[2], Untied)
+    assert results[1].state == "done"  # of what the world sees of it
+    assert any("not tied" in words for words in results[1].warnings)
+    shop.add({"kind": "point"}, NESTS[4], (1, 2))
+    assert shop.worked_out(memory)[0][far].state == "done"
+
+
+def test_the_world_stays_where_it_is_whatever_is_set_aside():
+    shop = Shop(np.random.default_rng(3))
+    shop.nests()
+    near = shop.plane(100.0, (1,))
+    results, memory = shop.worked_out()
+    before = results[near].feature.shape.point
+    reading = shop.readings[2]
+    shop.readings[2] = replace(reading, aside=reading.stations == 1)
+    results, memory = shop.worked_out(memory)
+    assert np.array_equal(results[near].feature.shape.point, before)
+    assert memory.network.network.points == ("Row 1", "Row 3", "Row 4", "Row 5")
+
+
+def test_what_changed_is_worked_out_as_if_all_were():
+    shop = Shop(np.random.default_rng(4))
+    shop.nests()
+    planes = [shop.plane(100.0, (1,)), shop.plane(400.0, (2,))]
+    _, memory = shop.worked_out()
+    shop.readings[3] = replace(shop.readings[3], keys=("new", "newer"), poses=shop.readings[3].poses + [0.02, 0, 0, 0, 0, 0, 0])
+    changed, fresh = shop.worked_out(memory)[0], shop.worked_out()[0]
+    for row in (3, *planes):
+        assert changed[row].feature.feature.shape.same_as(fresh[row].feature.feature.shape) if hasattr(
+            changed[row].feature.feature.shape, "same_as"
+        ) else np.allclose(changed[row].feature.centers, fresh[row].feature.centers, atol=1e-12)
+    assert not np.allclose(changed[planes[1]].feature.centers, memory.results[planes[1]].feature.centers, atol=1e-6)
+
+
+def test_a_nest_that_was_knocked_is_named_and_nothing_that_rests_on_it_is_proven():
+    shop = Shop(np.random.default_rng(5), knocked=[((4, 2), np.array([0.0, 0.3, 0.0]))])
+    shop.nests()
+    far = shop.plane(400.0, (2,))
+    results, memory = shop.worked_out()
+    worst = memory.network.worst
+    assert (worst.point, worst.station) in {("Row 4", "Station 2"), ("Row 4", "Station 1")}
+    assert worst.sigmas > 6
+    assert "Row 4" in memory.network.doubt
+    assert any("contradict" in doubt for doubt in results[far].doubts)
+    reading = shop.readings[4]
+    shop.readings[4] = replace(reading, aside=reading.stations == 2)
+    results, memory = shop.worked_out(memory)
+    assert not memory.network.doubt and not results[far].doubts
+
+
+def test_a_station_seen_only_through_another_is_tied_and_one_that_is_not_holds_nobody_up():
+    kit = Kit({k: Station(k, Motion.identity(), name=f"Station {k}") for k in (1, 2, 3)}, KIT.calibrations)
+    shop = Shop(kit=kit)
+    shop.nests(3, (1, 2))
+    results, memory = shop.worked_out()
+    assert [type(memory.stations[k]).__name__ for k in (1, 2, 3)] == ["Station", "Station", "Untied"]
+    for place in NESTS[2:] + [0, 0, 40.0]:
+        shop.add({"kind": "point"}, place, (2, 3))
+    far = shop.plane(400.0, (3,))
+    results, memory = shop.worked_out(memory)
+    assert results[far].feature.shape.distance(np.array([[2500.0, 400, 400]])) == pytest.approx(0, abs=1e-6)
+
+
+def test_a_tracker_is_as_sure_as_its_maker_states_at_the_range_of_each_hit():
+    shop = Shop()
+    near, far = shop.add({"kind": "point"}, [1000.0, 0, 0], (1,)), shop.add({"kind": "point"}, [20000.0, 0, 0], (1,))
+    results, _ = shop.worked_out()
+    assert [results[k].feature.u_hit_mm for k in (near, far)] == pytest.approx([0.006, 0.06])
+
+
+def test_distances_across_stations_hold_the_truth_as_often_as_stated():
+    """Both ends seen from their own station; the tie by five nests, its uncertainty shared with the points' own."""
+    held, runs = 0, 600
+    for seed in range(runs):
+        shop = Shop(np.random.default_rng(seed))
+        shop.nests()
+        ends = [shop.add({"kind": "point"}, [2500.0, 0, 100], (1,)), shop.add({"kind": "point"}, [2500.0, 900, 300], (2,))]
+        length = shop.add({"kind": "dimension", "of": ends, "measure": "distance_of_the_middles"})
+        found = shop.worked_out()[0][length].first
+        held += abs(found.actual - np.hypot(900, 200)) <= found.U
+    assert 0.93 < held / runs < 0.985, held / runs
