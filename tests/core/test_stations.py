@@ -17,8 +17,16 @@ TIP = 19.05
 TRACKER = InstrumentClass(0.005, 0.001, 3e-6)
 TRUE = {1: Motion.identity(), 2: Motion(Rotation.from_euler("z", 110, degrees=True).as_matrix(), np.array([5200.0, 900, -40])),
         3: Motion(Rotation.from_euler("z", -80, degrees=True).as_matrix(), np.array([2500.0, -3000, 60]))}  # fmt: skip
+ON_A_LINE = np.outer([0, 1, 2.0], [900, 300, 10])
 NESTS = np.array([[1500.0, -900, 200], [3500, -800, 350], [3600, 1500, 250], [1400, 1600, 300], [2500, 300, 1400]])
-KIT = Kit({k: Station(k, Motion.identity(), name=f"Station {k}") for k in (1, 2)}, {1: ProbeCalibration(1, np.zeros(3), 2 * TIP, 0.0)})
+REFLECTOR = {1: ProbeCalibration(1, np.zeros(3), 2 * TIP, 0.0)}
+
+
+def stood_at(*stations):
+    return Kit({k: Station(k, Motion.identity(), name=f"Station {k}") for k in stations}, REFLECTOR)
+
+
+KIT = stood_at(1, 2)
 
 
 class Shop:
@@ -62,7 +70,9 @@ class Shop:
             self.add({"kind": "point"}, place, seen_from)
 
     def plane(self, height, seen_from):
-        corners = np.array([[2000.0, 0, height], [3000, 0, height], [3000, 800, height], [2000, 800, height], [2500, 400, height]])
+        corners = np.array(
+            [[2000.0, 0, height], [3000, 0, height], [3000, 800, height], [2000, 800, height], [2500, 400, height]]
+        )
         nominal = {"shape": "plane", "point": (2500, 400, height), "normal": (0, 0, 1)}
         return self.add({"kind": "plane", "nominal": nominal}, corners + TIP * UP, seen_from, UP)
 
@@ -83,7 +93,9 @@ def test_what_is_read_from_another_station_stands_in_the_world():
     assert np.allclose(memory.stations[2].world_from_station.translation, TRUE[2].translation, atol=1e-6)
 
 
-@pytest.mark.parametrize(("places", "why"), [(NESTS[:2], "three are needed"), (np.outer([0, 1, 2.0], [900, 300, 10]), "one line")])
+@pytest.mark.parametrize(
+    ("places", "why"), [(NESTS[:2], "three are needed"), (np.outer([0, 1, 2.0], [900, 300, 10]), "one line")]
+)
 def test_a_station_that_is_not_tied_keeps_its_hits_and_says_what_is_missing(places, why):
     shop = Shop()
     for place in places:
@@ -121,9 +133,11 @@ def test_what_changed_is_worked_out_as_if_all_were():
     shop.readings[3] = replace(shop.readings[3], keys=("new", "newer"), poses=shop.readings[3].poses + [0.02, 0, 0, 0, 0, 0, 0])
     changed, fresh = shop.worked_out(memory)[0], shop.worked_out()[0]
     for row in (3, *planes):
-        assert changed[row].feature.feature.shape.same_as(fresh[row].feature.feature.shape) if hasattr(
-            changed[row].feature.feature.shape, "same_as"
-        ) else np.allclose(changed[row].feature.centers, fresh[row].feature.centers, atol=1e-12)
+        assert (
+            changed[row].feature.feature.shape.same_as(fresh[row].feature.feature.shape)
+            if hasattr(changed[row].feature.feature.shape, "same_as")
+            else np.allclose(changed[row].feature.centers, fresh[row].feature.centers, atol=1e-12)
+        )
     assert not np.allclose(changed[planes[1]].feature.centers, memory.results[planes[1]].feature.centers, atol=1e-6)
 
 
@@ -144,8 +158,7 @@ def test_a_nest_that_was_knocked_is_named_and_nothing_that_rests_on_it_is_proven
 
 
 def test_a_station_seen_only_through_another_is_tied_and_one_that_is_not_holds_nobody_up():
-    kit = Kit({k: Station(k, Motion.identity(), name=f"Station {k}") for k in (1, 2, 3)}, KIT.calibrations)
-    shop = Shop(kit=kit)
+    shop = Shop(kit=stood_at(1, 2, 3))
     shop.nests(3, (1, 2))
     results, memory = shop.worked_out()
     assert [type(memory.stations[k]).__name__ for k in (1, 2, 3)] == ["Station", "Station", "Untied"]

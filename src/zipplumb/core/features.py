@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
-from functools import cache
+from functools import cache, lru_cache
 from typing import Any
 
 import numpy as np
@@ -14,7 +14,7 @@ from .frames import Array, Motion, cross, perpendicular_pair
 from .kernels import rotation
 from .sections import TipPath
 from .shapes import Circle, Cone, Cylinder, Ellipse, Line, Plane, Point, Slot, Sphere, Torus
-from .uncertainty import Source, Uncertainty, exact
+from .uncertainty import STEP, Source, Uncertainty, exact
 
 SIZES: dict[type, tuple[str, ...]] = {
     Circle: ("radius",), Sphere: ("radius",), Cylinder: ("radius",), Cone: ("half_angle",),
@@ -24,6 +24,7 @@ SIZES: dict[type, tuple[str, ...]] = {
 CORNERS = 64  # of what was read, kept to tell its extent
 UNSAID = exact(0)
 UNTURNED = np.eye(3)
+NUDGED = 256
 
 
 def sizes_of(shape: Any) -> tuple[str, ...]:
@@ -100,6 +101,23 @@ class Feature:
         into[:6, :6] = carried_moves(self.local, local)
         return replace(self, local=local, uncertainty=self.uncertainty.through(into))
 
+    @property
+    def nudged(self) -> tuple[tuple[Any, Any], ...]:
+        """By parameter, the shape a small step (STEP) to the one and to the other side: for central differences."""
+        return _nudged(self)
+
+    def in_system(self, motion: Motion, scale: float) -> Feature:
+        """The same feature moved, after its lengths and those from the origin were scaled; the last answer is kept."""
+        kept: tuple[Motion, float, Feature] | None = self.__dict__.get("_in_system")
+        if kept is None or kept[0] is not motion or kept[1] != scale:
+            shape = self.shape if scale == 1.0 else self.shape.scaled(scale)
+            local = Motion(self.local.rotation, scale * self.local.translation)
+            extent = None if self.extent is None else motion.points(scale * self.extent)
+            found = Feature(self.name, shape.moved(motion), motion @ local, self.uncertainty, extent)
+            kept = motion, scale, found
+            object.__setattr__(self, "_in_system", kept)
+        return kept[2]
+
     def changed(self, parameter: int, by: float) -> Any:
         """The shape with one parameter changed a little."""
         step = np.zeros(self.uncertainty.size)
@@ -125,6 +143,12 @@ class Feature:
         for term in self.uncertainty.terms.values():
             step += term @ random.normal(size=term.shape[1])
         return self.stepped(step)
+
+
+@lru_cache(NUDGED)
+def _nudged(feature: Feature) -> tuple[tuple[Any, Any], ...]:
+    """Kept of the features that were used last: one is judged in many ways, and rests in many rows."""
+    return tuple((feature.changed(k, STEP), feature.changed(k, -STEP)) for k in range(feature.uncertainty.size))
 
 
 def widening(result: FitResult, size: int | None = None) -> Array:

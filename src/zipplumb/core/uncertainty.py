@@ -153,8 +153,9 @@ class Uncertain(Protocol):
     def shape(self) -> Any: ...
     @property
     def uncertainty(self) -> Uncertainty: ...
-    def changed(self, parameter: int, by: float) -> Any:
-        """The shape with one parameter changed a little."""
+    @property
+    def nudged(self) -> Sequence[tuple[Any, Any]]:
+        """By parameter, the shape a small step to the one and to the other side."""
 
     def drawn(self, random: np.random.Generator) -> Any:
         """A shape drawn at random from what this one may be."""
@@ -177,9 +178,7 @@ def propagate(function: Callable[..., Any], features: Sequence[Uncertain], wraps
             continue
         jacobian = np.zeros((len(values), feature.uncertainty.size))
         for parameter in np.flatnonzero(used).tolist():
-            up, down = (
-                _numbers(function(*shapes[:i], feature.changed(parameter, by), *shapes[i + 1 :])) for by in (STEP, -STEP)
-            )
+            up, down = (_numbers(function(*shapes[:i], shape, *shapes[i + 1 :])) for shape in feature.nudged[parameter])
             forward, backward = up - values, values - down
             jacobian[:, parameter] = (slope(turned(forward), turned(backward)) if wraps else slope(forward, backward)) / STEP
         total = total + feature.uncertainty.through(jacobian)

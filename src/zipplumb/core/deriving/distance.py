@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -38,20 +39,22 @@ def plane_distance(first: Plane, second: Plane) -> PlaneDistance:
 
     Raises DeriveError for planes more than 10° from parallel, where one number says nothing.
     """
-    parallel = float(np.arctan2(np.linalg.norm(cross(first.normal, second.normal)), abs(first.normal @ second.normal)))
+    crossed = cross(first.normal, second.normal)
+    parallel = math.atan2(math.sqrt(crossed @ crossed), abs(first.normal @ second.normal))
     if parallel > np.radians(10):
         raise DeriveError(
             f"The planes are {np.degrees(parallel):.1f}° from parallel, so they have no one distance.",
             "Both planes are kept.",
             "Choose two planes that face each other, or ask for their angle.",
         )
-    length = float(first.distance(second.point[None])[0])
+    apart = second.point - first.point
+    length = float(apart @ first.normal)
     foot = second.point - length * first.normal
     return PlaneDistance(
         foot,
         second.point,
         abs(length),
-        float(np.linalg.norm(second.point - first.point)),
+        math.sqrt(apart @ apart),
         second.point - foot,
         parallel,
     )

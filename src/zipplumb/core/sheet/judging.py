@@ -30,10 +30,7 @@ def in_system(feature: Feature, system: Alignment | None) -> Feature:
     """A feature told in a system; None: as it is in the world."""
     if system is None:
         return feature
-    motion = system.part_from_world
-    scaled = Motion(feature.local.rotation, system.scale * feature.local.translation)
-    extent = None if feature.extent is None else system.points(feature.extent)
-    return replace(feature, shape=system.shape(feature.shape), local=motion @ scaled, extent=extent)
+    return feature.in_system(system.part_from_world, system.scale)
 
 
 @dataclass(frozen=True, eq=False)
@@ -107,7 +104,8 @@ def _propagated(
         jacobian = np.zeros((len(values), feature.uncertainty.size))
         parameters = range(feature.uncertainty.size) if system is not None else _used(feature)
         for k in parameters:
-            up, down = at(feature.changed(k, STEP)) - values, values - at(feature.changed(k, -STEP))
+            forward, backward = feature.nudged[k]
+            up, down = at(forward) - values, values - at(backward)
             jacobian[:, k] = (slope(turned(up), turned(down)) if wraps else slope(up, down)) / STEP
         total = total + feature.uncertainty.through(jacobian)
         if system is not None:
