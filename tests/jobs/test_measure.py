@@ -305,18 +305,6 @@ def test_a_gap_in_a_sweep_is_told_with_the_row(bench):
     assert "lost for 1.4 s before hit 5" in " ".join(bench.state().results[row].warnings)
 
 
-def test_a_job_is_measured_by_one_instrument_from_one_place(bench, stack):
-    other = Bench(stack)
-    bench.touch_plane(bench.plan_plane("Top", [0, 0, 60], [0, 0, 1]))
-    with pytest.raises(InputError, match="frame of its own"):
-        stations.bring(TECHNICIAN, bench.job, other.arm)
-    stations.bring(TECHNICIAN, other.job, bench.arm)
-    with pytest.raises(InputError, match="if it was moved"):
-        stations.bring(TECHNICIAN, bench.job, bench.arm)
-    stations.bring(TECHNICIAN, bench.job, bench.arm, unmoved=True)
-    assert len(bench.state().kit.stations) == 1
-
-
 def test_a_link_that_says_nothing_is_not_connected(bench):
     kit.seen(bench.arm, connected=True)
     assert bench.state().instrument.connected

@@ -14,7 +14,8 @@ from ..core.units import length_text
 from .results import JobResults
 from .stations import LEAST, count_of
 
-PROVEN = LEAST + 1  # common points that leave something spare to prove the tie
+NAMED = LEAST + 1  # common points of which one that was knocked can be named
+ONE_MORE = "With a fourth common point, one that was knocked can be named."
 ON_A_LINE = 0.15  # spread across, by that along, below which the tie is weak about the line
 
 
@@ -96,13 +97,12 @@ def _worth(found: FoundNetwork | None) -> str:
     if found is None or found.network is None:
         return ""
     network = found.network
-    if network.spare <= 0:
-        return "Nothing is spare: what is left over is zero whatever was read. Read one more common point."
     ratio = float(np.sqrt(network.variance_factor))
+    told = f"What is seen from several stations scatters {ratio:.1f} times as much as the makers state"
     if found.doubt:
-        return "Look whether a nest was knocked; else an instrument is worse than it states."
-    told = "as its maker states" if ratio > 0.5 else "better than its maker states"
-    return f"{network.spare} readings are spare, and they agree {told} ({ratio:.1f} times)."
+        return f"{told}. Look whether a nest was knocked; else an instrument is worse than it states."
+    fewest = min(len(points) for points in network.shared.values())
+    return f"{told}: it agrees. {'' if fewest >= NAMED else ONE_MORE}".rstrip()
 
 
 def _point_text(state: JobResults, row: SheetRow) -> PointText:
@@ -146,13 +146,13 @@ def _before_moving(state: JobResults) -> tuple[str, bool]:
             places.append(reading.poses[mine, :3].mean(axis=0))
     if len(places) < LEAST:
         told = f"{len(places)} seen from {here.name} so far" if places else f"none is seen from {here.name} yet"
-        return f"Before it is moved, read {PROVEN} points or more that stay where they are, well apart: {told}.", False
+        return f"Before it is moved, read {NAMED} points or more that stay where they are, well apart: {told}.", False
     spreads = np.linalg.svd(np.array(places) - np.mean(places, axis=0), compute_uv=False)
     if spreads[1] < ON_A_LINE * spreads[0]:
         return (
             f"The {len(places)} points seen from {here.name} lie nearly on one line: read one well off it before it is moved.",
             False,
         )
-    if len(places) < PROVEN:
-        return f"{len(places)} points tie it with nothing spare: one more, and a knocked nest will be found out.", True
+    if len(places) < NAMED:
+        return f"{len(places)} points are seen from {here.name}: just enough to move it. {ONE_MORE}", True
     return f"{len(places)} points are seen from {here.name}: enough to move it.", True
