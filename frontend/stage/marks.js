@@ -113,8 +113,8 @@ export class Marks {
 
   // The tip moves thirty times a second: it is laid over the picture, which need not be drawn again.
   showTip(message, anywhere) {
-    this.tipAt = message.aligned || anywhere ? new Vector3(...message.tip) : null;
-    this.axisAt = new Vector3(...message.axis);
+    this.tipAt = message.tip && (message.aligned || anywhere) ? new Vector3(...message.tip) : null;
+    this.axisAt = this.tipAt && new Vector3(...message.axis);
     this.radius = message.radius ?? 0;
     const away = Math.min(1, Math.abs(message.off ?? 0) / 60);
     const size = message.off === undefined ? 0 : 20 + 56 * away; // the ring closes as the tip comes near

@@ -103,7 +103,7 @@ def test_the_prompt_asks_for_what_comes_next(bench):
     assert says() == "Plan a row: pick a face of the part."
     row = bench.plan_plane("Top", [0, 0, 60], [0, 0, 1], datum="A", hits=4)
     assert says() == "The arm is lost. Look at its cable."
-    assert prompt(bench.state(), None).title == "Bring an arm to this job."
+    assert prompt(bench.state(), None).title == "Bring an instrument to this job."
     kit.seen(bench.arm, connected=True)
     assert says() == "Touch Top (datum A), 4 hits, far apart."
     bench.touch_plane(row)

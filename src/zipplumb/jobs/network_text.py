@@ -36,6 +36,7 @@ class Cell:
     """A point seen from a station: what is left of it, as text; ``state``: "", "worst" or "aside"."""
 
     station: int
+    name: str
     left: str
     sigmas: str
     state: str
@@ -81,8 +82,8 @@ def _station_text(state: JobResults, number: int) -> StationText:
     assert state.network is not None
     network, units = state.network.network, state.job.units
     assert network is not None
-    known, left = length_text(_place_known_to(stands), units), length_text(network.by_station[station.name], units)
-    line = f"by {count_of(state.network, station.name)}; its place is known to {known}, {left} rms are left"
+    known, left = (f"{length_text(mm, units)} {units}" for mm in (_place_known_to(stands), network.by_station[station.name]))
+    line = f"by {count_of(state.network, station.name)}; its place is known to {known}; the points lie {left} off, rms"
     return StationText(number, station.name, name, "tied", line, here)
 
 
@@ -116,13 +117,13 @@ def _point_text(state: JobResults, row: SheetRow) -> PointText:
         if not mine.any():
             cells.append(None)
         elif reading.aside[mine].all():
-            cells.append(Cell(number, "aside", "", "aside"))
+            cells.append(Cell(number, station.name, "aside", "", "aside"))
         elif network is None or point is None or (station.name, point) not in network.sightings:
-            cells.append(Cell(number, "seen", "", ""))
+            cells.append(Cell(number, station.name, "seen", "", ""))
         else:
             left, sigmas = _left_of(network, station.name, point)
             bad = worst is not None and (worst.station, worst.point) == (station.name, point)
-            cells.append(Cell(number, length_text(left, units), f"{sigmas:.1f} σ", "worst" if bad else ""))
+            cells.append(Cell(number, station.name, length_text(left, units), f"{sigmas:.1f} σ", "worst" if bad else ""))
     return PointText(row.id, row.recipe.name, tuple(cells))
 
 

@@ -59,7 +59,7 @@ def prompt(state: JobResults, instrument: Instrument | None) -> Prompt:
     found, words, ties = state.results[row.id], words_for(row.recipe), ""
     title, line, tone = _words(state, row, found, instrument)
     if ready and (ties := stations.tie_words(state, row)):
-        title, line, tone = f"{row.recipe.name}, from here too: {words.ask(row.recipe, state.job.units)}", ties, ""
+        title, line, tone = f"{words.ask(row.recipe, state.job.units).rstrip('.')}, from here too.", ties, ""
     asks = found.state == "asks"
     air = found.side.air if found.side else 0
     size_name, size = _size(state, row, found)
@@ -140,10 +140,11 @@ def _touched_words(state: JobResults, row: SheetRow, found: RowResult) -> tuple[
 def _words(state: JobResults, row: SheetRow, found: RowResult, instrument: Instrument | None) -> tuple[str, str, str]:
     name, words = row.recipe.name, words_for(row.recipe)
     if instrument is None:
-        return "Bring an arm to this job.", "On the Kit page, choose which one stands here.", "warn"
+        return "Bring an instrument to this job.", "On the Kit page, choose which one stands here.", "warn"
     if not instrument.connected:
         kept = f"{found.hits} hits of {name} are kept" if found.hits else "All hits are kept"
-        return "The arm is lost. Look at its cable.", f"{instrument.trouble} {kept}; measuring goes on when it is back.", "warn"
+        line = f"{instrument.trouble} {kept}; measuring goes on when it is back."
+        return f"The {instrument.kind} is lost. Look at its cable.", line, "warn"
     if found.state == "asks" and found.side is not None:
         why = words.doubt(row.recipe, found.side)
         return f"{name}: which side is air?", f"{why} Pull off again and press finish, or choose here.", "ask"

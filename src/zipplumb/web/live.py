@@ -314,8 +314,11 @@ class Hub:
     def _tip(self, watched: Watched, word: Word) -> None:
         state = watched.state
         stands = None if state is None else state.stations.get(word["station"])
-        if state is None or stands is None or isinstance(stands, Untied):  # nothing read there is a place yet
+        if state is None or stands is None:
             return
+        if isinstance(stands, Untied):  # what is read there has no place yet
+            words = f"{state.kit.stations[stands.id].name} is not tied: no place yet"
+            return self._send(watched.pages, _event("tip", {"aligned": False, "text": words}), may_drop=True)
         world = stands.world_from_station.points([word["tip"], word.get("axis", word["tip"])])
         alignment = state.alignment
         tip, axis = alignment.points(world) if alignment else world

@@ -10,7 +10,7 @@ from operator import attrgetter
 
 from ..core.deriving import Drawing
 from ..core.sameness import Layered
-from ..core.sheet import RowResult, SheetRow
+from ..core.sheet import RowResult, SheetRow, Untied
 from ..core.units import length_text
 from ..exchange.table import RowText
 from ..jobs.ahead import ahead_of
@@ -55,6 +55,7 @@ class JobView:
     texts: Layered[int, RowText]
     prompt: Prompt
     instrument: Instrument | None
+    station: str
     probe: str
     probe_short: str
     alignment: str
@@ -71,6 +72,7 @@ class JobView:
             row_texts(state),
             prompt(state, instrument),
             instrument,
+            _station_words(state),
             cal.probe.name if cal else "none",
             f"Ø{length_text(cal.diameter_mm, job.units)}" if cal else "none",
             _system_words(state),
@@ -99,6 +101,15 @@ class JobView:
     def counts(self) -> Counter[str]:
         """How many rows stand how, by their words."""
         return Counter(map(attrgetter("word"), self.rows))
+
+
+def _station_words(state: JobResults) -> str:
+    """Which station it stands at, where there are several, and that it is not tied."""
+    if state.station is None or len(state.kit.stations) < 2:
+        return ""
+    tied = not isinstance(state.stations[state.station.id], Untied)
+    number = state.station.name.removeprefix("Station ")
+    return number if tied else f"{number} ◇ not tied"
 
 
 def scene_of(state: JobResults, only: Sequence[int] | None = None) -> dict:

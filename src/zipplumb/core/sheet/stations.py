@@ -109,7 +109,7 @@ def tied(rows: Sequence[SheetRow], readings: Mapping[int, Reading], kit: Kit) ->
         left = [name for name in left if name not in out]
     if network is None:
         return FoundNetwork({world.id: world}, untied, None, point_rows, ids)
-    doubt = _doubt(network)
+    doubt = _doubt(network, seen, world.name)
     stands = {ids[n]: _standing(kit.stations[ids[n]], network, k, doubt) for k, n in enumerate(network.stations)}
     return FoundNetwork(stands, untied, network, point_rows, ids, doubt)
 
@@ -145,15 +145,26 @@ def _in_common(observations: Sequence[Observation]) -> list[Observation]:
     return [o for o in observations if len(by[o.point]) > 1]
 
 
-def _doubt(network: Network) -> str:
+def _doubt(network: Network, seen: Sequence[Observation], world: str) -> str:
     """Readings that contradict one another more than their uncertainties allow (chi-square above its 99.9 % point)."""
     if network.spare <= 0 or network.variance_factor * network.spare <= special.chdtri(network.spare, SURELY):
         return ""
     worst = network.worst[0]
-    off = float(np.linalg.norm(worst.off_mm))
-    return (
-        f"The points that tie the stations contradict one another: {worst.point} seen from {worst.station} is {off:.3f} mm off."
-    )
+    words = "The points that tie the stations contradict one another"
+    others = _in_common([o for o in seen if (o.station, o.point) != (worst.station, worst.point)])
+    try:
+        without = adjust(others, world=world)
+        place = without.pose(worst.station).inverse().points(_place_of(worst.point, worst.station, seen, without))
+    except (AlignmentError, ValueError):
+        return f"{words}, most of all {worst.point} seen from {worst.station}; too few are left to say by how much."
+    read = np.mean([o.local for o in seen if (o.station, o.point) == (worst.station, worst.point)], axis=0)
+    off = float(np.linalg.norm(read - place))
+    return f"{words}: {worst.point} seen from {worst.station} lies {off:.3f} mm from where the others see it."
+
+
+def _place_of(point: str, but: str, seen: Sequence[Observation], network: Network) -> Array:
+    """Where the other stations see a point, in the world."""
+    return np.mean([network.pose(o.station).points(o.local) for o in seen if o.point == point and o.station != but], axis=0)
 
 
 def _standing(station: Station, network: Network, k: int, doubt: str) -> Station:

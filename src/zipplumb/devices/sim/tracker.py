@@ -161,6 +161,8 @@ class SimulatedTracker(StandIn):
             self._watch(self.hand.tip)
         elif do == "bump":
             self.moved = Motion(Rotation.from_rotvec([0, 0, 2.5e-5]).as_matrix(), np.array([0.12, -0.05, 0.0])) @ self.moved
+        elif do == "knock":
+            self.shop.nests[order["name"]] = self.shop.nests[order["name"]] + np.array(order["by"], float)
         elif do == "station":
             self.station = int(order["number"]) % len(self.shop.stations)
             self.locked = False

@@ -1,0 +1,76 @@
+"""The tracker is carried: tied again by nests, of which one was knocked meanwhile."""
+
+import json
+
+import numpy as np
+from carrier_bench import NESTS, TECHNICIAN
+from playwright.sync_api import expect
+
+from zipplumb.core.frames import Motion
+from zipplumb.core.uncertainty import coverage_factor
+from zipplumb.demo import carrier_real
+from zipplumb.jobs import planning
+from zipplumb.jobs.hand import tell_hand
+from zipplumb.jobs.results import load
+from zipplumb.store.database import transaction
+
+KNOCK = [0.3, -0.2, 0.1]
+DRIFT_MM = 0.005  # by which the stand creeps in an hour, more than a test takes
+
+
+def test_carried_to_a_second_station_with_a_nest_knocked_on_the_way(tamsin, running, bench):
+    here = bench("Carried", "Hall tracker")
+    port, page = running.sims["tracker"][0], here.page
+    title = page.locator("#now .say .ask")
+    lines = [f"{name};{x};{y};{z}" for name, (x, y, z) in zip(NESTS, carrier_real.NESTS, strict=True)]
+    planning.plan_list(TECHNICIAN, here.job, "\n".join(lines), "mm")
+    tell_hand({"do": "station", "number": 0}, port)
+
+    def take(name):
+        expect(title).to_contain_text(f" {name} ")
+        tell_hand({"do": "nest", "name": f"Nest {name[1:]}"}, port)
+        tamsin.until(lambda: tamsin.hits[0] == 1, 60)
+        tell_hand({"do": "click", "button": "finish"}, port)
+
+    tamsin.go("Kit")
+    expect(page.locator(".stations")).to_contain_text("none is seen from Station 1 yet")
+    tamsin.go("Measure")
+    for name in NESTS:
+        take(name)
+    tamsin.go("Kit")
+    expect(page.locator(".stations")).to_contain_text("6 points are seen from Station 1: enough to move it")
+    try:
+        page.get_by_role("button", name="was moved: begin a new station").click()
+        tell_hand({"do": "station", "number": 1}, port)
+        tell_hand({"do": "knock", "name": "Nest 3", "by": KNOCK}, port)
+        expect(page.locator("#now .active")).to_contain_text("2 ◇ not tied")
+        tamsin.go("Measure")
+        expect(page.locator("#tip-line")).to_contain_text("is not tied: no place yet")
+        for name in NESTS[:2]:
+            take(name)
+        page.reload()  # in the middle
+        expect(page.locator("#now .why")).to_contain_text(["Station 2 is not tied yet: 2 of 3 common points."])
+        for name in NESTS[2:]:
+            take(name)
+        tamsin.go("Kit")
+        expect(page.locator(".stations")).to_contain_text("N3 seen from Station")
+        page.get_by_role("button", name="Set N3 from").click()
+        expect(page.locator(".stations .inline-warn")).to_be_hidden()
+        expect(page.locator(".stations")).to_contain_text("by 5 common points")
+        expect(page.locator("#tip-line")).to_contain_text("X")
+    finally:
+        tell_hand({"do": "knock", "name": "Nest 3", "by": [-v for v in KNOCK]}, port)
+        tell_hand({"do": "station", "number": 0}, port)
+    with transaction() as session:
+        state = load(session, here.job)
+    first, second = list(state.stations.values())
+    shop = json.loads((running.folder / "shop.json").read_text())["stations"]
+    stood = [Motion.from_quaternion(s["quaternion"], s["translation_mm"]) for s in shop]
+    true = stood[0].inverse() @ stood[1]
+    for corner in np.array([[0.0, 0, 0], [1000, 0, 0], [0, 1000, 0], [0, 0, 1000]]):
+        x, y, z = second.world_from_station.points(corner)
+        moves = second.terms[:3] + np.array([[0.0, z, -y], [-z, 0.0, x], [y, -x, 0.0]]) @ second.terms[3:]
+        u = np.sqrt(np.linalg.eigvalsh(moves @ moves.T)[-1])
+        off = np.linalg.norm(second.world_from_station.points(corner) - true.points(corner))
+        assert off < 2 * coverage_factor() * u + DRIFT_MM, (off, u)
+    assert first.terms is None
