@@ -10,7 +10,7 @@ from sqlalchemy import event, select
 from visitor import words
 
 from zipplumb.core.frames import Motion
-from zipplumb.core.sheet import Kit, PartSurfaces, SheetRow, Station, recipe_from_dict
+from zipplumb.core.sheet import PartSurfaces, SheetRow, Station, recipe_from_dict
 from zipplumb.jobs import kit, probes
 from zipplumb.jobs.actor import Actor
 from zipplumb.store.database import engine, transaction
@@ -176,7 +176,7 @@ def test_the_tip_comes_with_how_far_its_surface_is_from_the_nominal(app, raw, ra
     """A tip at (3, 4, 70): 10 mm over the plane at 60, 5 mm from the axis; its radius is that of the probe in the hand."""
     hub = Hub(app)
     state = SimpleNamespace(
-        kit=Kit({1: Station(1, Motion.identity())}, {}),
+        stations={1: Station(1, Motion.identity())},
         alignment=Motion.identity(),
         job=SimpleNamespace(units="mm"),
         current=SheetRow(1, recipe_from_dict({"name": "F", **raw}), False),

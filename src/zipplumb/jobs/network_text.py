@@ -65,15 +65,18 @@ def network_text(state: JobResults) -> NetworkText:
     before, ready = _before_moving(state)
     network = state.network
     stations = tuple(_station_text(state, number) for number in state.kit.stations)
-    points = tuple(_point_text(state, row) for row in state.measured if row.recipe.ties_stations and row.id in state.readings)
+    tying = (
+        [row for row in state.measured if row.recipe.ties_stations and row.id in state.readings] if len(stations) > 1 else []
+    )
+    points = tuple(_point_text(state, row) for row in tying)
     doubt = "" if network is None else network.doubt
     return NetworkText(stations, points, _worth(network), doubt, before, ready)
 
 
 def _station_text(state: JobResults, number: int) -> StationText:
     station, stands = state.kit.stations[number], state.stations[number]
-    name, here = state.instrument_names.get(number, ""), state.station is not None and state.station.id == number
-    if not any(number in reading.used[0] for reading in state.readings.values()):
+    name, here = state.stood[number].name, state.station is not None and state.station.id == number
+    if number not in state.read_from:
         return StationText(number, station.name, name, "new", "nothing was read from it yet", here)
     if isinstance(stands, Untied):
         return StationText(number, station.name, name, "not tied", stands.message, here)

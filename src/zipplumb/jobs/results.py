@@ -88,7 +88,8 @@ class JobResults:
     """A job as it stands: what was asked, what was read, what was found.
 
     ``instrument``: the one that was brought to this job last; ``due``: why it is to be checked. ``stations``: where each
-    stands; ``network``: how they are tied, where there are several; ``instrument_names``: of what stood there.
+    stands; ``network``: how they are tied, where there are several; ``stood``: what stood at each; ``read_from``:
+    the stations from which something was read.
     ``remembered``: what
     others keep with the job from one time to the next, by name and row. ``faces``: of the part's bodies that the job
     keeps, while something is just touched. ``spots`` (n, 3): where the current row's face can be touched, in the part.
@@ -109,7 +110,8 @@ class JobResults:
     surfaces: PartSurfaces | None = None
     stations: Mapping[int, Station | Untied] = field(default_factory=dict)
     network: FoundNetwork | None = None
-    instrument_names: Mapping[int, str] = field(default_factory=dict)
+    stood: Mapping[int, Instrument] = field(default_factory=dict)
+    read_from: Set[int] = frozenset()
 
     @property
     def world(self) -> int | None:
@@ -241,7 +243,7 @@ def _whole(session: Session, job_id: int, memory: _Memory, new: list[tuple[Batch
         memory.applied, memory.marks, memory.readings = applied, {}, Layered({})
     marks = {row_id: _by_batch(pairs) for row_id, pairs in session.execute(MARKS_OF_JOB, {"job": job_id})}
     readings = _joined(sheet, _readings(memory, new, marks, marks.keys() | memory.marks.keys()), memory)
-    kit, instrument, names = _kit(session, job_id, memory, new)
+    kit, instrument, stood = _kit(session, job_id, memory, new)
     if memory.before is not None and _alike(kit, memory.before.kit):
         kit = memory.before.kit
     surfaces = _surfaces(job, memory, sheet)
@@ -251,7 +253,7 @@ def _whole(session: Session, job_id: int, memory: _Memory, new: list[tuple[Batch
     reach = _reach(job, memory, results)
     return JobResults(
         job, sheet, results, readings, kit, instrument, due, memory.remembered, faces, spots, reach, surfaces,
-        memory.found.stations, memory.found.network, names,
+        memory.found.stations, memory.found.network, stood, frozenset(memory.first_read),
     )  # fmt: skip
 
 
@@ -439,7 +441,7 @@ def _with_ours(memory: _Memory, ours: list[Batch], marks: Marks) -> dict[int, Re
 
 def _kit(
     session: Session, job_id: int, memory: _Memory, new: list[tuple[Batch, bool]]
-) -> tuple[Kit, Instrument | None, dict[int, str]]:
+) -> tuple[Kit, Instrument | None, dict[int, Instrument]]:
     """Stations and calibrations of a job, the instrument that was brought to it last, and what stood at each station.
 
     The station of the first reading comes first: it is the world, for as long as there are readings.
@@ -458,7 +460,7 @@ def _kit(
         cal.id: ProbeCalibration(cal.id, np.array(cal.offset_mm), cal.diameter_mm, cal.u_radius_mm, cal.doubt, cal.u_offset_mm)
         for cal in session.scalars(select(Calibration).where(Calibration.id.in_(used)).options(lazyload(Calibration.probe)))
     }
-    return Kit(stations, calibrations), here, {station.id: instrument.name for station, instrument in found}
+    return Kit(stations, calibrations), here, {station.id: instrument for station, instrument in found}
 
 
 def _station(station: models.Station, told: dict[str, Any] | None, instrument: Instrument) -> Station:

@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 import numpy as np
-from sqlalchemy import ColumnElement, func, select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from ..core.errors import InputError
 from ..core.sheet import FoundNetwork, SheetRow
 from ..store.database import stored, tell, transaction
-from ..store.models import Job, Mark, Reading, Row, Station
+from ..store.models import Job, Reading, Station
 from .actor import Actor, record
 from .kit import there
-from .readings import PULL_OFF, lift_aside, set_all_aside
+from .readings import lift_aside, set_all_aside
 from .results import JobResults, load
 
 LEAST = 3  # common points that tie a station
@@ -49,24 +49,6 @@ def bring(actor: Actor, job_id: int, instrument_id: int, unmoved: bool = False) 
 
 def _read_from(session: Session, station: Station) -> bool:
     return session.scalar(select(Reading.id).where(Reading.station_id == station.id).limit(1)) is not None
-
-
-def stations_read_from(session: Session, job_id: int) -> list[Station]:
-    """The stations of a job that hits on its sheet come from."""
-    counts = (
-        select(Reading.station_id)
-        .select_from(Reading)
-        .join(Row, Row.of_hits(Reading.row_id))
-        .where(Reading.job_id == job_id, Row.removed_at.is_(None))
-    )
-    standing = counts.where(Reading.kind != PULL_OFF, ~_all_aside())
-    return list(session.scalars(select(Station).where(Station.id.in_(standing)).order_by(Station.id)))
-
-
-def _all_aside() -> ColumnElement[bool]:
-    """Every hit of a reading was taken back or set aside."""
-    marks = select(func.count()).where(Mark.reading_id == Reading.id, Mark.lifted_at.is_(None)).scalar_subquery()
-    return marks >= func.cardinality(Reading.ns)
 
 
 def set_sighting_aside(actor: Actor, job_id: int, row_id: int, station_id: int, aside: bool) -> None:

@@ -23,7 +23,7 @@ blueprint = Blueprint("kit", __name__, url_prefix="/jobs/<int:job_id>")
 
 @shows("kit")
 def panel(session: Session, state: JobResults, view: JobView) -> str:
-    stood = {station.instrument_id for station in stations.stations_read_from(session, state.job.id)}
+    stood = {state.stood[station].id for station in state.read_from & state.stood.keys()}
     cards = []
     for instrument in kit.instruments():
         here = view.instrument is not None and instrument.id == view.instrument.id
