@@ -106,18 +106,45 @@ def local(points, i, origin, axes):
     )
 
 
+def _measurer(kind):
+    """``signed_distances`` for one kind, so that its loop has no branch."""
+
+    @njit(**COMPILED)
+    def measure_one(points, origin, axes, sizes):
+        out, ox, oy, oz, s0, s1 = np.empty(len(points)), origin[0], origin[1], origin[2], sizes[0], sizes[1]
+        a00, a01, a02 = axes[0, 0], axes[0, 1], axes[0, 2]
+        a10, a11, a12 = axes[1, 0], axes[1, 1], axes[1, 2]
+        a20, a21, a22 = axes[2, 0], axes[2, 1], axes[2, 2]
+        for i in range(len(points)):
+            px, py, pz = points[i, 0] - ox, points[i, 1] - oy, points[i, 2] - oz
+            x, y, z = a00 * px + a10 * py + a20 * pz, a01 * px + a11 * py + a21 * pz, a02 * px + a12 * py + a22 * pz
+            out[i] = answer(kind, x, y, z, s0, s1)[0]
+        return out
+
+    return measure_one
+
+
+D0, D1, D2, D3, D4, D5, D6, D7 = (_measurer(kind) for kind in range(8))
+
+
 @njit("f8[::1](i8, f8[:,::1], f8[::1], f8[:,::1], f8[::1])", **COMPILED)
 def signed_distances(kind, points, origin, axes, sizes):
     """Distances (n,) of points (n, 3) from a shape placed by its origin, axes and two sizes."""
-    out, ox, oy, oz, s0, s1 = np.empty(len(points)), origin[0], origin[1], origin[2], sizes[0], sizes[1]
-    a00, a01, a02 = axes[0, 0], axes[0, 1], axes[0, 2]
-    a10, a11, a12 = axes[1, 0], axes[1, 1], axes[1, 2]
-    a20, a21, a22 = axes[2, 0], axes[2, 1], axes[2, 2]
-    for i in range(len(points)):
-        px, py, pz = points[i, 0] - ox, points[i, 1] - oy, points[i, 2] - oz
-        x, y, z = a00 * px + a10 * py + a20 * pz, a01 * px + a11 * py + a21 * pz, a02 * px + a12 * py + a22 * pz
-        out[i] = answer(kind, x, y, z, s0, s1)[0]
-    return out
+    if kind == 0:
+        return D0(points, origin, axes, sizes)
+    if kind == 1:
+        return D1(points, origin, axes, sizes)
+    if kind == 2:
+        return D2(points, origin, axes, sizes)
+    if kind == 3:
+        return D3(points, origin, axes, sizes)
+    if kind == 4:
+        return D4(points, origin, axes, sizes)
+    if kind == 5:
+        return D5(points, origin, axes, sizes)
+    if kind == 6:
+        return D6(points, origin, axes, sizes)
+    return D7(points, origin, axes, sizes)
 
 
 @njit("f8[:,::1](i8, f8[:,::1], f8[::1], f8[:,::1], f8[::1])", **COMPILED)
