@@ -18,6 +18,7 @@ from .compiled import COMPILED
 from .distances import fill
 
 SINGULAR = 1e-14  # pivot of a scaled matrix below which it leaves a parameter open
+UNSEEN = 1e-12  # share of the sum of squares that a last step changes
 BLOCK = 256  # points at a time: their rows stay in the processor's nearest memory
 
 
@@ -185,7 +186,6 @@ def descend(kind, points, origin, axes, sizes, columns, offset, loose, iteration
                 break
             continue
         place, turned, other = stepped(origin, axes, sizes, step, columns)
-        trial = normal_equations(kind, points, place, turned, other, columns, offset, trial_normal, trial_gradient)
         square = 0.0  # what the step does to all residuals: where they hold it weakly, rounding alone makes it long
         for a in range(k):
             for b in range(k):
@@ -194,6 +194,9 @@ def descend(kind, points, origin, axes, sizes, columns, offset, loose, iteration
         # steps shrink by a steady factor, so the next one is known before it is taken
         coming = reach * min(1.0, 2 * reach / before) if before > 0 and damping == 0 else reach
         small = coming <= floor + loose * math.sqrt(cost)
+        if small and damping == 0 and reach * reach <= UNSEEN * cost:  # too little to be looked at again
+            return place, turned, other, cost, normal, True
+        trial = normal_equations(kind, points, place, turned, other, columns, offset, trial_normal, trial_gradient)
         before = reach
         if trial <= cost * (1 + 1e-14):
             origin, axes, sizes, cost = place, turned, other, trial
