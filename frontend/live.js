@@ -1,6 +1,7 @@
 // One stream of events per page: what changed comes as finished HTML, the tip as numbers.
 import htmx from "htmx.org";
 import { say } from "./notices.js";
+import { placed } from "./place.js";
 import { pressed, whenFree } from "./pressed.js";
 import { tone } from "./tones.js";
 
@@ -23,7 +24,11 @@ export function live(bench, stage) {
     document.dispatchEvent(new CustomEvent("zipplumb:update", { detail: update }));
   }
 
-  stream.addEventListener("tip", (event) => stage.tip(JSON.parse(event.data)));
+  stream.addEventListener("tip", (event) => {
+    const message = JSON.parse(event.data);
+    stage.tip(message);
+    placed(message);
+  });
   stream.addEventListener("trouble", (event) => {
     lost = true;
     say(JSON.parse(event.data).words);

@@ -6,6 +6,7 @@ import { choices, kit } from "./kit.js";
 import { later } from "./later.js";
 import { guardTyping, live } from "./live.js";
 import { notices } from "./notices.js";
+import { place } from "./place.js";
 import { plumb } from "./plumb.js";
 import { guardPresses } from "./pressed.js";
 import { report } from "./report.js";
@@ -30,6 +31,7 @@ if (bench) {
   live(bench, stage);
   keys(bench);
   plumb();
+  place(bench);
   unfold();
   later();
   sheet();

@@ -12,7 +12,8 @@ from zipplumb.demo import carrier_real
 from zipplumb.jobs import planning
 from zipplumb.jobs.hand import tell_hand
 from zipplumb.jobs.results import load
-from zipplumb.store.database import transaction
+from zipplumb.store.database import stored, transaction
+from zipplumb.store.models import Job
 
 KNOCK = [0.3, -0.2, 0.1]
 DRIFT_MM = 0.005  # by which the stand creeps in an hour, more than a test takes
@@ -74,3 +75,49 @@ def test_carried_to_a_second_station_with_a_nest_knocked_on_the_way(tamsin, runn
         off = np.linalg.norm(second.world_from_station.points(corner) - true.points(corner))
         assert off < 2 * coverage_factor() * u + DRIFT_MM, (off, u)
     assert first.terms is None
+
+
+def test_a_nest_is_moved_until_it_sits_where_it_belongs(tamsin, running, bench):
+    here = bench("Placing", "Hall tracker")
+    port, page = running.sims["tracker"][0], here.page
+    lines = [f"{name};{x};{y};{z}" for name, (x, y, z) in zip(NESTS, carrier_real.NESTS, strict=True)]
+    rows = planning.plan_list(TECHNICIAN, here.job, "\n".join(lines), "mm")
+    tamsin.go("Measure")
+    for name in NESTS:
+        tell_hand({"do": "nest", "name": f"Nest {name[1:]}"}, port)
+        tamsin.until(lambda: tamsin.hits[0] == 1, 60)
+        tell_hand({"do": "click", "button": "finish"}, port)
+        expect(tamsin.row(name).locator(".mark")).not_to_have_text("○")
+    tamsin.go("Place")
+    expect(page.locator("#placing")).to_contain_text("No coordinate system is active")
+    with transaction() as session:
+        raw = {"kind": "reference_points", "name": "Reference", "points": rows}
+        stored(session, Job, here.job).alignment_row_id = planning.add_row(session, TECHNICIAN, here.job, raw)
+    page.reload()
+    form = page.locator("#placing form")
+    form.locator("[name=zone]").fill("0.1")
+    form.locator("[name='-X']").fill("toward the wall")
+    form.get_by_role("button", name="Keep").click()
+    now, line = page.locator("#placing-now"), page.locator(f"[data-aim='{rows[4]}']")
+    moved = np.zeros(3)
+
+    def carry(by):
+        moved[:] += by
+        tell_hand({"do": "knock", "name": "Nest 5", "by": list(by)}, port)
+        tell_hand({"do": "nest", "name": "Nest 5", "take": False}, port)
+
+    try:
+        carry([1.5, 0, 0])
+        expect(now).to_contain_text("▲ N5: 1.")
+        expect(now).to_contain_text("toward the wall")
+        expect(line).to_contain_text("now")
+        carry([-1.5, 0, 0])
+        expect(now).to_contain_text("● N5 is in")
+        expect(line).to_contain_text("leave it")
+        page.reload()  # in the middle
+        expect(line).to_contain_text("leave it")
+        tell_hand({"do": "block"}, port)
+        expect(now).to_contain_text("this number is old")
+    finally:
+        tell_hand({"do": "block"}, port)
+        tell_hand({"do": "knock", "name": "Nest 5", "by": list(-moved)}, port)

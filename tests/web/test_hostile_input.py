@@ -66,7 +66,7 @@ FORMS = {
     "measure.choose": {"code": "fit:plane"}, "measure.become": {"kind": "cone", "seen": ""},
     "measure.join": {"into": "1"}, "measure.give_back": {}, "measure.side": {"air": "1"},
     "measure.hit": {"aside": "1"},
-    "derive.as_one_goes": {"way": "last"},
+    "derive.as_one_goes": {"way": "last"}, "place.placing": {"zone": "0.05", "+X": "toward the rail", "-Z": "down"},
     "derive.plan": {"key": "flatness_", "of": "@row_id", "diameter": "5", "height": "3", "offset": "1", "zone": "0.1"},
     "report.decide": {"rule": "simple"},
     "report.make": {"kind": "csv", "row": "@row_id"},
@@ -195,7 +195,7 @@ def test_no_field_breaks_anything(app, somebody, technician, place, endpoint):
         if field != "file":
             short = {name: value for name, value in form.items() if name != field and value is not None}
             before = held(who.post(path, short), before, path, f"without {field}")
-    for page in ("part", "kit", "align", "measure", "derive", "report"):
+    for page in ("part", "kit", "align", "measure", "derive", "place", "report"):
         assert technician.get(f"/jobs/{place['job_id']}/{page}").status_code == 200, page
     for page in ("/", "/instruments", "/instruments/1", "/probes", "/probes/1", "/record"):
         assert technician.get(page).status_code == 200, page

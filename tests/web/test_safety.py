@@ -46,7 +46,7 @@ def test_every_change_needs_the_pages_token(app, technician, stack):
 
 def test_a_reviewer_reads_and_cannot_change(app, reviewer, stack):
     job = stack.job
-    for stage in ("part", "kit", "align", "measure", "derive", "report"):
+    for stage in ("part", "kit", "align", "measure", "derive", "place", "report"):
         assert reviewer.get(f"/jobs/{job}/{stage}").status_code == 200
     with transaction() as session:
         before = session.scalar(select(func.count(Row.id)))

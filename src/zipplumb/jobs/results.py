@@ -90,7 +90,8 @@ class JobResults:
     ``instrument``: the one that was brought to this job last; ``due``: why it is to be checked. ``stations``: where each
     stands; ``network``: how they are tied, where there are several; ``stood``: what stood at each; ``read_from``:
     the stations from which something was read. ``remembered``: what others keep with the job from one time to the next,
-    by name and row. ``faces``: of the part's bodies that the job keeps, while something is just touched. ``spots`` (n, 3): where the current row's face can be touched, in the part.
+    by name and row. ``faces``: of the part's bodies that the job keeps, while something is just touched.
+    ``spots`` (n, 3): where the current row's face can be touched, in the part.
     ``reach`` (n, 3): the part's outermost places, once it is aligned. ``surfaces``: the part's, where a row rests on them.
     """
 

@@ -125,6 +125,7 @@ class Job(Base):
     touching: Mapped[str] = mapped_column(String(5), server_default="")
     chain: Mapped[dict[str, Any]] = mapped_column(JSONB, server_default="{}")
     rule: Mapped[Rule] = mapped_column(String(10), server_default="proven")
+    placing: Mapped[dict[str, Any]] = mapped_column(JSONB, server_default="{}")
     created_by: Mapped[int | None] = mapped_column(ForeignKey("users.id"))
     created_at: Mapped[datetime] = _now()
     part: Mapped[Part] = relationship()

@@ -35,6 +35,7 @@ from . import (
     measure,
     part,
     people,
+    place,
     planning,
     probes,
     report,
@@ -64,6 +65,7 @@ BLUEPRINTS = (
     probes,
     trials,
     people,
+    place,
     health,
 )
 POLICY = (

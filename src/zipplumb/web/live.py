@@ -29,6 +29,7 @@ from ..core.sameness import Layered
 from ..core.sheet import Untied
 from ..core.units import Units, length_text
 from ..exchange.table import RowText
+from ..jobs import place
 from ..jobs.ahead import ahead_of
 from ..jobs.results import JobResults, load
 from ..store.database import AWAY as DATABASE_AWAY
@@ -331,6 +332,8 @@ class Hub:
         }
         if alignment:
             message |= _from_nominal(state, tip, word.get("radius")) | _from_target(state, tip)
+            if (missing := place.missing(state, tip, word.get("radius"))) is not None:
+                message["place"] = place.told(state, missing)
         self._send(watched.pages, _event("tip", message), may_drop=True)
 
 

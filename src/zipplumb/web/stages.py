@@ -15,6 +15,7 @@ STAGES = {
     "align": "Align",
     "measure": "Measure",
     "derive": "Derive",
+    "place": "Place",
     "report": "Report",
 }
 Panel = Callable[[Session, JobResults, JobView], str]

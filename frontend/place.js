@@ -1,0 +1,66 @@
+// Places as they were last seen: one reflector is watched at a time, so each keeps its number, and says how old it is.
+const NOW_MS = 1500;
+const STILL_MM = 0.3; // from one number to the next: what is carried past is not kept
+let seen = {};
+let key = "";
+let latest = Date.now();
+let said = null;
+
+const age = (ms) => (ms < NOW_MS ? "now" : ms < 60_000 ? `${Math.round(ms / 1000)} s ago` : `${Math.round(ms / 60_000)} min ago`);
+
+function show(row) {
+  const line = document.querySelector(`[data-aim="${row}"]`);
+  if (!line) return;
+  const { far, ways, at, inside } = seen[row];
+  const old = Date.now() - at;
+  line.querySelector(".far").textContent = `${inside ? "● " : "▲ "}${far}`;
+  line.querySelector(".ways").textContent = inside ? "leave it" : ways;
+  line.querySelector(".age").textContent = age(old);
+  line.classList.toggle("in", inside);
+  line.classList.toggle("out", !inside);
+  line.classList.toggle("old", old >= NOW_MS);
+}
+
+// In the band, to be read from three metres; the server draws the band anew now and then.
+function say(found) {
+  said = found;
+  const now = document.getElementById("placing-now");
+  now.classList.toggle("in", Boolean(found?.in));
+  now.classList.toggle("out", Boolean(found && !found.in));
+  now.classList.remove("old");
+  const [what, ways] = now.children;
+  what.textContent = !found ? "Bring the tip or the reflector near a place." : found.in ? `● ${found.name} is in` : `▲ ${found.name}: ${found.far}`;
+  ways.textContent = !found ? "" : found.in ? `${found.far} off. Leave it.` : `Move it ${found.ways}.`;
+}
+
+function fade() {
+  const old = Date.now() - latest;
+  if (old < NOW_MS) return;
+  const now = document.getElementById("placing-now");
+  now.classList.add("old");
+  if (said) now.children[1].textContent = `Not seen since ${age(old).replace(" ago", "")}: this number is old.`;
+}
+
+export function place(bench) {
+  key = `placed-${bench.dataset.job}`;
+  seen = JSON.parse(sessionStorage.getItem(key) ?? "{}");
+  const all = () => {
+    Object.keys(seen).forEach(show);
+    fade();
+  };
+  setInterval(all, 1000);
+  document.addEventListener("htmx:afterSwap", all);
+  all();
+}
+
+export function placed(message) {
+  const found = message.place;
+  latest = Date.now();
+  if (!found) return say(null);
+  const before = said;
+  say(found);
+  if (before?.row !== found.row || Math.abs(before.mm - found.mm) > STILL_MM) return;
+  seen[found.row] = { far: found.far, ways: found.ways, inside: found.in, at: Date.now() };
+  sessionStorage.setItem(key, JSON.stringify(seen));
+  show(found.row);
+}

@@ -1,0 +1,149 @@
+"""Placing: how far what the tip or the reflector sits on is from where it should be, live, and which way to move it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from ..core.errors import InputError
+from ..core.features import center_point, point_of
+from ..core.frames import Array
+from ..core.sheet import SheetRow
+from ..core.units import Units, length_from_text, length_text
+from ..store.database import stored, tell, transaction
+from ..store.models import Job
+from .actor import Actor, record
+from .results import JobResults
+
+REACH_MM = 60.0  # a detail that is to be placed is not farther off than this
+SMALL_SHARE = 0.15  # of the way: less than that is left out of the words
+ZONE_MM = 0.05
+STEP_MM = 1e-3  # of the central differences
+AXES = ("+X", "-X", "+Y", "-Y", "+Z", "-Z")
+LONGEST_WORDS = 24
+
+
+@dataclass(frozen=True)
+class Placing:
+    """How a job places: within which zone (mm), and what its directions are called there."""
+
+    zone_mm: float
+    words: Mapping[str, str]
+
+    @classmethod
+    def of_job(cls, job: Job) -> Placing:
+        kept = job.placing
+        return cls(float(kept.get("zone_mm", ZONE_MM)), {a: kept.get("words", {}).get(a) or f"toward {a}" for a in AXES})
+
+
+@dataclass(frozen=True, eq=False)
+class Aims:
+    """The rows whose nominals have a center, with the places (n, 3) in the part and the zones (n,) mm of these."""
+
+    rows: tuple[SheetRow, ...]
+    places: Array
+    zones_mm: Array
+
+
+@dataclass(frozen=True, eq=False)
+class Missing:
+    """What is missing at one row: the way (3,) in the part by which it is to be moved, mm."""
+
+    row: SheetRow
+    way: Array
+    zone_mm: float
+
+    @property
+    def far_mm(self) -> float:
+        return float(np.linalg.norm(self.way))
+
+    @property
+    def inside(self) -> bool:
+        return self.far_mm <= self.zone_mm
+
+
+def aims_of(state: JobResults) -> Aims:
+    """Kept with the job while nobody edits its rows."""
+    kept, placing = state.remembered.get("aims"), Placing.of_job(state.job)
+    if kept is None or kept[0] is not state.sheet or kept[1] != placing:
+        rows = tuple(row for row in state.measured if point_of(row.recipe.should_be) is not None)
+        places = np.array([center_point(row.recipe.should_be) for row in rows]).reshape(-1, 3)
+        zones = np.array([_zone(row, placing.zone_mm) for row in rows])
+        kept = state.remembered["aims"] = state.sheet, placing, Aims(rows, places, zones)
+    return kept[2]
+
+
+def _zone(row: SheetRow, usual_mm: float) -> float:
+    """How far its center may lie off: as asked of the row, else as the job's."""
+    limits = [v for a in row.recipe.asked if a.key == "off" for v in (a.lower, a.upper) if v is not None]
+    return max(map(abs, limits)) if limits else usual_mm
+
+
+def missing(state: JobResults, tip_part: Array, radius_mm: float | None) -> Missing | None:
+    """Of the place that the tip or the reflector is nearest to; else of the surface of the current row, the tip taken off."""
+    aims = aims_of(state)
+    if len(aims.rows):
+        ways = aims.places - tip_part
+        nearest = int(np.argmin(np.einsum("ij,ij->i", ways, ways)))
+        found = Missing(aims.rows[nearest], ways[nearest], float(aims.zones_mm[nearest]))
+        if found.far_mm <= REACH_MM:
+            return found
+    row = state.current
+    if row is None or radius_mm is None:
+        return None
+    spots = tip_part + STEP_MM * np.vstack([np.zeros(3), np.eye(3), -np.eye(3)])
+    heights = row.recipe.height_over_nominal(spots, state.surfaces)
+    if heights is None:
+        return None
+    outward = (heights[1:4] - heights[4:7]) / (2 * STEP_MM)
+    way = -(float(heights[0]) - radius_mm) * outward
+    return Missing(row, way, Placing.of_job(state.job).zone_mm) if np.linalg.norm(way) <= REACH_MM else None
+
+
+def told(state: JobResults, found: Missing) -> dict[str, Any]:
+    """As the page shows it: how far, whether that is in, and which way, the largest first."""
+    units, words = state.job.units, Placing.of_job(state.job).words
+    steps = sorted(zip("XYZ", found.way.tolist(), strict=True), key=lambda step: -abs(step[1]))
+    ways = [
+        f"{length_text(abs(v), units)} {words[('+' if v > 0 else '-') + axis]}"
+        for axis, v in steps
+        if abs(v) > SMALL_SHARE * found.far_mm
+    ]
+    return {
+        "row": found.row.id, "name": found.row.recipe.name, "far": length_text(found.far_mm, units), "in": found.inside,
+        "mm": round(found.far_mm, 3), "ways": ", ".join(ways),
+    }  # fmt: skip
+
+
+def set_placing(actor: Actor, job_id: int, form: Mapping[str, str]) -> None:
+    """The zone of what is placed, and what the directions are called."""
+    actor.must_change()
+    with transaction() as session:
+        job = stored(session, Job, job_id, lock=True)
+        before, after = job.placing, {"zone_mm": _typed_zone(form.get("zone", ""), job.units), "words": _typed_words(form)}
+        job.placing = after
+        record(session, actor, job_id, "how it is placed", before=before, after=after)
+        tell(session, job_id, "sheet")
+
+
+def _typed_zone(text: str, units: Units) -> float:
+    zone_mm = length_from_text(text, units, "the zone")
+    if not 0 < zone_mm < 1e4:
+        raise InputError("The zone is larger than nothing.", "Nothing was changed.", "Type how far a place may lie off.")
+    return zone_mm
+
+
+def _typed_words(form: Mapping[str, str]) -> dict[str, str]:
+    found = {}
+    for axis in AXES:
+        words = form.get(axis, "").strip()
+        if len(words) > LONGEST_WORDS or not words.isprintable():
+            raise InputError(
+                f"The words for {axis} have at most {LONGEST_WORDS} letters.", "Nothing was changed.", "Type shorter ones."
+            )
+        if words:
+            found[axis] = words
+    return found

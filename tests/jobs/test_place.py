@@ -1,0 +1,93 @@
+"""How far off a place is, which way it is to be moved, and in whose words."""
+
+import numpy as np
+import pytest
+from job_bench import TECHNICIAN, batch, numbers
+
+from zipplumb.core.errors import InputError
+from zipplumb.jobs import measure, place, planning
+from zipplumb.store.database import transaction
+from zipplumb.store.models import Job
+
+PLACES = {"P": (0.0, 0, 100), "Q": (400.0, 0, 100), "R": (0.0, 300, 100)}
+
+
+@pytest.fixture
+def placed(bench):
+    """Three points that lie where they should, and the part aligned by them: part = world."""
+    rows = {n: bench.plan(kind="point", name=n, nominal={"shape": "point", "position": p}) for n, p in PLACES.items()}
+    for name, row in rows.items():
+        measure.make_current(TECHNICIAN, bench.job, row)
+        measure.keep_hits(bench.arm, batch(center=PLACES[name]), next(numbers))
+        measure.finish(TECHNICIAN, bench.job)
+    with transaction() as session:
+        raw = {"kind": "reference_points", "name": "Reference", "points": list(rows.values())}
+        session.get(Job, bench.job).alignment_row_id = planning.add_row(session, TECHNICIAN, bench.job, raw)
+    bench.points = rows
+    return bench
+
+
+def form(**more):
+    return {"zone": "0.1", "+X": "toward the rail", "-Z": "down", **more}
+
+
+def test_the_nearest_place_is_told_in_the_words_of_the_place(placed):
+    place.set_placing(TECHNICIAN, placed.job, form())
+    state = placed.state()
+    found = place.missing(state, np.array([399.2, 0.3, 102.0]), 3.0)
+    assert found.row.id == placed.points["Q"]
+    assert found.way == pytest.approx([0.8, -0.3, -2.0])
+    assert place.told(state, found) == {
+        "row": placed.points["Q"], "name": "Q", "far": "2.175", "in": False, "mm": 2.175,
+        "ways": "2.000 down, 0.800 toward the rail",
+    }  # fmt: skip
+    near = place.missing(state, np.array([0.05, 300, 100.05]), 3.0)
+    assert near.row.id == placed.points["R"] and near.inside
+    assert place.missing(state, np.array([200.0, 150, 100]), 3.0) is None  # near nothing
+
+
+def test_a_row_with_limits_of_its_own_is_judged_by_them(placed):
+    with transaction() as session:
+        raw = {"kind": "point", "name": "S", "nominal": {"shape": "point", "position": (0, 0, 900)}}
+        tight = planning.add_row(session, TECHNICIAN, placed.job, raw | {"asked": [{"key": "off", "upper": 0.02}]})
+    state = placed.state()
+    found = place.missing(state, np.array([0.0, 0.03, 900]), 3.0)
+    assert (found.row.id, found.zone_mm, found.inside) == (tight, 0.02, False)
+    assert not place.missing(state, np.array([0.0, 0.06, 100]), 3.0).inside  # 0.05, where nothing was said
+    place.set_placing(TECHNICIAN, placed.job, form())
+    assert place.missing(placed.state(), np.array([0.0, 0.06, 100]), 3.0).inside
+
+
+def test_a_surface_that_is_current_is_told_along_its_normal_with_the_tip_off(placed):
+    top = placed.plan_plane("Far top", [0, 0, 2000], [0, 0, 1])
+    measure.make_current(TECHNICIAN, placed.job, top)
+    found = place.missing(placed.state(), np.array([70.0, 20, 2005.0]), 3.0)
+    assert found.row.id == top
+    assert found.way == pytest.approx([0, 0, -2.0], abs=1e-6)
+
+
+@pytest.mark.parametrize(
+    ("wrong", "why"),
+    [
+        ({"zone": "0"}, "larger than nothing"),
+        ({"zone": "nan"}, "zone"),
+        ({"+X": "x" * 25}, "at most 24"),
+        ({"-Y": "a\x00b"}, "at most"),
+    ],
+)
+def test_nonsense_is_refused_and_what_was_kept_stays(placed, wrong, why):
+    place.set_placing(TECHNICIAN, placed.job, form())
+    with pytest.raises(InputError, match=why):
+        place.set_placing(TECHNICIAN, placed.job, form(**wrong))
+    kept = place.Placing.of_job(placed.state().job)
+    assert (kept.zone_mm, kept.words["+X"], kept.words["+Y"]) == (0.1, "toward the rail", "toward +Y")
+
+
+def test_inches(placed):
+    from zipplumb.jobs import sheet
+
+    sheet.set_units(TECHNICIAN, placed.job, "in")
+    place.set_placing(TECHNICIAN, placed.job, form(zone="0.01"))
+    state = placed.state()
+    assert place.Placing.of_job(state.job).zone_mm == pytest.approx(0.254)
+    assert place.told(state, place.missing(state, np.array([0.0, 25.4, 100]), 3.0))["far"] == "1.0000"
