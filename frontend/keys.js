@@ -1,6 +1,7 @@
 // The keys; the device's buttons do the same.
 import htmx from "htmx.org";
 import { say } from "./notices.js";
+import { zeroHere } from "./place.js";
 import { mute } from "./tones.js";
 
 const HAND = "stand-in-hand";
@@ -21,6 +22,7 @@ export function keys(bench) {
     U: () => post("/undo", { sweep: "1" }),
     w: () => post("/way"),
     r: () => post("/touch"),
+    z: zeroHere,
     j: () => post("/step/next"),
     k: () => post("/step/back"),
     m: () => say(mute() ? "Sound is off." : "Sound is on.", true),

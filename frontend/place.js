@@ -5,6 +5,8 @@ let seen = {};
 let key = "";
 let latest = Date.now();
 let said = null;
+let at = null; // where the tip is
+let zero = null;
 
 const age = (ms) => (ms < NOW_MS ? "now" : ms < 60_000 ? `${Math.round(ms / 1000)} s ago` : `${Math.round(ms / 60_000)} min ago`);
 
@@ -48,12 +50,37 @@ export function place(bench) {
     Object.keys(seen).forEach(show);
     fade();
   };
+  zero = JSON.parse(sessionStorage.getItem(`${key}-zero`) ?? "null");
   setInterval(all, 1000);
+  document.addEventListener("click", ({ target }) => target.closest("[data-zero]") && zeroHere());
   document.addEventListener("htmx:afterSwap", all);
   all();
 }
 
+// A zero of one's own: from then on it is told how far the tip is from there, along the active system.
+function length(mm) {
+  const inches = document.getElementById("bench").dataset.units === "in";
+  const text = (inches ? mm / 25.4 : mm).toFixed(inches ? 4 : 3);
+  return (mm < 0 ? text : `+${text}`).replace("-", "\u2212");
+}
+
+function fromZero(tip) {
+  const line = document.getElementById("from-zero");
+  line.textContent = zero && tip ? `From zero: ${["X", "Y", "Z"].map((axis, k) => `${axis} ${length(tip[k] - zero[k])}`).join("   ")}` : "";
+  const button = document.querySelector("[data-zero]");
+  if (button) button.textContent = zero ? "Take the zero away (Z)" : "Zero here (Z)";
+}
+
+export function zeroHere() {
+  zero = zero ? null : at;
+  if (zero) sessionStorage.setItem(`${key}-zero`, JSON.stringify(zero));
+  else sessionStorage.removeItem(`${key}-zero`);
+  fromZero(at);
+}
+
 export function placed(message) {
+  at = message.tip ?? null;
+  fromZero(at);
   const found = message.place;
   latest = Date.now();
   if (!found) return say(null);

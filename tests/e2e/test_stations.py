@@ -1,6 +1,7 @@
 """The tracker is carried: tied again by nests, of which one was knocked meanwhile."""
 
 import json
+import re
 
 import numpy as np
 from carrier_bench import NESTS, TECHNICIAN
@@ -116,6 +117,12 @@ def test_a_nest_is_moved_until_it_sits_where_it_belongs(tamsin, running, bench):
         expect(line).to_contain_text("leave it")
         page.reload()  # in the middle
         expect(line).to_contain_text("leave it")
+        page.get_by_role("button", name="Zero here").click()
+        expect(page.locator("#from-zero")).to_contain_text(re.compile(r"From zero: X [+−]0\.0\d\d"))
+        carry([0, 2, 0])
+        expect(page.locator("#from-zero")).to_contain_text(re.compile(r"[+−](1\.9|2\.0)\d\d"))  # in a turned system
+        page.keyboard.press("z")
+        expect(page.locator("#from-zero")).to_be_empty()
         tell_hand({"do": "block"}, port)
         expect(now).to_contain_text("this number is old")
     finally:
