@@ -14,12 +14,14 @@ from kit_pages import Kit  # noqa: E402
 from person import Person, launched  # noqa: E402
 from playwright.sync_api import sync_playwright  # noqa: E402
 
+from zipplumb.demo import carrier_real  # noqa: E402
 from zipplumb.demo.processes import Processes  # noqa: E402
-from zipplumb.jobs import kit, measure, stations  # noqa: E402
+from zipplumb.jobs import kit, measure, place, planning, sheet, stations  # noqa: E402
 from zipplumb.jobs.actor import Actor  # noqa: E402
 from zipplumb.jobs.hand import move_hand, tell_hand  # noqa: E402
 from zipplumb.jobs.results import load  # noqa: E402
 from zipplumb.store.database import transaction  # noqa: E402
+from zipplumb.store.models import Job  # noqa: E402
 
 TECHNICIAN = Actor(1, "Tamsin", "technician")
 TARGET = ROOT / "docs" / "screenshots"
@@ -54,7 +56,6 @@ def walk(person: Person, processes: Processes) -> None:
     person.hand("Pull off, wrong side")
     time.sleep(0.6)
     person.hand("Finish")
-    shot("side")
     page.get_by_text("Air on the other side").click()
     for name in (
         "Rear face",
@@ -97,6 +98,7 @@ def walk(person: Person, processes: Processes) -> None:
     shot("report")
     touch_walk(person, processes.bracket_job, processes.job, shot)
     kit_walk(person, processes, shot)
+    tracker_walk(person, processes, shot)
     page.set_viewport_size({"width": 390, "height": 844})
     person.open(processes.job)
     shot("phone")
@@ -151,10 +153,57 @@ def touch_walk(person: Person, job: int, back: int, shot) -> None:
     stations.bring(TECHNICIAN, back, arm, unmoved=True)
 
 
+def tracker_walk(person: Person, processes: Processes, shot) -> None:
+    """The tracker carried to a second station, with a nest knocked; and another nest that is to be moved."""
+    port, page = processes.sims["tracker"][0], person.page
+    tracker = next(i.id for i in kit.instruments() if i.name == "Hall tracker")
+    with transaction() as session:
+        part = session.get(Job, processes.job).part_id
+    job = sheet.create_job(TECHNICIAN, "Carrier in the hall", part)
+    stations.bring(TECHNICIAN, job, tracker)
+    lines = [f"N{k};{x};{y};{z}" for k, (x, y, z) in enumerate(carrier_real.NESTS, start=1)]
+    rows = planning.plan_list(TECHNICIAN, job, "\n".join(lines), "mm")
+    with transaction() as session:
+        raw = {"kind": "reference_points", "name": "Reference", "points": rows}
+        session.get(Job, job).alignment_row_id = planning.add_row(session, TECHNICIAN, job, raw)
+    person.open(job)
+
+    def round_all() -> None:
+        for k in range(1, 7):
+            page.locator("#now .ask", has_text=f" N{k} ").wait_for()
+            tell_hand({"do": "nest", "name": f"Nest {k}"}, port)
+            person.until(lambda: person.hits[0] == 1, 60)
+            tell_hand({"do": "click", "button": "finish"}, port)
+
+    round_all()
+    person.until(lambda: person.row("Reference").count() and "spare" in person.row("Reference").inner_text())
+    place.set_placing(
+        TECHNICIAN, job, {"zone": "0.1", "+X": "toward the door", "-X": "toward the wall", "+Z": "up", "-Z": "down"}
+    )
+    person.go("Place")
+    for k, by in ((1, None), (2, None), (5, [1.412, 0.1, -0.683])):
+        if by:
+            tell_hand({"do": "knock", "name": f"Nest {k}", "by": by}, port)
+        tell_hand({"do": "nest", "name": f"Nest {k}", "take": False}, port)
+        page.locator("#placing-now", has_text=f"N{k}").wait_for()
+        person.until(lambda k=k: "now" in page.locator(f"[data-aim='{rows[k - 1]}']").inner_text(), 60)
+    shot("place")
+    tell_hand({"do": "knock", "name": "Nest 5", "by": [-1.412, -0.1, 0.683]}, port)
+    stations.bring(TECHNICIAN, job, tracker)
+    tell_hand({"do": "station", "number": 1}, port)
+    tell_hand({"do": "knock", "name": "Nest 3", "by": [0.3, -0.2, 0.1]}, port)
+    person.go("Measure")
+    round_all()
+    person.go("Kit")
+    page.get_by_role("button", name="Whole", exact=True).last.click()
+    page.locator(".stations .inline-warn").wait_for()
+    shot("stations")
+    page.get_by_role("button", name="A third", exact=True).click()
+
+
 def kit_walk(person: Person, processes: Processes, shot) -> None:
     """A pivot of a new ball, and a sphere."""
     kit_pages, page = Kit(person), person.page
-    shot("instruments")
     kit_pages.room("Probes")
     for field, value in (("name", "25 mm steel ball"), ("diameter", "25"), ("length", "142")):
         page.fill(f"[name={field}]", value)
