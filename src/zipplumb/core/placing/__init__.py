@@ -1,0 +1,6 @@
+"""A detail on its adjusters: how it lies, which adjuster to turn, and what each really does."""
+
+from .adjusters import Adjuster, Effect, Plan, Turn, learned, plan_turns
+from .detail import Lies, lies
+
+__all__ = ["Adjuster", "Effect", "Lies", "Plan", "Turn", "learned", "lies", "plan_turns"]

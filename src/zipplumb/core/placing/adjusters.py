@@ -1,0 +1,201 @@
+"""Which adjuster to turn, which way, how far; and what one turn really does, learned from the turns before.
+
+A detail rests on its adjusters: where one of them touches, it goes along the adjuster's direction by as much as that was
+turned. Turns are found by bounded least squares over the targets' zones (``scipy.optimize.lsq_linear``: Stark and Parker,
+"Bounded-variable least-squares", Computational Statistics 10, 1995); what a turn does is tracked with a Kalman filter of two
+numbers, its pitch and its backlash (R. E. Kalman, J. Basic Engineering 82, 1960).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from scipy.optimize import lsq_linear
+
+from ..frames import Array
+from .detail import Lies, moves_of
+
+TOGETHER = 1e3  # weight of the condition that adjusters do not work against each other
+MOVED = 1e-6  # singular value, by the largest, below which the adjusters do not move the detail so
+AT_END = 1e-6
+COVERAGE = 2.0
+SHARE = 0.5  # of what is uncertain of its play, below which a move is not asked for
+LEAST_MM = 0.002  # a move smaller than that is not asked for
+SETTLES_MM = 0.003  # by which a detail settles by itself from one look to the next
+
+
+@dataclass(frozen=True, eq=False)
+class Adjuster:
+    """One screw, wedge or stack of shims.
+
+    Attributes
+    ----------
+    place, direction : (3,) where it touches the detail, and the unit direction in which that goes when it is turned up
+    mm_per_turn : as stated; of shims, the thickness of one
+    least, most : turns that are left down (negative or zero) and up
+    step : the smallest part of a turn that can be set; 0: any
+    """
+
+    name: str
+    place: Array
+    direction: Array
+    mm_per_turn: float
+    least: float = -np.inf
+    most: float = np.inf
+    step: float = 0.0
+
+
+@dataclass(frozen=True, eq=False)
+class Effect:
+    """What one adjuster really does: mm a turn and its backlash (mm), with their covariance (2, 2); ``last``: which way it was
+    turned last, 0 where that is not known."""
+
+    numbers: Array
+    covariance: Array
+    last: int = 0
+
+    @classmethod
+    def stated(cls, adjuster: Adjuster, u_share: float = 0.1, backlash_mm: float = 0.05) -> Effect:
+        """Before it was ever turned: as stated, to a tenth; its backlash is about as large as it is unknown."""
+        u = np.array([u_share * adjuster.mm_per_turn, backlash_mm])
+        return cls(np.array([adjuster.mm_per_turn, backlash_mm]), np.diag(u**2))
+
+    def lost(self, way: int) -> float:
+        """Share of the backlash that is lost when it is turned that way: half of it where it is not known how it stands."""
+        return 0.5 if self.last == 0 else float(way != self.last)
+
+    def doubt_mm(self, way: int) -> float:
+        """Standard uncertainty of what is lost when it is turned that way."""
+        return self.lost(way) * float(np.sqrt(self.covariance[1, 1]))
+
+    def turns_for(self, move_mm: float) -> float:
+        """Turns by which it moves the detail so far."""
+        way = int(np.sign(move_mm))
+        return 0.0 if way == 0 else (move_mm + way * self.lost(way) * self.numbers[1]) / self.numbers[0]
+
+    def move_of(self, turns: float) -> float:
+        """How far (mm) some turns move the detail; not at all while they only take up the backlash."""
+        way = int(np.sign(turns))
+        return way * max(way * turns * self.numbers[0] - self.lost(way) * self.numbers[1], 0.0)
+
+
+@dataclass(frozen=True)
+class Turn:
+    """An adjuster to be turned: by how many turns, up or down, and how far (mm) that moves the detail there."""
+
+    name: str
+    turns: float
+    move_mm: float
+    at_end: bool
+
+
+@dataclass(frozen=True, eq=False)
+class Plan:
+    """What to turn, the longest move first.
+
+    Attributes
+    ----------
+    left_mm : (n, 3) what is then still missing at each target: actual less nominal
+    inside : every target is then in its zone; ``rests``: it is already, by more than is uncertain
+    unmoved : (6, k) motions about the targets' middle, of unit size, that no adjuster makes
+    fights : adjusters that can only be turned together with others, since there are more than motions
+    """
+
+    turns: tuple[Turn, ...]
+    left_mm: Array
+    inside: bool
+    rests: bool
+    unmoved: Array
+    fights: tuple[str, ...]
+
+
+def answers_of(adjusters: Sequence[Adjuster], about: Array) -> Array:
+    """(m, 6) how far each adjuster's contact goes along its direction with a small slide and turn of the detail."""
+    places, directions = (np.array([getattr(a, name) for a in adjusters], float) for name in ("place", "direction"))
+    return np.einsum("mi,mij->mj", directions, moves_of(places, about))
+
+
+def plan_turns(found: Lies, nominal: Array, zones_mm: Array, adjusters: Sequence[Adjuster], effects: Sequence[Effect]) -> Plan:
+    """The turns that bring a detail's targets the farthest into their zones.
+
+    Parameters
+    ----------
+    found : how it lies; nominal : (n, 3) of the same targets; zones_mm : (n,) how far each may lie off
+    effects : what each adjuster does, as far as is known
+    """
+    rests = bool(np.all(np.linalg.norm(found.off_mm, axis=1) + COVERAGE * found.u_at(nominal) <= zones_mm))
+    into = np.array([1.0, 1, 1, *(3 * [1 / found.length_mm])])
+    answers = answers_of(adjusters, found.about) * into  # of motions whose turns are lengths
+    u, s, vt = np.linalg.svd(answers, full_matrices=True)
+    r = int(np.sum(s > MOVED * s[0]))
+    back = vt[:r].T / s[:r] @ u[:, :r].T  # (6, m): the motion that moves of the adjusters make
+    against = u[:, r:].T  # what the adjusters cannot do all at once
+    rows = (moves_of(nominal, found.about) * into / np.asarray(zones_mm, float)[:, None, None]).reshape(-1, 6)
+    missing = (-found.off_mm / np.asarray(zones_mm, float)[:, None]).ravel()
+    lows, highs = _bounds(adjusters, effects)
+    a = np.vstack([rows @ back, TOGETHER * against])
+    b = np.concatenate([missing, np.zeros(len(against))])
+    solved = lsq_linear(a, b, (lows, highs), lsq_solver="exact", tol=1e-14).x
+    moves, turns = _settable(solved, adjusters, effects)
+    left = found.off_mm + np.einsum("nij,j->ni", moves_of(nominal, found.about), into * (back @ moves))
+    ends = (solved <= lows + AT_END) | (solved >= highs - AT_END)
+    told = [
+        Turn(a.name, float(t), float(m), bool(e))
+        for a, t, m, e in zip(adjusters, turns, moves, ends, strict=True)
+        if t != 0.0 or e
+    ]
+    fights = tuple(a.name for a, row in zip(adjusters, against.T, strict=True) if np.linalg.norm(row) > MOVED)
+    inside = bool(np.all(np.linalg.norm(left, axis=1) <= zones_mm))
+    ordered = tuple(sorted(told, key=lambda turn: -abs(turn.move_mm)))
+    return Plan(() if rests else ordered, found.off_mm if rests else left, inside, rests, vt[r:].T, fights)
+
+
+def _bounds(adjusters: Sequence[Adjuster], effects: Sequence[Effect]) -> tuple[Array, Array]:
+    """How far (mm) each can move the detail, down and up."""
+    pairs = list(zip(adjusters, effects, strict=True))
+    lows = np.array([e.move_of(a.least) if np.isfinite(a.least) else -np.inf for a, e in pairs])
+    highs = np.array([e.move_of(a.most) if np.isfinite(a.most) else np.inf for a, e in pairs])
+    return lows - AT_END, highs + AT_END
+
+
+def _settable(moves_mm: Array, adjusters: Sequence[Adjuster], effects: Sequence[Effect]) -> tuple[Array, Array]:
+    """Moves and turns as they can be set: in steps, and none that is too small to be worth it."""
+    moves, turns = np.zeros(len(moves_mm)), np.zeros(len(moves_mm))
+    for k, (adjuster, effect) in enumerate(zip(adjusters, effects, strict=True)):
+        if abs(moves_mm[k]) < max(LEAST_MM, SHARE * effect.doubt_mm(int(np.sign(moves_mm[k])))):
+            continue  # turning it would rather spoil it
+        turn = effect.turns_for(float(moves_mm[k]))
+        if adjuster.step:
+            turn = adjuster.step * round(turn / adjuster.step)
+        turns[k] = min(max(turn, adjuster.least), adjuster.most)
+        moves[k] = effect.move_of(turns[k])
+    return moves, turns
+
+
+def learned(
+    effects: Sequence[Effect], adjusters: Sequence[Adjuster], turns: Array, before: Lies, after: Lies
+) -> tuple[Effect, ...]:
+    """What each adjuster does, the wiser for one round of turns (m,) and how the detail lay before and after it."""
+    answers = answers_of(adjusters, after.about)
+    seen = answers @ (after.motion - before.motion)
+    spread = np.einsum("mi,ij,mj->m", answers, before.covariance + after.covariance, answers) + SETTLES_MM**2
+    return tuple(
+        _wiser(effect, float(turn), float(move), float(variance))
+        for effect, turn, move, variance in zip(effects, turns, seen, spread, strict=True)
+    )
+
+
+def _wiser(effect: Effect, turns: float, move_mm: float, variance: float) -> Effect:
+    way = int(np.sign(turns))
+    if way == 0:
+        return effect
+    row = np.array([turns, -way * effect.lost(way)])
+    if effect.last == 0:  # anything from none to all of its play is lost
+        variance += (effect.numbers[1] ** 2 + effect.covariance[1, 1]) / 12
+    spread = float(row @ effect.covariance @ row) + variance
+    gain = effect.covariance @ row / spread
+    numbers = effect.numbers + gain * (move_mm - row @ effect.numbers)
+    covariance = effect.covariance - np.outer(gain, row @ effect.covariance)
+    return replace(effect, numbers=np.array([numbers[0], max(numbers[1], 0.0)]), covariance=covariance, last=way)

@@ -1,0 +1,184 @@
+"""Details on adjusters: made-up ones that really are otherwise than stated."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from scipy.optimize import least_squares
+from scipy.spatial.transform import Rotation
+
+from zipplumb.core.errors import AlignmentError
+from zipplumb.core.frames import Motion
+from zipplumb.core.placing import Adjuster, Effect, learned, lies, plan_turns
+from zipplumb.core.placing.adjusters import answers_of
+
+# a bearing carrier 500 x 280: three feet, two screws at its side, one at its end; targets on top
+TARGETS = np.array([[-220.0, -120, 240], [220, -120, 240], [220, 120, 240], [-220, 120, 300]])
+X, Y, Z = np.eye(3)
+FEET = [
+    Adjuster(f"Foot {k}", np.array(p, float), Z, 1.5) for k, p in enumerate(((-230, -130, 0), (230, -130, 0), (0, 130, 0)), 1)
+]
+SIDES = [
+    Adjuster("Side left", np.array([-200.0, -140, 40]), Y, 1.25),
+    Adjuster("Side right", np.array([200.0, -140, 40]), Y, 1.25),
+]
+SIX = [*FEET, *SIDES, Adjuster("End", np.array([-250.0, 0, 40]), X, 1.0)]
+ZONES = np.full(len(TARGETS), 0.05)
+U_MM = 0.006
+
+
+class Real:
+    """A detail as it really stands: its screws are not what is stated, and have play."""
+
+    def __init__(self, random, adjusters, wrong=0.1, backlash=0.1, off_mm=3.0, off_rad=5e-3):
+        self.random, self.adjusters = random, adjusters
+        self.pitch = [a.mm_per_turn * (1 + random.uniform(-wrong, wrong)) for a in adjusters]
+        self.play = random.uniform(0, backlash, len(adjusters))
+        self.slack = random.uniform(0, 1, len(adjusters)) * self.play  # that is taken up when it is turned up
+        turn = random.normal(size=3)
+        way = random.normal(size=3)
+        self.pose = Motion(
+            Rotation.from_rotvec(off_rad * turn / np.linalg.norm(turn)).as_matrix(), off_mm * way / np.linalg.norm(way)
+        )
+
+    def seen(self):
+        return self.pose.points(TARGETS) + self.random.normal(0, U_MM, TARGETS.shape)
+
+    def turned(self, turns):
+        """Every contact goes along its direction by what is left of its screw's move; the detail follows rigidly."""
+        moves = np.zeros(len(self.adjusters))
+        for k, n in enumerate(turns):
+            move = n * self.pitch[k]
+            taken = np.clip(move, -(self.play[k] - self.slack[k]), self.slack[k])
+            self.slack[k] -= taken
+            moves[k] = move - taken
+        motion, *_ = np.linalg.lstsq(answers_of(self.adjusters, np.zeros(3)), moves, rcond=None)
+        self.pose = Motion(Rotation.from_rotvec(motion[3:]).as_matrix(), motion[:3]) @ self.pose
+
+    @property
+    def off(self):
+        return np.linalg.norm(self.pose.points(TARGETS) - TARGETS, axis=1).max()
+
+
+def rounds(real, adjusters, most=4):
+    """How many rounds of proposed turns until all targets are within their zones; None: more than that."""
+    effects = [Effect.stated(a) for a in adjusters]
+    found = lies(TARGETS, real.seen(), np.full(len(TARGETS), U_MM))
+    for count in range(most + 1):
+        plan = plan_turns(found, TARGETS, ZONES, adjusters, effects)
+        if real.off <= ZONES[0]:
+            return count
+        by_name = {turn.name: turn.turns for turn in plan.turns}
+        turns = np.array([by_name.get(a.name, 0.0) for a in adjusters])
+        real.turned(turns)
+        after = lies(TARGETS, real.seen(), np.full(len(TARGETS), U_MM))
+        effects, found = learned(effects, adjusters, turns, found, after), after
+    return None
+
+
+def test_a_detail_far_off_sits_after_four_rounds_though_its_screws_are_not_what_is_stated():
+    counts = [rounds(Real(np.random.default_rng(seed), SIX), SIX) for seed in range(200)]
+    assert None not in counts, counts
+    assert np.mean(counts) < 3.2
+
+
+def test_how_it_lies_is_the_least_squares_motion(random):
+    """Against scipy's least_squares over a rotation vector and a shift."""
+    real = Real(random, SIX)
+    actual, u = real.seen(), np.array([0.01, 0.02, 0.01, 0.03])
+    found = lies(TARGETS, actual, u)
+
+    def left(p):
+        return ((Rotation.from_rotvec(p[:3]).apply(TARGETS - found.about) + found.about + p[3:] - actual) / u[:, None]).ravel()
+
+    best = least_squares(left, np.zeros(6), xtol=1e-15, ftol=1e-15, gtol=1e-15).x
+    assert found.motion[:3] == pytest.approx(best[3:], abs=1e-8)
+    assert found.motion[3:] == pytest.approx(best[:3], abs=1e-6)  # a turn of 5 mrad: told by its sine
+    assert not found.untold.size
+
+
+def test_its_uncertainty_holds_the_truth(random):
+    held = 0
+    for _ in range(400):
+        real = Real(random, SIX, off_mm=0.3, off_rad=5e-4)
+        found = lies(TARGETS, real.seen(), np.full(4, U_MM))
+        true = np.concatenate(
+            [real.pose.points(found.about) - found.about, Rotation.from_matrix(real.pose.rotation).as_rotvec()]
+        )
+        off = found.motion - true
+        held += off @ np.linalg.solve(found.covariance, off) < 12.592  # chi-square, six, 95 %
+    assert 0.92 < held / 400 < 0.98, held / 400
+
+
+@pytest.mark.parametrize(("count", "untold"), [(1, 3), (2, 1), (3, 0)])
+def test_with_few_targets_what_is_not_told_is_said_and_left(count, untold):
+    found = lies(TARGETS[:count], TARGETS[:count] + [0.4, -0.2, 0.1], np.full(count, U_MM))
+    assert found.untold.shape == (6, untold)
+    assert found.motion == pytest.approx([0.4, -0.2, 0.1, 0, 0, 0], abs=1e-9)
+
+
+def test_no_target_and_no_number_are_refused():
+    with pytest.raises(AlignmentError, match="No target"):
+        lies(np.empty((0, 3)), np.empty((0, 3)), np.empty(0))
+    with pytest.raises(AlignmentError, match="no place"):
+        lies(TARGETS, TARGETS * np.nan, np.ones(4))
+
+
+def exact(off, adjusters, **more):
+    found = lies(TARGETS, TARGETS + np.asarray(off), np.full(4, U_MM))
+    return plan_turns(found, TARGETS, ZONES, adjusters, [Effect.stated(a, backlash_mm=0.0) for a in adjusters], **more)
+
+
+def test_each_goes_the_way_that_is_missing():
+    plan = exact([0, 0, -0.3], SIX)
+    assert {t.name: round(t.turns, 6) for t in plan.turns} == {f"Foot {k}": 0.2 for k in (1, 2, 3)}
+    assert plan.inside and not plan.rests and not plan.fights
+    assert exact([0, 0, 0.02], SIX).rests and not exact([0, 0, 0.02], SIX).turns
+
+
+def test_what_no_adjuster_moves_is_said():
+    plan = exact([0.3, 0, 0.3], SIX[:5])  # none at the end
+    assert plan.unmoved.shape == (6, 1)
+    assert abs(plan.unmoved[0, 0]) > 0.9  # it slides along X
+    assert not plan.inside
+    assert plan.left_mm[:, 2] == pytest.approx(0, abs=1e-6)
+
+
+def test_four_feet_are_turned_together_and_said_to_fight():
+    corners = np.array([[-230.0, -130, 0], [230, -130, 0], [230, 130, 0], [-230, 130, 0]])
+    four = [Adjuster(f"Foot {k}", place, Z, 1.5) for k, place in enumerate(corners, 1)]
+    plan = exact([0, 0, -0.3], [*four, *SIX[3:]])
+    assert set(plan.fights) == {f"Foot {k}" for k in range(1, 5)}
+    assert [round(t.turns, 4) for t in plan.turns] == [0.2] * 4
+
+
+def test_one_that_is_at_its_end_is_said_and_the_others_do_what_can_be_done():
+    short = [replace(SIX[0], most=0.1), *SIX[1:]]
+    plan = exact([0, 0, -0.3], short)
+    stuck = next(t for t in plan.turns if t.name == "Foot 1")
+    assert stuck.at_end and stuck.turns == pytest.approx(0.1, abs=1e-5)
+    assert not plan.inside
+
+
+def test_shims_come_whole():
+    shims = [replace(a, mm_per_turn=0.1, step=1.0) for a in FEET]
+    plan = exact([0, 0, -0.33], [*shims, *SIX[3:]])
+    assert {t.turns for t in plan.turns} == {3.0}
+    assert plan.left_mm[:, 2] == pytest.approx(-0.03)
+
+
+def test_what_one_turn_does_is_learned_and_so_is_its_play():
+    effect, adjuster = Effect.stated(SIX[0]), SIX[0]
+    real_pitch, play, random = 1.62, 0.08, np.random.default_rng(3)
+    way = 0
+    for turns in (1.0, 0.5, -0.6, -0.2, 0.4, -0.5, 0.3):
+        sign = int(np.sign(turns))
+        moved = turns * real_pitch - sign * play * (way not in (0, sign))
+        before = lies(TARGETS, TARGETS + random.normal(0, 0.002, TARGETS.shape), np.full(4, 0.002))
+        at = TARGETS + [0, 0, moved] + random.normal(0, 0.002, TARGETS.shape)
+        if way == 0:
+            effect = replace(effect, last=sign)
+        (effect,) = learned([effect], [adjuster], np.array([turns]), before, lies(TARGETS, at, np.full(4, 0.002)))
+        way = sign
+    assert effect.numbers[0] == pytest.approx(real_pitch, abs=0.01)
+    assert effect.numbers[1] == pytest.approx(play, abs=0.01)
