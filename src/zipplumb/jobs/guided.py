@@ -105,14 +105,15 @@ def ask_again(actor: Actor, job_id: int, row_id: int) -> list[int]:
         if not failing:
             raise InputError("No point fails.", "Nothing was changed.", "Make the zone tighter, or go on.")
         for each in failing:
-            _open_anew(session, actor, each)
+            open_anew(session, actor, each)
         job.current_row_id, job.touching = failing[0], ""
         record(session, actor, job_id, "ask again", rows=failing)
         tell(session, job_id, "sheet", tone="moved")
         return failing
 
 
-def _open_anew(session: Session, actor: Actor, row_id: int) -> None:
+def open_anew(session: Session, actor: Actor, row_id: int) -> None:
+    """A row is to be measured anew: its hits are set aside, not deleted."""
     row = stored(session, Row, row_id)
     row.finished_at = None
     set_all_aside(session, Reading.row_id.in_([row_id, *row.recipe.get("hits_of", ())]), actor.id)

@@ -238,6 +238,18 @@ class Station(Base):
     created_at: Mapped[datetime] = _now()
 
 
+class Detail(Base):
+    """Something movable of a job, with its targets and adjusters. ``rounds``: the turns of each, and what was seen before."""
+
+    __tablename__ = "details"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    job_id: Mapped[int] = mapped_column(ForeignKey("jobs.id"), index=True)
+    recipe: Mapped[dict[str, Any]] = mapped_column(JSONB)
+    rounds: Mapped[list[Any]] = mapped_column(JSONB, server_default="[]")
+    created_at: Mapped[datetime] = _now()
+    removed_at: Mapped[datetime | None]
+
+
 class Reading(Base):
     """A batch of hits as they came: a press, the hits of one sweep, or a pull-off; of a row, or of a trial.
 

@@ -6,8 +6,10 @@ from flask import Blueprint, g, render_template, request
 from sqlalchemy.orm import Session
 
 from ...core.units import length_text
-from ...jobs import place
+from ...jobs import details, place
+from ...jobs.details_text import detail_text
 from ...jobs.results import JobResults
+from .. import asked
 from ..doors import changes
 from ..job import done
 from ..stages import shows
@@ -25,7 +27,8 @@ def panel(session: Session, state: JobResults, view: JobView) -> str:
     ]
     return render_template(
         "_place.html", view=view, lines=lines, aligned=state.alignment is not None, words=words, axes=place.AXES,
-        zone=length_text(placing.zone_mm, units),
+        zone=length_text(placing.zone_mm, units), columns=details.COLUMNS,
+        details=[detail_text(state, now) for now in details.details_of(session, state)],
     )  # fmt: skip
 
 
@@ -33,4 +36,34 @@ def panel(session: Session, state: JobResults, view: JobView) -> str:
 @changes
 def placing(job_id: int):
     place.set_placing(g.actor, job_id, request.form)
+    return done()
+
+
+@blueprint.post("/details")
+@changes
+def add(job_id: int):
+    """A detail that is to be moved."""
+    details.add(g.actor, job_id, request.form.get("name", ""), asked.ids("target"), request.form.get("adjusters", ""))
+    return done()
+
+
+@blueprint.post("/details/<int:detail_id>/turned")
+@changes
+def turned(job_id: int, detail_id: int):
+    seen = request.form.get("round", "")
+    details.turned(g.actor, job_id, detail_id, int(seen) if asked.is_count(seen) else -1)
+    return done()
+
+
+@blueprint.post("/details/<int:detail_id>/look")
+@changes
+def look(job_id: int, detail_id: int):
+    details.look_again(g.actor, job_id, detail_id)
+    return done()
+
+
+@blueprint.post("/details/<int:detail_id>/remove")
+@changes
+def remove(job_id: int, detail_id: int):
+    details.remove(g.actor, job_id, detail_id)
     return done()

@@ -1,0 +1,156 @@
+"""A detail moved on its adjusters, round after round, by what is proposed; its screws are not what is stated."""
+
+import numpy as np
+import pytest
+from job_bench import TECHNICIAN, Bench, batch, numbers
+from scipy.spatial.transform import Rotation
+
+from zipplumb.core.errors import InputError
+from zipplumb.core.frames import Motion
+from zipplumb.core.placing.adjusters import answers_of
+from zipplumb.jobs import details, measure, place, planning
+from zipplumb.jobs.details import details_of
+from zipplumb.jobs.details_text import detail_text
+from zipplumb.jobs.results import load
+from zipplumb.store.database import transaction
+from zipplumb.store.models import Job
+
+WORLD = {"P": (0.0, 0, 100), "Q": (900.0, 0, 100), "R": (0.0, 700, 100)}
+TARGETS = {"T1": (200.0, 100, 300), "T2": (640, 100, 300), "T3": (640.0, 380, 300), "T4": (200.0, 380, 360)}
+ADJUSTERS = """Foot 1; 190; 110; 50; up; 1.5; 4; 4
+Foot 2; 650; 110; 50; up; 1.5; 4; 4
+Foot 3; 420; 390; 50; +Z; 1.5; 4; 4
+
+Side left; 220; 90; 90; +Y; 1.25
+Side right; 620; 90; 90; +Y; 1.25
+End; 180; 240; 90; toward the rail; 1,0
+"""
+
+
+def hit(bench, row, at):
+    measure.make_current(TECHNICIAN, bench.job, row)
+    measure.keep_hits(bench.arm, batch(center=at), next(numbers))
+    measure.finish(TECHNICIAN, bench.job)
+
+
+@pytest.fixture
+def bench_with_detail(bench):
+    """The part aligned by three points (part = world), and four targets on something that stands off."""
+    raw = {"kind": "point"}
+    rows = {n: bench.plan(**raw, name=n, nominal={"shape": "point", "position": p}) for n, p in (WORLD | TARGETS).items()}
+    for name, at in WORLD.items():
+        hit(bench, rows[name], at)
+    with transaction() as session:
+        system = {"kind": "reference_points", "name": "Reference", "points": [rows[n] for n in WORLD]}
+        session.get(Job, bench.job).alignment_row_id = planning.add_row(session, TECHNICIAN, bench.job, system)
+    place.set_placing(TECHNICIAN, bench.job, {"zone": "0.05", "+Z": "up", "-Z": "down", "+X": "toward the rail"})
+    bench.points = rows
+    bench.targets = [rows[n] for n in TARGETS]
+    return bench
+
+
+def shown(bench):
+    with transaction() as session:
+        state = load(session, bench.job)
+        (now,) = details_of(session, state)
+        return now, detail_text(state, now)
+
+
+def test_turned_as_proposed_it_sits_after_a_few_rounds(bench_with_detail):
+    bench, random = bench_with_detail, np.random.default_rng(8)
+    number = details.add(TECHNICIAN, bench.job, "Carrier", bench.targets, ADJUSTERS)
+    now, text = shown(bench)
+    assert (text.word, text.look) == ("look", "Look at T1, T2, T3, T4.")
+    nominal = np.array(list(TARGETS.values()), float)
+    adjusters = [a.adjuster for a in now.recipe.adjusters]
+    pitch = [a.mm_per_turn * k for a, k in zip(adjusters, (1.09, 0.92, 1.05, 0.94, 1.07, 0.91), strict=True)]
+    pose = Motion(Rotation.from_rotvec([3e-3, -2e-3, 3e-3]).as_matrix(), np.array([1.5, -2.0, 1.5]))
+    for count in range(5):
+        for row, at in zip(bench.targets, pose.points(nominal), strict=True):
+            hit(bench, row, at + random.normal(0, 0.003, 3))
+        now, text = shown(bench)
+        if text.word == "sits":
+            break
+        assert (text.word, text.rounds) == ("move", count)
+        assert "left at most: in" in text.then
+        turns = {t.name: t.turns for t in now.plan.turns}
+        moves = [turns.get(a.name, 0.0) * p for a, p in zip(adjusters, pitch, strict=True)]
+        about = nominal.mean(axis=0)
+        motion, *_ = np.linalg.lstsq(answers_of(adjusters, about), moves, rcond=None)
+        turn = Rotation.from_rotvec(motion[3:]).as_matrix()
+        pose = Motion(turn, about + motion[:3] - turn @ about) @ pose
+        details.turned(TECHNICIAN, bench.job, number, count)
+        assert bench.state().current.id == bench.targets[0]
+        with pytest.raises(InputError, match="not the newest"):
+            details.turned(TECHNICIAN, bench.job, number, count)  # pressed twice
+    assert text.word == "sits" and count <= 3
+    assert np.linalg.norm(pose.points(nominal) - nominal, axis=1).max() < 0.05
+    details.look_again(TECHNICIAN, bench.job, number)
+    assert shown(bench)[1].word == "look"
+
+
+def test_it_is_told_in_the_words_of_the_place_and_what_cannot_be_done(bench_with_detail):
+    bench = bench_with_detail
+    details.add(
+        TECHNICIAN, bench.job, "Carrier", bench.targets, "Foot 1; 190; 110; 50; up; 1.5; 4; 0.1\nFoot 2; 650; 110; 50; up; 1.5"
+    )
+    for row, at in zip(bench.targets, TARGETS.values(), strict=True):
+        hit(bench, row, np.array(at) - [0, 0, 0.6])
+    _, text = shown(bench)
+    turn = {t.name: t for t in text.turns}
+    assert turn["Foot 1"].note == "at its end"
+    assert turn["Foot 2"].way.endswith(" up")
+    assert any("No adjuster does it" in note for note in text.notes)
+    assert any("At the end of its way: Foot 1" in note for note in text.notes)
+    assert "not in yet" in text.then
+
+
+def test_few_targets_a_bent_one_and_a_system_that_rests_on_it_are_said(bench_with_detail):
+    bench = bench_with_detail
+    details.add(TECHNICIAN, bench.job, "Carrier", bench.targets, "")
+    hit(bench, bench.targets[0], np.array(TARGETS["T1"]) + [0.4, 0, 0])
+    _, text = shown(bench)
+    assert any("leave 3 of 6 motions untold" in note for note in text.notes)
+    assert text.look == "Look at T2, T3, T4." and text.six[0] == "+0.400"
+    for row, at in list(zip(bench.targets, TARGETS.values(), strict=True))[1:]:
+        hit(bench, row, np.array(at))
+    assert any("do not move as one" in note for note in shown(bench)[1].notes)
+    with transaction() as session:
+        system = {"kind": "reference_points", "name": "On it", "points": bench.targets[:3]}
+        session.get(Job, bench.job).alignment_row_id = planning.add_row(session, TECHNICIAN, bench.job, system)
+    assert any("what is moved cannot hold the system" in note for note in shown(bench)[1].notes)
+
+
+@pytest.mark.parametrize(
+    ("text", "why"),
+    [
+        ("Foot; 1; 2; 3; up", "Line 1: It has 5 entries"),
+        ("Foot; 1; 2; 3; up; 1.5\nFoot; 1; 2; 3; sideways; 1", "Line 2: “sideways” is no direction"),
+        ("Foot; 1; x; 3; up; 1.5", "Line 1: “x” in a number is not a number"),
+        ("Foot; 1; 2; 3; up; 0", "Line 1: mm per turn"),
+        ("; 1; 2; 3; up; 1", "Line 1: name"),
+        ("\n".join(["Foot; 1; 2; 3; up; 1"] * 25), "The list of adjusters"),
+    ],
+)
+def test_a_list_with_one_bad_line_is_refused_whole(bench_with_detail, text, why):
+    bench = bench_with_detail
+    with pytest.raises(InputError, match=why):
+        details.add(TECHNICIAN, bench.job, "Carrier", bench.targets, text)
+    with transaction() as session:
+        assert not details_of(session, load(session, bench.job))
+
+
+def test_only_what_is_of_this_job(bench_with_detail, stack):
+    bench, other = bench_with_detail, Bench(stack)
+    number = details.add(TECHNICIAN, bench.job, "Carrier", bench.targets, ADJUSTERS)
+    with pytest.raises(InputError, match="no place with a nominal"):
+        details.add(TECHNICIAN, other.job, "Carrier", bench.targets, ADJUSTERS)
+    for name, targets in (("", bench.targets), ("x" * 81, bench.targets), ("Carrier", [])):
+        with pytest.raises(InputError, match="is refused"):
+            details.add(TECHNICIAN, bench.job, name, targets, "")
+    for act in (details.remove, details.look_again):
+        with pytest.raises(InputError, match="not in this job"):
+            act(TECHNICIAN, other.job, number)
+    details.remove(TECHNICIAN, bench.job, number)
+    with pytest.raises(InputError, match="not in this job"):
+        details.look_again(TECHNICIAN, bench.job, number)
