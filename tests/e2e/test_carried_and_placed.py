@@ -8,9 +8,12 @@ from carrier_bench import NESTS, TECHNICIAN
 from playwright.sync_api import expect
 
 from zipplumb.core.frames import Motion
+from zipplumb.core.placing.adjusters import answers_of
+from zipplumb.core.placing.detail import moves_of
 from zipplumb.core.uncertainty import coverage_factor
 from zipplumb.demo import carrier_real
-from zipplumb.jobs import planning
+from zipplumb.jobs import place, planning
+from zipplumb.jobs.details import details_of
 from zipplumb.jobs.hand import tell_hand
 from zipplumb.jobs.results import load
 from zipplumb.store.database import stored, transaction
@@ -128,3 +131,83 @@ def test_a_nest_is_moved_until_it_sits_where_it_belongs(tamsin, running, bench):
     finally:
         tell_hand({"do": "block"}, port)
         tell_hand({"do": "knock", "name": "Nest 5", "by": list(-moved)}, port)
+
+
+ADJUSTERS = """Foot 1; -300; 2500; 0; up; 1.5; 4; 4
+Foot 2; 600; 1700; 0; up; 1.5; 4; 4
+Foot 3; 700; -200; 0; up; 1.5; 4; 4
+Side left; -300; 2500; 90; +Y; 1.25
+Side right; 1500; 900; 90; +Y; 1.25
+End; 180; 240; 90; +X; 1
+"""
+
+
+def test_a_detail_is_turned_round_after_round_until_it_sits(tamsin, running, bench):
+    """Its screws move it a tenth otherwise than stated; the nests that it carries are moved by what is turned."""
+    here = bench("Foot", "Hall tracker")
+    port, page = running.sims["tracker"][0], here.page
+    lines = [f"{name};{x};{y};{z}" for name, (x, y, z) in zip(NESTS, carrier_real.NESTS, strict=True)]
+    rows = planning.plan_list(TECHNICIAN, here.job, "\n".join(lines), "mm")
+
+    def take(k):
+        expect(page.locator("#now .say .ask")).to_contain_text(f" N{k} ")
+        tell_hand({"do": "nest", "name": f"Nest {k}"}, port)
+        tamsin.until(lambda: tamsin.hits[0] == 1, 60)
+        tell_hand({"do": "click", "button": "finish"}, port)
+
+    tamsin.go("Measure")
+    for k in (1, 2, 3):
+        take(k)
+    with transaction() as session:
+        raw = {"kind": "reference_points", "name": "Reference", "points": rows[:3]}
+        stored(session, Job, here.job).alignment_row_id = planning.add_row(session, TECHNICIAN, here.job, raw)
+    place.set_placing(TECHNICIAN, here.job, {"zone": "0.08", "+Z": "up", "-Z": "down"})
+    tamsin.go("Place")
+    page.get_by_text("A detail that is moved on adjusters").click()
+    form = page.locator(".detail-form")
+    form.locator("[name=name]").fill("Gearbox foot")
+    for name in NESTS[3:]:
+        form.get_by_label(name, exact=True).check()
+    form.locator("[name=adjusters]").fill(ADJUSTERS.replace("Foot 2; 600", "Foot 2; x"))
+    form.get_by_role("button", name="Add it").click()
+    expect(page.locator(".notice").last).to_contain_text("Line 2: “x” in a number is not a number")
+    form.locator("[name=adjusters]").fill(ADJUSTERS)
+    form.get_by_role("button", name="Add it").click()
+    detail = page.locator("[data-detail]")
+    expect(detail).to_contain_text("Look at N4, N5, N6.")
+    nominal = np.array(carrier_real.NESTS[3:])
+    with transaction() as session:
+        (now,) = details_of(session, load(session, here.job))
+    adjusters = [a.adjuster for a in now.recipe.adjusters]
+    pitch = [a.mm_per_turn * k for a, k in zip(adjusters, (1.08, 0.93, 1.06, 0.95, 1.07, 0.92), strict=True)]
+    stood = np.zeros((3, 3))
+
+    def stand(off):
+        for k, by in zip((4, 5, 6), off - stood, strict=True):
+            tell_hand({"do": "knock", "name": f"Nest {k}", "by": by.tolist()}, port)
+        stood[:] = off
+
+    try:
+        stand(np.array([[1.1, 0.9, -1.2], [1.0, 1.0, -0.7], [0.9, 0.9, -0.4]]))
+        for number in range(4):
+            tamsin.go("Measure")
+            for k in (4, 5, 6):
+                take(k)
+            tamsin.go("Place")
+            expect(detail.locator(".detail-word")).to_have_text(re.compile("off at most|It sits"))
+            if "It sits" in detail.inner_text():
+                break
+            expect(detail).to_contain_text(f"round {number + 1}")
+            with transaction() as session:
+                (now,) = details_of(session, load(session, here.job))
+            turns = {t.name: t.turns for t in now.plan.turns}
+            expect(detail.locator(".turns li")).to_have_count(len(turns))
+            moves = [turns.get(a.name, 0.0) * p for a, p in zip(adjusters, pitch, strict=True)]
+            motion = np.linalg.solve(answers_of(adjusters, nominal.mean(axis=0)), moves)
+            stand(stood + moves_of(nominal, nominal.mean(axis=0)) @ motion)
+            detail.get_by_role("button", name="Turned so: look again").click()
+            expect(detail).to_contain_text("Look at N4, N5, N6.")
+        expect(detail).to_contain_text("It sits")
+        assert np.linalg.norm(stood, axis=1).max() < 0.1
+    finally:
+        stand(np.zeros((3, 3)))

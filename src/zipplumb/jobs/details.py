@@ -183,7 +183,7 @@ def add(actor: Actor, job_id: int, name: str, targets: Sequence[int], adjusters:
 
 def _adjusters(text: str, job: Job) -> list[dict[str, Any]]:
     """Adjusters from lines of text. Raises InputError naming the line."""
-    words = {w.lower(): a for a, w in Placing.of_job(job).words.items()} | {a.lower(): a for a in AXES}
+    words = {w.lower().replace("−", "-"): a for a, w in Placing.of_job(job).words.items()} | {a.lower(): a for a in AXES}
     found = []
     for number, line in enumerate(text.splitlines(), 1):
         if not line.strip():

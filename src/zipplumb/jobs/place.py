@@ -36,7 +36,10 @@ class Placing:
     @classmethod
     def of_job(cls, job: Job) -> Placing:
         kept = job.placing
-        return cls(float(kept.get("zone_mm", ZONE_MM)), {a: kept.get("words", {}).get(a) or f"toward {a}" for a in AXES})
+        return cls(
+            float(kept.get("zone_mm", ZONE_MM)),
+            {a: kept.get("words", {}).get(a) or f"toward {a.replace('-', '−')}" for a in AXES},
+        )
 
 
 @dataclass(frozen=True, eq=False)
