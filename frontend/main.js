@@ -1,6 +1,7 @@
 // The front door of the page's own behaviour. Pages come from the server; this only adds what a server cannot do.
 import htmx from "htmx.org";
 import { keys } from "./keys.js";
+import { fitter } from "./fitter.js";
 import { forms } from "./forms.js";
 import { choices, kit } from "./kit.js";
 import { later } from "./later.js";
@@ -21,6 +22,8 @@ choices();
 forms();
 const frame = document.querySelector("[data-kit-live]");
 if (frame) kit(frame);
+const atTheJig = document.getElementById("fitter");
+if (atTheJig) fitter(atTheJig);
 const bench = document.getElementById("bench");
 if (bench) {
   const { Stage } = await import("./stage/stage.js"); // heavy: only where there is a stage

@@ -14,6 +14,7 @@ from zipplumb.core.uncertainty import coverage_factor
 from zipplumb.demo import carrier_real
 from zipplumb.jobs import place, planning
 from zipplumb.jobs.details import details_of
+from zipplumb.jobs.details_text import turns_text
 from zipplumb.jobs.hand import tell_hand
 from zipplumb.jobs.results import load
 from zipplumb.store.database import stored, transaction
@@ -142,7 +143,7 @@ End; 180; 240; 90; +X; 1
 """
 
 
-def test_a_detail_is_turned_round_after_round_until_it_sits(tamsin, running, bench):
+def test_a_detail_is_turned_round_after_round_until_it_sits(tamsin, running, bench, chromium):
     """Its screws move it a tenth otherwise than stated; the nests that it carries are moved by what is turned."""
     here = bench("Foot", "Hall tracker")
     port, page = running.sims["tracker"][0], here.page
@@ -175,6 +176,11 @@ def test_a_detail_is_turned_round_after_round_until_it_sits(tamsin, running, ben
     form.get_by_role("button", name="Add it").click()
     detail = page.locator("[data-detail]")
     expect(detail).to_contain_text("Look at N4, N5, N6.")
+    detail.get_by_role("button", name="A page for the fitter's phone").click()
+    address = detail.locator(".link-code a").get_attribute("href")
+    phone = chromium.new_context(viewport={"width": 390, "height": 844}).new_page()  # nobody is signed in there
+    phone.goto(address)
+    expect(phone.locator("#fitter-now")).to_contain_text("It is being looked at")
     nominal = np.array(carrier_real.NESTS[3:])
     with transaction() as session:
         (now,) = details_of(session, load(session, here.job))
@@ -202,12 +208,20 @@ def test_a_detail_is_turned_round_after_round_until_it_sits(tamsin, running, ben
                 (now,) = details_of(session, load(session, here.job))
             turns = {t.name: t.turns for t in now.plan.turns}
             expect(detail.locator(".turns li")).to_have_count(len(turns))
+            first = now.plan.turns[0]
+            expect(phone.locator(".next")).to_contain_text(first.name)
+            expect(phone.locator(".next .count")).to_have_text(turns_text(first.turns, 0))
             moves = [turns.get(a.name, 0.0) * p for a, p in zip(adjusters, pitch, strict=True)]
             motion = np.linalg.solve(answers_of(adjusters, nominal.mean(axis=0)), moves)
             stand(stood + moves_of(nominal, nominal.mean(axis=0)) @ motion)
             detail.get_by_role("button", name="Turned so: look again").click()
             expect(detail).to_contain_text("Look at N4, N5, N6.")
         expect(detail).to_contain_text("It sits")
+        expect(phone.locator("#fitter-now")).to_contain_text("● It sits")
+        expect(phone.locator("#fitter-place")).to_contain_text("N6")  # where the reflector sits
         assert np.linalg.norm(stood, axis=1).max() < 0.1
     finally:
         stand(np.zeros((3, 3)))
+    detail.get_by_role("button", name="Withdraw 1 link").click()
+    expect(phone.locator("h1")).to_have_text("This link has ended")
+    phone.context.close()

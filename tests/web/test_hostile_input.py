@@ -68,6 +68,7 @@ FORMS = {
     "measure.hit": {"aside": "1"},
     "derive.as_one_goes": {"way": "last"}, "place.placing": {"zone": "0.05", "+X": "toward the rail", "-Z": "down"},
     "place.add": {"name": "Foot", "target": "1", "adjusters": "Foot 1; 0; 0; 0; +Z; 1.5; 4; 4"},
+    "fitter.make": {}, "fitter.withdraw": {},
     "place.turned": {"round": "0"}, "place.look": {}, "place.remove": {},
     "derive.plan": {"key": "flatness_", "of": "@row_id", "diameter": "5", "height": "3", "offset": "1", "zone": "0.1"},
     "report.decide": {"rule": "simple"},

@@ -250,6 +250,17 @@ class Detail(Base):
     removed_at: Mapped[datetime | None]
 
 
+class FitterLink(Base):
+    """A link by which somebody without an account sees one detail; its secret is kept as a hash."""
+
+    __tablename__ = "fitter_links"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    detail_id: Mapped[int] = mapped_column(ForeignKey("details.id"), index=True)
+    token_hash: Mapped[str] = mapped_column(String(64), unique=True)
+    created_at: Mapped[datetime] = _now()
+    withdrawn_at: Mapped[datetime | None]
+
+
 class Reading(Base):
     """A batch of hits as they came: a press, the hits of one sweep, or a pull-off; of a row, or of a trial.
 

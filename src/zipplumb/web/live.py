@@ -31,6 +31,7 @@ from ..core.units import Units, length_text
 from ..exchange.table import RowText
 from ..jobs import place
 from ..jobs.ahead import ahead_of
+from ..jobs.fitter import detail_of
 from ..jobs.results import JobResults, load
 from ..store.database import AWAY as DATABASE_AWAY
 from ..store.database import CHANGED, TIP, database_url, snapshot
@@ -61,7 +62,8 @@ def _event(name: str, data: dict) -> bytes:
 class Page:
     """One open page, on the loop that writes to it."""
 
-    def __init__(self):
+    def __init__(self, link: int | None = None):
+        self.link = link  # a fitter's: it hears of one detail only
         self.loop = asyncio.get_running_loop()
         self.events: asyncio.Queue[bytes] = asyncio.Queue()
         self.behind = False
@@ -88,6 +90,7 @@ class Watched:
     """A job that somebody looks at, as it was sent last."""
 
     pages: set[Page] = field(default_factory=set)
+    fitters: set[Page] = field(default_factory=set)
     state: JobResults | None = None
     texts: Layered[int, RowText] = field(default_factory=lambda: Layered({}))
     now: str = ""
@@ -106,6 +109,7 @@ class Hub:
         self.wake, self.hearing = threading.Event(), threading.Event()
         self.away = False
         self.links: dict[int, bool] = {}
+        self.targets: dict[int, frozenset[int]] = {}  # by fitter's link, the rows that it may hear of
         self.watched = 0.0
         self.begun = False
         self.asked = EnvironBuilder(app).get_environ()
@@ -113,12 +117,14 @@ class Hub:
     # ---- on the loop: a page that listens ------------------------------------------------
 
     async def listen(self, to: str, write: Write) -> None:
-        """Write events until cancelled. ``to``: "job 5" or "kit"."""
-        page, job_id = Page(), int(to.partition(" ")[2] or 0)
+        """Write events until cancelled. ``to``: "job 5", "link 5 7" (of that job) or "kit"."""
+        job_id, link = (int(number) for number in f"{to} 0 0".split(" ")[1:3])
+        page = Page(link or None)
         await write(b"retry: 700\n\n")
         await asyncio.to_thread(self._begin)
         with self.lock:
-            (self.jobs.setdefault(job_id, Watched()).pages if job_id else self.kit).add(page)
+            watched = self.jobs.setdefault(job_id, Watched()) if job_id else None
+            (self.kit if watched is None else watched.fitters if link else watched.pages).add(page)
         try:
             await asyncio.to_thread(self._whole, job_id, page)
             while True:
@@ -134,7 +140,8 @@ class Hub:
                 self.kit.discard(page)
                 if watched := self.jobs.get(job_id):
                     watched.pages.discard(page)
-                    if not watched.pages:
+                    watched.fitters.discard(page)
+                    if not watched.pages and not watched.fitters:
                         self.jobs.pop(job_id)
 
     def _begin(self) -> None:
@@ -150,10 +157,10 @@ class Hub:
         """Everything as it stands, in the place of all that was to be sent to a page."""
         with self.working:
             with self._as_asked():
-                events = [_event("kit", {"what": "begin"})] if not job_id else self._whole_of(job_id)
+                events = [_event("kit", {"what": "begin"})] if not job_id else self._whole_of(job_id, page.link)
             page.loop.call_soon_threadsafe(page.begin_anew, events)
 
-    def _whole_of(self, job_id: int) -> list[bytes]:
+    def _whole_of(self, job_id: int, link: int | None) -> list[bytes]:
         watched = self.jobs.get(job_id)
         try:
             state = self._load(job_id)
@@ -162,6 +169,8 @@ class Hub:
             return [_event("trouble", {"words": AWAY})]
         if watched is not None and watched.state is None:
             self._remember(watched, state)
+        if link is not None:
+            return [self._detail(state, link)]
         scene = scene_of(state)
         return [_event("update", {"html": self._all_html(state), "scene": scene, "rows": list(scene["rows"]), "what": "begin"})]
 
@@ -203,7 +212,7 @@ class Hub:
             if not self.away:
                 self.away = True
                 for watched in list(self.jobs.values()):
-                    self._send(watched.pages, _event("trouble", {"words": AWAY}))
+                    self._send(watched.pages | watched.fitters, _event("trouble", {"words": AWAY}))
             time.sleep(0.5)
 
     def _watch_links(self) -> None:
@@ -267,7 +276,7 @@ class Hub:
             log.exception("a change of job %s could not be shown", job_id)
             if watched := self.jobs.get(job_id):
                 watched.state = None  # the next change is shown whole
-                self._send(watched.pages, _event("trouble", {"words": NOT_SHOWN}))
+                self._send(watched.pages | watched.fitters, _event("trouble", {"words": NOT_SHOWN}))
 
     def _load(self, job_id: int, named: set[int] | None = None) -> JobResults:
         with snapshot() as session:
@@ -306,6 +315,20 @@ class Hub:
             "what": word.get("what"), "at": word.get("at"),
         }  # fmt: skip
         self._send(watched.pages, _event("update", message))
+        for page in list(watched.fitters):
+            self._send({page}, self._detail(state, page.link or 0))
+
+    def _detail(self, state: JobResults, link: int) -> bytes:
+        """What a fitter is to do now; that the link has ended, where it has."""
+        from .fitter import now_html  # which lets its pages listen
+
+        with snapshot() as session:
+            detail = detail_of(session, link)
+            if detail is None or detail.job_id != state.job.id:
+                self.targets.pop(link, None)
+                return _event("gone", {})
+            self.targets[link] = frozenset(detail.recipe["targets"])
+            return _event("detail", {"html": now_html(state, detail)})
 
     def _all_html(self, state: JobResults) -> str:
         view = JobView.of(state)
@@ -333,8 +356,15 @@ class Hub:
         if alignment:
             message |= _from_nominal(state, tip, word.get("radius")) | _from_target(state, tip)
             if (missing := place.missing(state, tip, word.get("radius"))) is not None:
-                message["place"] = place.told(state, missing)
+                message["place"] = told = place.told(state, missing)
+                self._to_fitters(watched, told)
         self._send(watched.pages, _event("tip", message), may_drop=True)
+
+    def _to_fitters(self, watched: Watched, told: dict) -> None:
+        """Where the reflector is, to those whose detail carries that place."""
+        if watched.fitters:
+            mine = [page for page in list(watched.fitters) if told["row"] in self.targets.get(page.link or 0, ())]
+            self._send(mine, _event("place", told), may_drop=True)
 
 
 def _together(waiting: Word | None, word: Word) -> Word:

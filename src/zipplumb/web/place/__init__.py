@@ -6,7 +6,7 @@ from flask import Blueprint, g, render_template, request
 from sqlalchemy.orm import Session
 
 from ...core.units import length_text
-from ...jobs import details, place
+from ...jobs import details, fitter, place
 from ...jobs.details_text import detail_text
 from ...jobs.results import JobResults
 from .. import asked
@@ -21,6 +21,7 @@ blueprint = Blueprint("place", __name__, url_prefix="/jobs/<int:job_id>")
 @shows("place")
 def panel(session: Session, state: JobResults, view: JobView) -> str:
     aims, placing, units = place.aims_of(state), place.Placing.of_job(state.job), state.job.units
+    shown = details.details_of(session, state)
     words = state.job.placing.get("words", {})
     lines = [
         (row.id, row.recipe.name, length_text(float(zone), units)) for row, zone in zip(aims.rows, aims.zones_mm, strict=True)
@@ -28,7 +29,7 @@ def panel(session: Session, state: JobResults, view: JobView) -> str:
     return render_template(
         "_place.html", view=view, lines=lines, aligned=state.alignment is not None, words=words, axes=place.AXES,
         zone=length_text(placing.zone_mm, units), columns=details.COLUMNS,
-        details=[detail_text(state, now) for now in details.details_of(session, state)],
+        details=[detail_text(state, now) for now in shown], links=fitter.count_of(session, [now.id for now in shown]),
     )  # fmt: skip
 
 

@@ -1,0 +1,53 @@
+// The fitter's page: what is to be done comes as finished HTML, where the reflector is as numbers, and what is old says so.
+const OLD_MS = 1500;
+
+export function fitter(frame) {
+  const trouble = document.getElementById("fitter-trouble");
+  const place = document.getElementById("fitter-place");
+  const now = document.getElementById("fitter-now");
+  let seen = 0;
+  let lost = false;
+  const stream = new EventSource(frame.dataset.live);
+  const back = () => {
+    lost = false;
+    trouble.hidden = true;
+  };
+  const say = (words) => {
+    trouble.textContent = words;
+    trouble.hidden = false;
+  };
+  stream.addEventListener("detail", (event) => {
+    back();
+    now.innerHTML = JSON.parse(event.data).html;
+    document.body.classList.remove("old");
+  });
+  stream.addEventListener("place", (event) => {
+    back();
+    const found = JSON.parse(event.data);
+    seen = Date.now();
+    place.hidden = false;
+    place.className = found.in ? "in" : "out";
+    place.children[0].textContent = `${found.in ? "●" : "▲"} ${found.name} ${found.far}`;
+    place.children[1].textContent = found.in ? "Leave it." : found.ways;
+  });
+  stream.addEventListener("trouble", (event) => say(JSON.parse(event.data).words));
+  stream.addEventListener("gone", () => {
+    stream.close();
+    location.reload();
+  });
+  stream.addEventListener("error", () => {
+    lost = true;
+    say("No connection. What is shown is old.");
+    document.body.classList.add("old");
+    if (stream.readyState === EventSource.CLOSED) setTimeout(() => location.reload(), 2000);
+  });
+  setInterval(() => {
+    const old = seen > 0 && Date.now() - seen > OLD_MS;
+    place.classList.toggle("old", old || lost);
+    if (old) place.children[1].textContent = `Seen ${Math.round((Date.now() - seen) / 1000)} s ago.`;
+  }, 500);
+  const awake = () => document.visibilityState === "visible" && navigator.wakeLock?.request("screen").catch(() => {});
+  document.addEventListener("visibilitychange", awake);
+  awake();
+  window.addEventListener("pagehide", () => stream.close());
+}
