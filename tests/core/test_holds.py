@@ -330,3 +330,21 @@ def test_where_bores_stand_tells_the_turn_that_their_holds_leave_open():
     found = align_holds(moved)
     assert found.others == ()
     assert found.points(turn.points(np.array([[150.0, 0, 0]])))[0] == pytest.approx([150, 0, 0], abs=1e-6)
+
+
+@pytest.mark.parametrize("u_mm", [(0.009, 0.009, 0.009, 0.009), (0.0064, 0.0083, 0.0078, 0.0066), (0.003, 0.02, 0.01, 0.006)])
+def test_with_two_points_exchanged_it_settles_where_they_leave_least(u_mm):
+    """Residuals of half a metre bend the problem: against scipy's least_squares from 30 starts."""
+    nominal = np.array([[-300.0, 900, 400], [1500, 900, 380], [1500, 2600, 620], [-300, 2500, 640]])
+    lies = Motion(Rotation.from_rotvec([3e-4, -2e-4, 0]).as_matrix(), np.array([-2600.0, 1800, 900])).inverse()
+    actual = lies.points(nominal[[0, 2, 1, 3]])
+    holds = [Hold(f"N{k}", Point(n), Point(a), XYZ, u) for k, (n, a, u) in enumerate(zip(nominal, actual, u_mm, strict=True))]
+    found = align_holds(holds)
+    cost = sum(float(np.sum((r / u) ** 2)) for r, u in zip(found.residuals.values(), u_mm, strict=True))
+
+    def left(p):
+        return ((Rotation.from_rotvec(p[:3]).apply(actual) + 1000 * p[3:] - nominal) / np.array(u_mm)[:, None]).ravel()
+
+    starts = [Rotation.random(random_state=k) for k in range(30)]
+    at = [np.concatenate([s.as_rotvec(), (nominal - s.apply(actual)).mean(axis=0) / 1000]) for s in starts]
+    assert cost == pytest.approx(min(2 * least_squares(left, start).cost for start in at), rel=1e-6)

@@ -22,6 +22,8 @@ from ..frames import Array, Indices, Motion, cross
 from ..kernels import rotation
 
 ITERATIONS = 60
+LEAST_CURVED, FARTHEST = 1e-6, 0.3  # of the largest curvature, and of the touches' length, of a step where they are astray
+ASTRAY = 0.01  # of the touches' length: residuals beyond it come of a feature that was taken for another
 OPEN = 1e-7  # singular value, by the root of the touches' number, below which a motion is loose
 WEAK = 0.02  # and below which a level of a best fit shares it with the later ones
 EXACT = 1e-6  # and below which nominal geometry holds nothing: a bore no turn about itself, though the real one leans a little
@@ -79,13 +81,15 @@ class Pose:
 class Linear:
     """Touches seen from a pose: how each residual answers to small motions about ``center``.
 
-    ``jacobian`` (n, 6 or 7), all entries lengths by lengths; ``length``: what a turn is told by.
+    ``jacobian`` (n, 6 or 7), all entries lengths by lengths; ``length``: what a turn is told by; ``rel`` (n, 3): the
+    places seen, from the center.
     """
 
     residuals: Array
     jacobian: Array
     center: Array
     length: float
+    rel: Array
 
 
 def linearised(touches: Touches, pose: Pose, scale_free: bool = False) -> Linear:
@@ -96,7 +100,7 @@ def linearised(touches: Touches, pose: Pose, scale_free: bool = False) -> Linear
     columns = [touches.directions, cross(rel, touches.directions) / length]
     if scale_free:
         columns.append(np.einsum("ij,ij->i", rel, touches.directions)[:, None] / length)
-    return Linear(touches.residuals(pose), np.hstack(columns), center, length)
+    return Linear(touches.residuals(pose), np.hstack(columns), center, length, rel)
 
 
 @dataclass(frozen=True, eq=False)
@@ -166,15 +170,19 @@ def solve(touches: Touches, start: Pose, scale_free: bool = False, strict: bool 
     Motions that nothing holds stay as they were. Raises AlignmentError where it does not settle.
     """
     pose, ranks = start, _nominal_ranks(touches, scale_free) if strict else None
+    one_level = bool(np.all(touches.level == touches.level[0]))
     for _ in range(ITERATIONS):
         linear = linearised(touches, pose, scale_free)
         gain, loose = _gain(touches, linear, ranks)
         step = -gain @ linear.residuals
+        astray = one_level and float(np.sqrt(np.mean(linear.residuals**2))) > ASTRAY * linear.length
+        if astray:
+            step = _newton(touches, linear, loose)
         before = float(np.sum((linear.residuals / touches.u_mm) ** 2))
         for _ in range(30):
             trial = pose.stepped(step, linear.center, linear.length)
             after = float(np.sum((touches.residuals(trial) / touches.u_mm) ** 2))
-            if after <= before * (1 + 1e-9) + 1e-18 or np.linalg.norm(step) < 0.2 * linear.length:
+            if after <= before * (1 + 1e-9) + 1e-18 or (not astray and np.linalg.norm(step) < 0.2 * linear.length):
                 break
             step = step / 2
         pose = trial
@@ -187,6 +195,27 @@ def solve(touches: Touches, start: Pose, scale_free: bool = False, strict: bool 
     raise AlignmentError(
         "The alignment did not settle.", "The measured features are kept.", "Look for a feature that was mistaken for another."
     )
+
+
+def _newton(touches: Touches, linear: Linear, loose: Array) -> Array:
+    """A step with what turns do in second order, which counts where a feature was taken for another: there Gauss-Newton
+    may circle. Where it curves downward it is followed down, no farther than the touches reach (J. Nocedal and S. J. Wright,
+    "Numerical optimization", 2006, section 3.4: modified Newton)."""
+    weights = 1 / touches.u_mm**2
+    jacobian = linear.jacobian
+    normal = (jacobian * weights[:, None]).T @ jacobian
+    rel, directions = linear.rel, touches.directions
+    bent = np.einsum("n,ni,nj->ij", weights * linear.residuals, directions, rel)
+    along = float(np.sum(weights * linear.residuals * np.einsum("ij,ij->i", directions, rel)))
+    normal[3:6, 3:6] += ((bent + bent.T) / 2 - along * np.eye(3)) / linear.length**2
+    _, _, vt = np.linalg.svd(loose.T, full_matrices=True)
+    held = vt[loose.shape[1] :].T
+    values, vectors = np.linalg.eigh(held.T @ normal @ held)
+    gradient = vectors.T @ (held.T @ (jacobian.T @ (weights * linear.residuals)))
+    values = np.maximum(np.abs(values), LEAST_CURVED * np.abs(values).max(initial=0.0))
+    step = np.asarray(-held @ (vectors @ (gradient / values)))
+    far = float(np.linalg.norm(step))
+    return step if far <= FARTHEST * linear.length else step * (FARTHEST * linear.length / far)
 
 
 def _nominal_ranks(touches: Touches, scale_free: bool) -> list[int]:
