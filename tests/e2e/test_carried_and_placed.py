@@ -195,7 +195,7 @@ def test_a_detail_is_turned_round_after_round_until_it_sits(tamsin, running, ben
 
     try:
         stand(np.array([[1.1, 0.9, -1.2], [1.0, 1.0, -0.7], [0.9, 0.9, -0.4]]))
-        for number in range(4):
+        for number in range(5):  # so often it is looked at: four rounds of turns
             tamsin.go("Measure")
             for k in (4, 5, 6):
                 take(k)

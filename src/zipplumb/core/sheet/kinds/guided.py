@@ -11,7 +11,7 @@ from ...alignment import Alignment, align_holds
 from ...alignment.causes import likely_cause
 from ...features import center_point, plane_of, point_of
 from ..base import FeatureRef, Length
-from ..systems import ActualFeature, SettledRecipe, SystemInputs
+from ..systems import LEAST_U_MM, ActualFeature, SettledRecipe, SystemInputs
 
 FEWEST = 3
 
@@ -31,7 +31,9 @@ class GuidedRecipe(SettledRecipe):
 
     def solve(self, given: SystemInputs) -> Alignment:
         there = [given[i] for i in self.points if i in given.features]
-        found = align_holds([f.hold(f.own_directions, None) for f in there], near=self.near)
+        # all weigh alike, as they are judged by one zone: two that were exchanged then leave the others where they are
+        u_mm = max(f.u_mm for f in there)
+        found = align_holds([f.hold(f.own_directions, max(u_mm, LEAST_U_MM)) for f in there], near=self.near)
         return found.doubted(_cause(there, self.zone_mm))
 
 
