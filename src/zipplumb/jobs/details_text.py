@@ -30,7 +30,9 @@ class TurnText:
 
 @dataclass(frozen=True)
 class DetailText:
-    """``word``: sits, move, or look; ``off``: the largest that is missing; ``then``: what will be left after the turns."""
+    """``word``: sits, close (it does, but not by more than is uncertain), move, or look; ``off``: the largest that is
+    missing; ``then``: what will be left after the turns.
+    """
 
     id: int
     name: str
@@ -68,8 +70,9 @@ def detail_text(state: JobResults, now: Placed) -> DetailText:
             for t in plan.turns
         )  # fmt: skip
         notes += _limits(plan)
+    word = "sits" if sits else "close" if np.all(off <= now.zones_mm) else "move"
     return replace(
-        base, word="sits" if sits else "move", off=length_text(float(off.max()), units), turns=turns, then=then,
+        base, word=word, off=length_text(float(off.max()), units), turns=turns, then=then,
         notes=tuple(notes), six=six_texts(found.motion, units),
     )  # fmt: skip
 

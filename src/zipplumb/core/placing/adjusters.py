@@ -138,7 +138,8 @@ def plan_turns(found: Lies, nominal: Array, zones_mm: Array, adjusters: Sequence
     a = np.vstack([rows @ back, TOGETHER * against])
     b = np.concatenate([missing, np.zeros(len(against))])
     solved = lsq_linear(a, b, (lows, highs), lsq_solver="exact", tol=1e-14).x
-    moves, turns = _settable(solved, adjusters, effects)
+    seen = np.sqrt(np.einsum("mi,ij,mj->m", answers / into, found.covariance, answers / into))
+    moves, turns = _settable(solved, seen, adjusters, effects)
     left = found.off_mm + np.einsum("nij,j->ni", moves_of(nominal, found.about), into * (back @ moves))
     ends = (solved <= lows + AT_END) | (solved >= highs - AT_END)
     told = [
@@ -160,11 +161,11 @@ def _bounds(adjusters: Sequence[Adjuster], effects: Sequence[Effect]) -> tuple[A
     return lows - AT_END, highs + AT_END
 
 
-def _settable(moves_mm: Array, adjusters: Sequence[Adjuster], effects: Sequence[Effect]) -> tuple[Array, Array]:
-    """Moves and turns as they can be set: in steps, and none that is too small to be worth it."""
+def _settable(moves_mm: Array, u_mm: Array, adjusters: Sequence[Adjuster], effects: Sequence[Effect]) -> tuple[Array, Array]:
+    """Moves and turns as they can be set: in steps, and none too small to be worth it, or to have been seen (``u_mm``)."""
     moves, turns = np.zeros(len(moves_mm)), np.zeros(len(moves_mm))
     for k, (adjuster, effect) in enumerate(zip(adjusters, effects, strict=True)):
-        if abs(moves_mm[k]) < max(LEAST_MM, SHARE * effect.doubt_mm(int(np.sign(moves_mm[k])))):
+        if abs(moves_mm[k]) < max(LEAST_MM, float(u_mm[k]), SHARE * effect.doubt_mm(int(np.sign(moves_mm[k])))):
             continue  # turning it would rather spoil it
         turn = effect.turns_for(float(moves_mm[k]))
         if adjuster.step:
