@@ -177,7 +177,8 @@ def test_a_detail_is_turned_round_after_round_until_it_sits(tamsin, running, ben
     detail = page.locator("[data-detail]")
     expect(detail).to_contain_text("Look at N4, N5, N6.")
     detail.get_by_role("button", name="A page for the fitter's phone").click()
-    address = detail.locator(".link-code a").get_attribute("href")
+    address = page.locator(".link-code a").get_attribute("href")
+    page.locator(".link-code").get_by_role("button", name="Close").click()
     phone = chromium.new_context(viewport={"width": 390, "height": 844}).new_page()  # nobody is signed in there
     phone.goto(address)
     expect(phone.locator("#fitter-now")).to_contain_text("It is being looked at")
