@@ -25,8 +25,10 @@ def arm(running):
     """The arm with its 6 mm ball on and nothing going on, before and after."""
     yield _calm(running)
     _calm(running)
-    with transaction() as session:  # also where a test ended in the middle of something
-        session.query(Instrument).filter_by(name="Workshop arm").one().trial_id = None
+    ball = newest("6 mm ruby ball").id
+    with transaction() as session:  # also where a test ended in the middle of something, or with another probe chosen
+        arm = session.query(Instrument).filter_by(name="Workshop arm").one()
+        arm.trial_id, arm.calibration_id = None, ball
 
 
 def _calm(running) -> int:
