@@ -182,3 +182,12 @@ def test_what_one_turn_does_is_learned_and_so_is_its_play():
         way = sign
     assert effect.numbers[0] == pytest.approx(real_pitch, abs=0.01)
     assert effect.numbers[1] == pytest.approx(play, abs=0.01)
+
+
+def test_one_that_is_stuck_is_not_taken_to_turn_the_other_way():
+    effect, still = Effect.stated(SIX[0]), lies(TARGETS, TARGETS, np.full(4, U_MM))
+    pushed = lies(TARGETS, TARGETS - [0, 0, 0.5], np.full(4, U_MM))
+    for _ in range(4):
+        (effect,) = learned([effect], SIX[:1], np.array([1.0]), still, pushed)
+    assert effect.numbers[0] > 0
+    assert np.isfinite(effect.turns_for(1.0))

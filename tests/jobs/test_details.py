@@ -130,6 +130,7 @@ def test_few_targets_a_bent_one_and_a_system_that_rests_on_it_are_said(bench_wit
         ("Foot; 1; 2; 3; up; 0", "Line 1: mm per turn"),
         ("; 1; 2; 3; up; 1", "Line 1: name"),
         ("\n".join(["Foot; 1; 2; 3; up; 1"] * 25), "The list of adjusters"),
+        ("\n".join(["Foot; 1; 2; 3; up; 1"] * 2), "two adjusters have the same name"),
     ],
 )
 def test_a_list_with_one_bad_line_is_refused_whole(bench_with_detail, text, why):

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from typing import Annotated, Any
 
 import numpy as np
-from pydantic import Field, ValidationError
+from pydantic import Field, ValidationError, model_validator
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
@@ -55,6 +55,12 @@ class DetailRecipe(Model):
     targets: Annotated[tuple[Id, ...], Field(min_length=1, max_length=50)]
     adjusters: Annotated[tuple[AdjusterRecipe, ...], Field(max_length=24)] = ()
 
+    @model_validator(mode="after")
+    def _told_apart(self):
+        if len({a.name for a in self.adjusters}) < len(self.adjusters):
+            raise ValueError("two adjusters have the same name")
+        return self
+
 
 @dataclass(frozen=True, eq=False)
 class Placed:
@@ -93,11 +99,11 @@ def placed(state: JobResults, detail: Detail) -> Placed:
     to_see = tuple(state.row(row).recipe.name for row in rows if row not in seen)
     base = Placed(detail.id, recipe, len(detail.rounds), seen, to_see)
     if state.alignment is None:
-        return _refused(base, "No coordinate system is active: align first.")
+        return replace(base, refused="No coordinate system is active: align first.")
     if held := [state.row(row).recipe.name for row in rows if state.results[row].held]:
-        return _refused(base, f"The active system rests on {', '.join(held)}: what is moved cannot hold the system.")
+        return replace(base, refused=f"The active system rests on {', '.join(held)}: what is moved cannot hold the system.")
     if not rows:
-        return _refused(base, "None of its targets has a nominal place any more.")
+        return replace(base, refused="None of its targets has a nominal place any more.")
     if not seen:
         return base
     u_mm = {row: max(state.results[row].feature.u_hit_mm, LEAST_U_MM) for row in seen}  # type: ignore[union-attr]
@@ -115,11 +121,7 @@ def placed(state: JobResults, detail: Detail) -> Placed:
         adjusters = [a.adjuster for a in recipe.adjusters]
         effects = _effects(adjusters, detail.rounds, seen, nominal, lie)
         plan = plan_turns(found, np.array([nominal[row] for row in seen]), zones_mm, _left(adjusters, detail.rounds), effects)
-    return Placed(detail.id, recipe, len(detail.rounds), seen, to_see, found, plan, zones_mm)
-
-
-def _refused(base: Placed, why: str) -> Placed:
-    return Placed(base.id, base.recipe, base.rounds, base.seen, base.to_see, refused=why)
+    return replace(base, found=found, plan=plan, zones_mm=zones_mm)
 
 
 def _place_of(state: JobResults, row: int) -> Array | None:
@@ -145,10 +147,7 @@ def _left(adjusters: list[Adjuster], rounds: list[Any]) -> list[Adjuster]:
     """With the turns that are left of each range."""
     used = np.sum([r["turns"] for r in rounds if len(r["turns"]) == len(adjusters)], axis=0) if rounds else 0.0
     used = np.broadcast_to(used, len(adjusters)).tolist()
-    return [
-        Adjuster(a.name, a.place, a.direction, a.mm_per_turn, min(a.least - u, 0.0), max(a.most - u, 0.0), a.step)
-        for a, u in zip(adjusters, used, strict=True)
-    ]
+    return [replace(a, least=min(a.least - u, 0.0), most=max(a.most - u, 0.0)) for a, u in zip(adjusters, used, strict=True)]
 
 
 # ---- acts --------------------------------------------------------------------------------------
@@ -170,8 +169,10 @@ def add(actor: Actor, job_id: int, name: str, targets: Sequence[int], adjusters:
             recipe = DetailRecipe.model_validate(raw)
         except ValidationError as error:
             what = error.errors()[0]
-            field = {"name": "The name", "targets": "The targets"}.get(str(what["loc"][0]), "The list of adjusters")
-            reason = what["msg"][0].lower() + what["msg"][1:]
+            place = str(what["loc"][0]) if what["loc"] else ""
+            field = {"name": "The name", "targets": "The targets"}.get(place, "The list of adjusters")
+            reason = what["msg"].removeprefix("Value error, ")
+            reason = reason[0].lower() + reason[1:]
             raise InputError(f"{field} is refused: {reason}.", "Nothing was kept.", "Correct it.") from None
         detail = Detail(job_id=job_id, recipe=recipe.model_dump(mode="json"))
         session.add(detail)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import secrets
+from collections import Counter
 from datetime import UTC, datetime
 
 from sqlalchemy import select
@@ -54,10 +55,7 @@ def withdraw(actor: Actor, job_id: int, detail_id: int) -> None:
 def count_of(session: Session, detail_ids: list[int]) -> dict[int, int]:
     """By detail, how many links to it stand."""
     query = select(FitterLink.detail_id).where(FitterLink.detail_id.in_(detail_ids), FitterLink.withdrawn_at.is_(None))
-    found: dict[int, int] = {}
-    for detail in session.scalars(query):
-        found[detail] = found.get(detail, 0) + 1
-    return found
+    return Counter(session.scalars(query))
 
 
 def link_of(session: Session, token: str) -> FitterLink | None:

@@ -22,6 +22,7 @@ MOVED = 1e-6  # singular value, by the largest, below which the adjusters do not
 AT_END = 1e-6
 COVERAGE = 2.0
 SHARE = 0.5  # of what is uncertain of its play, below which a move is not asked for
+LEAST_SHARE = 0.25  # of what a turn was thought to do, that it is thought to do at the least after one look
 LEAST_MM = 0.002  # a move smaller than that is not asked for
 SETTLES_MM = 0.003  # by which a detail settles by itself from one look to the next
 
@@ -199,4 +200,5 @@ def _wiser(effect: Effect, turns: float, move_mm: float, variance: float) -> Eff
     gain = effect.covariance @ row / spread
     numbers = effect.numbers + gain * (move_mm - row @ effect.numbers)
     covariance = effect.covariance - np.outer(gain, row @ effect.covariance)
-    return replace(effect, numbers=np.array([numbers[0], max(numbers[1], 0.0)]), covariance=covariance, last=way)
+    pitch = max(numbers[0], LEAST_SHARE * effect.numbers[0])  # one that moved nothing may be stuck: it does not turn round
+    return replace(effect, numbers=np.array([pitch, max(numbers[1], 0.0)]), covariance=covariance, last=way)
