@@ -95,7 +95,7 @@ def test_it_hears_of_its_own_targets_and_that_it_has_ended(app, linked):
 
     async def listen():
         page = Page(link)
-        watched = hub.jobs[job] = Watched(set(), {page}, state)
+        watched = hub.jobs[job] = Watched(fitters={page}, state=state)
         first = hub._whole_of(job, link)
         for row in (rows[0], rows[3]):
             hub._to_fitters(watched, {"row": row, "name": "A"})

@@ -175,11 +175,15 @@ BORE = {"shape": "cylinder", "point": (0, 0, 0), "direction": (0, 0, 1), "radius
 def test_the_tip_comes_with_how_far_its_surface_is_from_the_nominal(app, raw, radius, off):
     """A tip at (3, 4, 70): 10 mm over the plane at 60, 5 mm from the axis; its radius is that of the probe in the hand."""
     hub = Hub(app)
+    row = SheetRow(1, recipe_from_dict({"name": "F", **raw}), False)
     state = SimpleNamespace(
         stations={1: Station(1, Motion.identity())},
         alignment=Motion.identity(),
-        job=SimpleNamespace(units="mm"),
-        current=SheetRow(1, recipe_from_dict({"name": "F", **raw}), False),
+        job=SimpleNamespace(units="mm", placing={}),
+        sheet=None,
+        measured=[row],
+        remembered={},
+        current=row,
         surfaces=PartSurfaces(
             "a top", lambda points: (points * [1, 1, 0] + [0, 0, 60], np.tile([0.0, 0, 1], (len(points), 1)))
         ),
@@ -187,9 +191,9 @@ def test_the_tip_comes_with_how_far_its_surface_is_from_the_nominal(app, raw, ra
 
     async def listen():
         page = Page()
-        hub.jobs[7] = Watched({page}, state)
+        hub.jobs[7] = Watched({page}, state=state)
         hub._heard("zp_tip", {"instrument": 3, "station": 1, "tip": [3.0, 4.0, 70.0], "radius": radius})
-        return told(await page.events.get())
+        return told(await asyncio.wait_for(page.events.get(), 20))
 
     word = asyncio.run(listen())
     assert np.allclose(word["tip"], [3.0, 4.0, 70.0])

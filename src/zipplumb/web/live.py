@@ -85,7 +85,7 @@ class Page:
             self.events.put_nowait(event)
 
 
-@dataclass
+@dataclass(kw_only=True)
 class Watched:
     """A job that somebody looks at, as it was sent last."""
 
