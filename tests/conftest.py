@@ -38,6 +38,8 @@ def random() -> np.random.Generator:
 def stack():
     """Everything prepared (database, demo data), nothing but the database started."""
     from zipplumb.demo.processes import Processes
+    from zipplumb.jobs import people
 
+    people.METHOD = "scrypt:1024:8:1"  # tests/serve looks at what is used in life
     with Processes.for_a_while(ROOT / "var" / f"test-{os.getpid()}", pace=6.0, started=False) as processes:
         yield processes

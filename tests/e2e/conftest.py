@@ -21,6 +21,13 @@ def running(stack):
     return stack
 
 
+@pytest.hookimpl(trylast=True)
+def pytest_runtest_teardown(item, nextitem):
+    """After the last of them what comes then has the machine to itself."""
+    if nextitem is not None and nextitem.path.parent != item.path.parent and "stack" in item.funcargs:
+        item.funcargs["stack"].stop_children()
+
+
 @pytest.fixture(scope="session")
 def chromium():
     with sync_playwright() as playwright:

@@ -1,9 +1,11 @@
 """The tracker is carried: tied again by nests, of which one was knocked meanwhile."""
 
+import io
 import json
 import re
 
 import numpy as np
+import openpyxl
 from carrier_bench import NESTS, TECHNICIAN
 from playwright.sync_api import expect
 
@@ -164,7 +166,7 @@ def test_a_detail_is_turned_round_after_round_until_it_sits(tamsin, running, ben
         stored(session, Job, here.job).alignment_row_id = planning.add_row(session, TECHNICIAN, here.job, raw)
     place.set_placing(TECHNICIAN, here.job, {"zone": "0.2", "+Z": "up", "-Z": "down"})
     tamsin.go("Place")
-    page.get_by_text("A detail that is moved on adjusters").click()
+    page.get_by_text("A detail or a frame that is moved on adjusters").click()
     form = page.locator(".detail-form")
     form.locator("[name=name]").fill("Gearbox foot")
     for name in NESTS[3:]:
@@ -185,7 +187,7 @@ def test_a_detail_is_turned_round_after_round_until_it_sits(tamsin, running, ben
     nominal = np.array(carrier_real.NESTS[3:])
     with transaction() as session:
         (now,) = details_of(session, load(session, here.job))
-    adjusters = [a.adjuster for a in now.recipe.adjusters]
+    adjusters = [a.adjuster({}) for a in now.recipe.adjusters]
     pitch = [a.mm_per_turn * k for a, k in zip(adjusters, (1.08, 0.93, 1.06, 0.95, 1.07, 0.92), strict=True)]
     stood = np.zeros((3, 3))
 
@@ -220,8 +222,93 @@ def test_a_detail_is_turned_round_after_round_until_it_sits(tamsin, running, ben
         expect(phone.locator("#fitter-now")).to_contain_text("● It sits")
         expect(phone.locator("#fitter-place")).to_contain_text("N6")  # where the reflector sits
         assert np.linalg.norm(stood, axis=1).max() < 0.2
+        detail.get_by_role("button", name="It is fixed: inspect it").click()
+        expect(phone.locator("#fitter-now")).to_contain_text("■ Fixed")
+        expect(detail).to_contain_text("Fixed; 3 of 3 targets are to be measured")
+        tamsin.go("Measure")
+        for k in (4, 5, 6):
+            take(k)
+        tamsin.go("Place")
+        expect(detail).to_contain_text("Fixed: all targets are in.")
+        line = detail.locator(".inspected tr", has_text="N4")
+        assert float(line.locator("td").nth(0).inner_text()) > 1.5  # as it was found
+        expect(line.locator("td").nth(1)).to_contain_text("●")
+        tamsin.go("Report")
+        page.locator("#slip").get_by_role("button", name="XLSX", exact=True).click()
+        with page.expect_download(timeout=60_000) as download:
+            page.locator(".report-line", has_text="XLSX").first.get_by_text("Download").click(timeout=60_000)
+        sheet = openpyxl.load_workbook(io.BytesIO(download.value.path().read_bytes()))["Details"]
+        left = {line[1]: line for line in sheet.iter_rows(min_row=2, values_only=True)}
+        assert set(left) == {"N4", "N5", "N6"}
+        for name, true in zip(NESTS[3:], stood, strict=True):
+            assert left[name][-1] == "in"
+            assert np.linalg.norm(np.array(left[name][6:9], float) - true) < 0.06
     finally:
         stand(np.zeros((3, 3)))
+    tamsin.go("Place")
     detail.get_by_role("button", name="Withdraw 1 link").click()
     expect(phone.locator("h1")).to_have_text("This link has ended")
     phone.context.close()
+
+
+def test_the_corners_of_a_frame_are_brought_to_one_height(tamsin, running, bench):
+    """By the tracker's own level, before anything is aligned: highest, lowest, and which foot to turn."""
+    here = bench("Frame", "Hall tracker")
+    port, page = running.sims["tracker"][0], here.page
+    planning.plan_list(TECHNICIAN, here.job, "\n".join(f"C{k};0;0;0" for k in (1, 2, 3, 4)), "mm")
+    stood = np.array([carrier_real.NESTS[k][2] for k in range(4)], float)
+    heights = np.array([640.0, 641.4, 639.1, 640.3])  # to which they are brought first
+    place.set_placing(TECHNICIAN, here.job, {"zone": "0.1", "+Z": "up", "-Z": "down"})
+    tamsin.go("Place")
+    page.get_by_text("A detail or a frame that is moved on adjusters").click()
+    form = page.locator(".detail-form")
+    form.locator("[name=name]").fill("Frame")
+    form.locator("[name=belongs]").select_option("instrument highest")
+    for k in (1, 2, 3, 4):
+        form.get_by_label(f"C{k}", exact=True).check()
+    form.locator("[name=adjusters]").fill("Foot 1; 0; 0; 0; up; 2")
+    form.get_by_role("button", name="Add it").click()
+    expect(page.locator(".notice").last).to_contain_text("moved corner by corner")
+    form.locator("[name=adjusters]").fill("\n".join(f"Foot {k}; C{k}; up; 2" for k in (1, 2, 3, 4)))
+    form.get_by_role("button", name="Add it").click()
+    detail = page.locator("[data-detail]")
+    expect(detail).to_contain_text("Look at C1, C2, C3, C4.")
+    now_at = stood.copy()
+
+    def lift(k, by):
+        tell_hand({"do": "knock", "name": f"Nest {k}", "by": [0, 0, float(by)]}, port)
+        now_at[k - 1] += by
+
+    def look():
+        tamsin.go("Measure")
+        for k in (1, 2, 3, 4):
+            expect(page.locator("#now .say .ask")).to_contain_text(f" C{k} ")
+            tell_hand({"do": "nest", "name": f"Nest {k}"}, port)
+            tamsin.until(lambda: tamsin.hits[0] == 1, 60)
+            tell_hand({"do": "click", "button": "finish"}, port)
+        tamsin.go("Place")
+        expect(detail.locator(".detail-word")).to_have_text(re.compile("off at most|It sits"))
+
+    def turn():
+        with transaction() as session:
+            (now,) = details_of(session, load(session, here.job))
+        for t in now.plan.turns:
+            k = int(t.name.split()[1])
+            lift(k, t.turns * 2 * 1.06)  # its screw does more than is stated
+        detail.get_by_role("button", name="Turned so: look again").click()
+
+    try:
+        for k in (1, 2, 3, 4):
+            lift(k, heights[k - 1] - stood[k - 1])
+        look()
+        expect(detail).to_contain_text("Highest: C2. Lowest: C3, 2.")
+        for _ in range(4):
+            if "It sits" in detail.locator(".detail-word").inner_text():
+                break
+            turn()
+            look()
+        expect(detail.locator(".detail-word")).to_contain_text("It sits")
+        assert np.ptp(now_at) < 0.15
+    finally:
+        for k in (1, 2, 3, 4):
+            lift(k, stood[k - 1] - now_at[k - 1])

@@ -1,5 +1,7 @@
 """A detail moved on its adjusters, round after round, by what is proposed; its screws are not what is stated."""
 
+import re
+
 import numpy as np
 import pytest
 from job_bench import TECHNICIAN, Bench, batch, numbers
@@ -13,7 +15,7 @@ from zipplumb.jobs.details import details_of
 from zipplumb.jobs.details_text import detail_text
 from zipplumb.jobs.results import load
 from zipplumb.store.database import transaction
-from zipplumb.store.models import Job
+from zipplumb.store.models import Instrument, Job
 
 WORLD = {"P": (0.0, 0, 100), "Q": (900.0, 0, 100), "R": (0.0, 700, 100)}
 TARGETS = {"T1": (200.0, 100, 300), "T2": (640, 100, 300), "T3": (640.0, 380, 300), "T4": (200.0, 380, 360)}
@@ -62,7 +64,7 @@ def test_turned_as_proposed_it_sits_after_a_few_rounds(bench_with_detail):
     now, text = shown(bench)
     assert (text.word, text.look) == ("look", "Look at T1, T2, T3, T4.")
     nominal = np.array(list(TARGETS.values()), float)
-    adjusters = [a.adjuster for a in now.recipe.adjusters]
+    adjusters = [a.adjuster({}) for a in now.recipe.adjusters]
     pitch = [a.mm_per_turn * k for a, k in zip(adjusters, (1.09, 0.92, 1.05, 0.94, 1.07, 0.91), strict=True)]
     pose = Motion(Rotation.from_rotvec([3e-3, -2e-3, 3e-3]).as_matrix(), np.array([1.5, -2.0, 1.5]))
     for count in range(5):
@@ -155,3 +157,78 @@ def test_only_what_is_of_this_job(bench_with_detail, stack):
     details.remove(TECHNICIAN, bench.job, number)
     with pytest.raises(InputError, match="not in this job"):
         details.look_again(TECHNICIAN, bench.job, number)
+
+
+CORNERS = {
+    "Corner 1": (0.0, 0, 800.0),
+    "Corner 2": (2000.0, 0, 801.4),
+    "Corner 3": (2000.0, 1200, 799.1),
+    "Corner 4": (0.0, 1200, 800.3),
+}
+FEET = "\n".join(f"Foot {k}; Corner {k}; +Z; 1.5" for k in (1, 2, 3, 4))
+
+
+@pytest.mark.parametrize("to", ["highest", "lowest", "middle"])
+def test_corners_are_brought_to_one_height_by_the_instruments_level(bench, to):
+    """A frame on four feet, its heights told along gravity, which is not the instrument's Z; nothing of it has a nominal."""
+    lean = Rotation.from_rotvec([4e-3, -3e-3, 0])  # of the instrument
+    up = lean.inv().apply([0.0, 0, 1])
+    with transaction() as session:
+        instrument = session.get(Instrument, bench.arm)
+        instrument.level, instrument.u_level_rad = up.tolist(), 2e-6
+    rows = [bench.plan(kind="point", name=name) for name in CORNERS]
+    belongs = {"where": "height", "by": "instrument", "to": to}
+    number = details.add(TECHNICIAN, bench.job, "Frame", rows, FEET, belongs)
+    heights, random = np.array([at[2] for at in CORNERS.values()]), np.random.default_rng(4)
+    pitch = 1.5 * np.array([1.06, 0.95, 1.03, 0.97])
+    for count in range(4):
+        for row, at, height in zip(rows, CORNERS.values(), heights, strict=True):
+            hit(bench, row, lean.inv().apply([*at[:2], height]) + random.normal(0, 0.003, 3))
+        now, text = shown(bench)
+        if count == 0:
+            assert re.fullmatch(r"Highest: Corner 2\. Lowest: Corner 3, 2\.(29|30)\d below it\.", text.said[0])
+            wanted = {"highest": 801.4, "lowest": 799.1, "middle": heights.mean()}[to]
+            assert {t.name: t.move_mm for t in now.plan.turns} == pytest.approx(
+                {f"Foot {k}": wanted - h for k, h in enumerate(heights, 1) if abs(wanted - h) > 0.03}, abs=0.05
+            )
+            assert text.six == () and not any("slides" in note for note in text.notes)
+        if text.word != "move":
+            break
+        by_name = {t.name: t.turns for t in now.plan.turns}
+        heights = heights + pitch * [by_name.get(f"Foot {k}", 0.0) for k in (1, 2, 3, 4)]
+        details.turned(TECHNICIAN, bench.job, number, count)
+    assert text.word in ("sits", "close") and count <= 3
+    assert np.ptp(heights) < 0.1
+    details.fix(TECHNICIAN, bench.job, number)
+    for row, at, height in zip(rows, CORNERS.values(), heights, strict=True):
+        hit(bench, row, lean.inv().apply([*at[:2], height]))
+    now, text = shown(bench)
+    assert now.plan is None and text.fixed
+    assert text.table.state == "Fixed: all targets are in."
+    found = {line.name: line.found.numbers[2] for line in text.table.lines}
+    wanted = {"highest": 801.4, "lowest": 799.1, "middle": 800.2}[to]
+    assert found == pytest.approx({name: at[2] - wanted for name, at in CORNERS.items()}, abs=0.02)
+    assert max(line.left.numbers[3] for line in text.table.lines) == pytest.approx(
+        np.abs(heights - {"highest": heights.max(), "lowest": heights.min(), "middle": heights.mean()}[to]).max(), abs=0.001
+    )
+
+
+def test_what_cannot_be_levelled_is_said(bench):
+    rows = [bench.plan(kind="point", name=name) for name in CORNERS]
+    level = {"where": "height", "by": "instrument", "to": "highest"}
+    with pytest.raises(InputError, match="moved corner by corner"):
+        details.add(TECHNICIAN, bench.job, "Frame", rows, "Foot; 0; 0; 0; +Z; 1", level)
+    with pytest.raises(InputError, match="no place with a nominal"):
+        details.add(TECHNICIAN, bench.job, "Frame", rows, FEET)
+    with pytest.raises(InputError, match="Where it belongs"):
+        details.add(TECHNICIAN, bench.job, "Frame", rows, FEET, {"where": "height", "by": "the sun"})
+    number = details.add(TECHNICIAN, bench.job, "Frame", rows, FEET, level)
+    for row, at in zip(rows[:3], CORNERS.values(), strict=False):
+        hit(bench, row, at)
+    _, text = shown(bench)
+    assert text.notes == ("No instrument here tells what is level: level by the active system's Z.",)
+    with pytest.raises(InputError, match="Not all of its targets are seen"):
+        details.fix(TECHNICIAN, bench.job, number)
+    details.add(TECHNICIAN, bench.job, "Again", rows, "", level | {"by": "system"})
+    with transaction() as session:
+        assert "align first" in details_of(session, load(session, bench.job))[1].refused

@@ -34,6 +34,7 @@ def test_it_runs_on_an_empty_database_with_a_person_added_by_hand(installation, 
     installation.cli("people", "add", "olwen", "Olwen", "administrator", said=PASSWORD + "\n")
     role = installation.ask("SELECT rolsuper, rolcreatedb, rolcreaterole FROM pg_roles WHERE rolname = current_user")
     assert role == [(False, False, False)]
+    assert installation.ask("SELECT password_hash FROM users")[0][0].startswith("scrypt:32768:8:1$")  # slow on purpose
     installation.serve()
     installation.until(lambda: urllib.request.urlopen(installation.url + "/health", timeout=2).status == 200)
     assert {"web-1", "web-2", "worker-1", "worker-2", "link"} <= set(installation.pids())

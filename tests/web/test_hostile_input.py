@@ -67,9 +67,9 @@ FORMS = {
     "measure.join": {"into": "1"}, "measure.give_back": {}, "measure.side": {"air": "1"},
     "measure.hit": {"aside": "1"},
     "derive.as_one_goes": {"way": "last"}, "place.placing": {"zone": "0.05", "+X": "toward the rail", "-Z": "down"},
-    "place.add": {"name": "Foot", "target": "1", "adjusters": "Foot 1; 0; 0; 0; +Z; 1.5; 4; 4"},
+    "place.add": {"name": "Foot", "target": "1", "adjusters": "Foot 1; 0; 0; 0; +Z; 1.5; 4; 4", "belongs": "nominal"},
     "fitter.make": {}, "fitter.withdraw": {},
-    "place.turned": {"round": "0"}, "place.look": {}, "place.remove": {},
+    "place.turned": {"round": "0"}, "place.look": {}, "place.remove": {}, "place.fix": {}, "place.loosen": {},
     "derive.plan": {"key": "flatness_", "of": "@row_id", "diameter": "5", "height": "3", "offset": "1", "zone": "0.1"},
     "report.decide": {"rule": "simple"},
     "report.make": {"kind": "csv", "row": "@row_id"},
@@ -106,9 +106,8 @@ def place(stack):
         part = session.get(Job, stack.job).part_id
     mine, other = (sheet.create_job(actor, "Hostile", part) for _ in range(2))
     rows = []
-    for job in (mine, other):
-        for _ in range(2):
-            rows.append(planning.plan_typed(actor, job, "plane", {k: v for k, v in PLANE.items() if k != "kind"}))
+    for job in (mine, mine, other):
+        rows.append(planning.plan_typed(actor, job, "plane", {k: v for k, v in PLANE.items() if k != "kind"}))
     arm = kit.add_instrument(f"Arm {mine}", "arm", "127.0.0.1", 1, 0.012, kit.spec_from_form("arm", {}))
     cal = kit.add_calibrated_probe(arm, f"Ball {mine}", [0.0, 0.0, 180.0], 6.0, 0.01, 0.002, "")
     stations.bring(actor, mine, arm)
@@ -144,13 +143,14 @@ def posts(app):
     return {r.endpoint: r for r in app.url_map.iter_rules() if "POST" in r.methods}
 
 
+COUNTED = sorted(set(Base.metadata.tables) - {SignInAttempt.__tablename__, SignedIn.__tablename__})
+COUNT = text(" UNION ALL ".join(f"SELECT '{name}', count(*) FROM {name}" for name in COUNTED))
+
+
 def counts():
     """How many rows every table has."""
-    skip = {SignInAttempt.__tablename__, SignedIn.__tablename__}
-    tables = [table.name for table in Base.metadata.sorted_tables if table.name not in skip]
-    query = " UNION ALL ".join(f"SELECT '{name}', count(*) FROM {name}" for name in tables)
     with transaction() as session:
-        return dict(session.execute(text(query)).all())
+        return dict(session.execute(COUNT).all())
 
 
 def filled(form, place):

@@ -191,7 +191,7 @@ def test_the_tip_comes_with_how_far_its_surface_is_from_the_nominal(app, raw, ra
 
     async def listen():
         page = Page()
-        hub.jobs[7] = Watched({page}, state=state)
+        hub.jobs[7] = Watched(pages={page}, state=state)
         hub._heard("zp_tip", {"instrument": 3, "station": 1, "tip": [3.0, 4.0, 70.0], "radius": radius})
         return told(await asyncio.wait_for(page.events.get(), 20))
 

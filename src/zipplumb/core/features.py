@@ -209,11 +209,24 @@ def extent_of(result: FitResult) -> Array | None:
 # ---- what a shape can stand for -------------------------------------------------------------
 
 
+CENTERED = (Sphere, Circle, Ellipse, Slot, Torus)
+
+
 def point_of(shape: Any) -> Array | None:
     """The point that a shape stands for: its center, where it has one."""
     if isinstance(shape, Point):
         return shape.position
-    return shape.center if isinstance(shape, Sphere | Circle | Ellipse | Slot | Torus) else None
+    return shape.center if isinstance(shape, CENTERED) else None
+
+
+def stands_somewhere(shape_type: type) -> bool:
+    """Whether a shape of that type stands for one place: a center, or where a plane was touched."""
+    return issubclass(shape_type, (Point, Plane, *CENTERED))
+
+
+def standing_place(shape: Any) -> Array:
+    """The place that such a shape stands for."""
+    return shape.point if isinstance(shape, Plane) else center_point(shape)
 
 
 def _there(found: Any, what: str) -> Any:

@@ -194,6 +194,11 @@ class Processes:
 
     def stop(self) -> None:
         """Stop everything that this object started."""
+        self.stop_children()
+        self.cluster.stop()
+
+    def stop_children(self) -> None:
+        """All but the database."""
         for child in self.children.values():
             if child.poll() is None:
                 os.killpg(child.pid, signal.SIGTERM)
@@ -204,7 +209,6 @@ class Processes:
                 os.killpg(child.pid, signal.SIGKILL)
                 child.wait()
         self.children.clear()
-        self.cluster.stop()
 
 
 def run_demo(folder: Path, port: int | None, fresh: bool, pace: float) -> int:

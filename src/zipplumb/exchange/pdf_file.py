@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import base64
+from collections.abc import Sequence
 from functools import lru_cache
 from pathlib import Path
 
 from jinja2 import Environment, PackageLoader, select_autoescape
 
+from .detail_table import DetailTable
 from .table import RowText
 
 
@@ -25,16 +27,16 @@ def _fonts() -> list[tuple[int, str]]:
 
 
 def write_pdf(
-    title: str, rows: list[RowText], units: str, facts: list[tuple[str, str]], pictures: list[tuple[bytes, str]]
-) -> bytes:
-    """The report: pictures, facts, and the rows with their bars."""
+    title: str, rows: list[RowText], units: str, facts: list[tuple[str, str]], pictures: list[tuple[bytes, str]],
+    details: Sequence[DetailTable] = (),
+) -> bytes:  # fmt: skip
+    """The report: pictures, facts, the rows with their bars, and details as they were found and left."""
     from weasyprint import HTML, urls  # slow to import, and only the worker needs it
 
     shown = [("data:image/png;base64," + base64.b64encode(png).decode(), caption) for png, caption in pictures]
     counts = {word: sum(r.word == word for r in rows) for word in ("in", "close", "out", "not proven", "to do")}
-    html = (
-        _templates()
-        .get_template("report.html")
-        .render(title=title, rows=rows, units=units, facts=facts, pictures=shown, counts=counts, fonts=_fonts())
+    page = _templates().get_template("report.html")
+    html = page.render(
+        title=title, rows=rows, units=units, facts=facts, pictures=shown, counts=counts, fonts=_fonts(), details=details
     )
     return HTML(string=html, url_fetcher=urls.URLFetcher(allowed_protocols={"data"})).write_pdf()

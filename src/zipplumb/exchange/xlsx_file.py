@@ -3,32 +3,43 @@
 from __future__ import annotations
 
 import io
+from collections.abc import Iterable, Sequence
+from typing import Any
 
 import xlsxwriter
 
+from . import detail_table
+from .detail_table import DetailTable
 from .table import HEADINGS, RowText, lines
 
 WIDTHS = (5, 28, 7, 16, 12, 12, 12, 12, 12, 12, 12, 10, 6, 6, 48)
 
 
-def write_xlsx(rows: list[RowText], units: str, facts: list[tuple[str, str]]) -> bytes:
-    """A sheet of rows with numbers as numbers, and a sheet of who, when and with what."""
+def write_xlsx(rows: list[RowText], units: str, facts: list[tuple[str, str]], details: Sequence[DetailTable] = ()) -> bytes:
+    """A sheet of rows with numbers as numbers, one of details as found and as left, and one of who, when and with what."""
     target = io.BytesIO()
     book = xlsxwriter.Workbook(target, {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False})
     head = book.add_format({"bold": True, "bottom": 1, "bg_color": "#F7F3EA"})
     number = book.add_format({"num_format": "0.000" if units == "mm" else "0.0000"})
     out = book.add_format({"bold": True, "font_color": "#B93815"})
-    sheet = book.add_worksheet("Run sheet")
-    sheet.freeze_panes(1, 2)
-    for column, (heading, width) in enumerate(zip(HEADINGS, WIDTHS, strict=True)):
-        sheet.write(0, column, heading, head)
-        sheet.set_column(column, column, width)
-    for number_of_line, line in enumerate((each for row in rows for each in lines(row)), start=1):
-        for column, cell in enumerate(line):
-            if isinstance(cell, float):
-                sheet.write_number(number_of_line, column, cell, number)
-            elif cell is not None:
-                sheet.write(number_of_line, column, cell, out if cell == "out" and HEADINGS[column] == "Result" else None)
+
+    def add(name: str, headings: Sequence[str], widths: Sequence[int], all_lines: Iterable[Sequence[Any]]) -> None:
+        sheet = book.add_worksheet(name)
+        sheet.freeze_panes(1, 2)
+        for column, (heading, width) in enumerate(zip(headings, widths, strict=True)):
+            sheet.write(0, column, heading, head)
+            sheet.set_column(column, column, width)
+        for number_of_line, line in enumerate(all_lines, start=1):
+            for column, cell in enumerate(line):
+                if isinstance(cell, float):
+                    sheet.write_number(number_of_line, column, cell, number)
+                elif cell is not None:
+                    sheet.write(number_of_line, column, cell, out if cell == "out" and headings[column] == "Result" else None)
+
+    add("Run sheet", HEADINGS, WIDTHS, (each for row in rows for each in lines(row)))
+    if details:
+        widths = [20, 20, *[11] * (len(detail_table.HEADINGS) - 2)]
+        add("Details", detail_table.HEADINGS, widths, (line for table in details for line in table.cells()))
     about = book.add_worksheet("About")
     about.set_column(0, 0, 22)
     about.set_column(1, 1, 70)

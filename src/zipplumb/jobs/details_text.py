@@ -9,7 +9,10 @@ import numpy as np
 from ..core.frames import Array
 from ..core.placing import Plan
 from ..core.units import Units, length_text
-from .details import AdjusterRecipe, Placed
+from ..exchange.detail_table import DetailTable
+from .adjuster_lines import AdjusterRecipe
+from .details import Placed
+from .inspection import detail_table
 from .place import Placing
 from .results import JobResults
 from .standing import six_texts
@@ -31,7 +34,8 @@ class TurnText:
 @dataclass(frozen=True)
 class DetailText:
     """``word``: sits, close (it does, but not by more than is uncertain), move, or look; ``off``: the largest that is
-    missing; ``then``: what will be left after the turns.
+    missing; ``said``: what is to be known beside; ``then``: what will be left after the turns. ``fixed``: nothing of it is
+    moved any more. ``table``: how it was found and left, once it was looked at again.
     """
 
     id: int
@@ -44,18 +48,23 @@ class DetailText:
     then: str
     notes: tuple[str, ...]
     six: tuple[str, ...]
+    said: tuple[str, ...] = ()
+    fixed: bool = False
+    table: DetailTable | None = None
 
 
 def detail_text(state: JobResults, now: Placed) -> DetailText:
     units, placing = state.job.units, Placing.of_job(state.job)
     found, plan = now.found, now.plan
     look = f"Look at {', '.join(now.to_see)}." if now.to_see else ""
-    base = DetailText(now.id, now.recipe.name, now.rounds, "look", "", look, (), "", (), ())
-    if now.refused or found is None or now.zones_mm is None:
-        return DetailText(
-            now.id, now.recipe.name, now.rounds, "look", "", look, (), "", (now.refused,) if now.refused else (), ()
-        )
-    off = np.linalg.norm(found.off_mm, axis=1)
+    refused = (now.refused,) if now.refused else ()
+    base = DetailText(
+        now.id, now.recipe.name, now.rounds, "look", "", look, (), "", refused, (), now.said, now.fixed,
+        detail_table(state, now) if now.first else None,
+    )  # fmt: skip
+    if now.refused or now.off_mm is None or now.zones_mm is None:
+        return base
+    off = np.linalg.norm(now.off_mm, axis=1)
     sits = plan.rests if plan is not None else bool(np.all(off <= now.zones_mm))
     notes = _notes(now, units)
     then = ""
@@ -73,7 +82,7 @@ def detail_text(state: JobResults, now: Placed) -> DetailText:
     word = "sits" if sits else "close" if np.all(off <= now.zones_mm) else "move"
     return replace(
         base, word=word, off=length_text(float(off.max()), units), turns=turns, then=then,
-        notes=tuple(notes), six=six_texts(found.motion, units),
+        notes=tuple(notes), six=six_texts(found.motion, units) if found is not None else (),
     )  # fmt: skip
 
 
@@ -97,8 +106,9 @@ def _way(adjuster: AdjusterRecipe, move_mm: float, placing: Placing, units: Unit
 
 def _notes(now: Placed, units: Units) -> list[str]:
     """What the targets do not tell, and what they say beside a rigid motion."""
-    assert now.found is not None and now.zones_mm is not None
-    notes = []
+    notes: list[str] = []
+    if now.found is None or now.zones_mm is None:
+        return notes
     if now.found.untold.size:
         count = now.found.untold.shape[1]
         notes.append(f"So few targets leave {count} of 6 motions untold: three that are not on a line tell all.")

@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import secrets
 from datetime import UTC, datetime, timedelta
+from functools import cache
 
 from sqlalchemy import func, select, text, update
 from sqlalchemy.orm import Session
@@ -18,7 +19,7 @@ from .actor import ROLES, Actor, record
 ATTEMPTS, FROM_ANYWHERE, WINDOW = 5, 30, timedelta(minutes=10)
 LEAST_LETTERS, MOST_LETTERS = 10, 200
 SESSION_DAYS = 30
-_UNKNOWN = generate_password_hash("nobody has this password")
+METHOD = "scrypt"  # slow on purpose
 NOTHING = "Nothing was changed."
 
 
@@ -87,7 +88,13 @@ def _role(role: str) -> str:
 def _hash(password: str) -> str:
     if not LEAST_LETTERS <= len(password) <= MOST_LETTERS:
         raise InputError(f"A password has {LEAST_LETTERS} to {MOST_LETTERS} letters.", NOTHING, "Choose a longer one.")
-    return generate_password_hash(password)
+    return generate_password_hash(password, METHOD)
+
+
+@cache
+def _nobodys() -> str:
+    """A name that is not known takes as long as one that is."""
+    return generate_password_hash("nobody has this password", METHOD)
 
 
 def change_own_password(actor: Actor, old: str, new: str, here: str) -> None:
@@ -123,7 +130,7 @@ def sign_in(login: str, password: str, address: str) -> tuple[Actor, str]:
         attempt = _attempt(session, login, address)
     with transaction() as session:
         person = session.scalar(select(User).where(User.login == login, User.active))
-        known = person.password_hash if person else _UNKNOWN
+        known = person.password_hash if person else _nobodys()
         good = check_password_hash(known, password[:MOST_LETTERS]) and person is not None
         if person is None or not good:
             raise InputError("The name or the password is wrong.", "You are not signed in.", "Type both again.")

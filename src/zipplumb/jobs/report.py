@@ -17,6 +17,7 @@ from ..store.database import AWAY, stored, tell, transaction
 from ..store.models import Calibration, Instrument, Picture, Reading, Report, Station, User
 from .actor import Actor, record
 from .callouts import model_with_tolerances
+from .inspection import detail_tables
 from .queue import defer
 from .results import JobResults, load
 from .rows_text import row_texts
@@ -114,13 +115,13 @@ def _made(session: Session, report: Report) -> bytes:
         return model_with_tolerances(state)
     rows = [r for r in row_texts(state).values() if not report.rows or r.id in report.rows]
     facts = gather_facts(session, state, report.by)
-    units = state.job.units
+    units, tables = state.job.units, detail_tables(session, state)
     if report.kind == "csv":
         return write_csv(rows)
     if report.kind == "xlsx":
-        return write_xlsx(rows, units, facts)
+        return write_xlsx(rows, units, facts, tables)
     pictures = session.scalars(select(Picture).where(Picture.job_id == report.job_id).order_by(Picture.id)).all()
-    return write_pdf(state.job.name, rows, units, facts, [(p.png, p.caption) for p in pictures])
+    return write_pdf(state.job.name, rows, units, facts, [(p.png, p.caption) for p in pictures], tables)
 
 
 def gather_facts(session: Session, state: JobResults, by: int | None) -> list[tuple[str, str]]:

@@ -239,13 +239,16 @@ class Station(Base):
 
 
 class Detail(Base):
-    """Something movable of a job, with its targets and adjusters. ``rounds``: the turns of each, and what was seen before."""
+    """Something movable of a job, with its targets and adjusters. ``rounds``: the turns of each, and what was seen before.
+    ``first``: where its targets were when they were seen first; ``fixed_at``: since when nothing of it is moved."""
 
     __tablename__ = "details"
     id: Mapped[int] = mapped_column(primary_key=True)
     job_id: Mapped[int] = mapped_column(ForeignKey("jobs.id"), index=True)
     recipe: Mapped[dict[str, Any]] = mapped_column(JSONB)
     rounds: Mapped[list[Any]] = mapped_column(JSONB, server_default="[]")
+    first: Mapped[dict[str, Any] | None] = mapped_column(JSONB)
+    fixed_at: Mapped[datetime | None]
     created_at: Mapped[datetime] = _now()
     removed_at: Mapped[datetime | None]
 

@@ -2,5 +2,6 @@
 
 from .adjusters import Adjuster, Effect, Plan, Turn, learned, plan_turns
 from .detail import Lies, lies
+from .each import learned_each, plan_each
 
-__all__ = ["Adjuster", "Effect", "Lies", "Plan", "Turn", "learned", "lies", "plan_turns"]
+__all__ = ["Adjuster", "Effect", "Lies", "Plan", "Turn", "learned", "learned_each", "lies", "plan_each", "plan_turns"]

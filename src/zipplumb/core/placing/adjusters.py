@@ -135,26 +135,33 @@ def plan_turns(found: Lies, nominal: Array, zones_mm: Array, adjusters: Sequence
     against = u[:, r:].T  # what the adjusters cannot do all at once
     rows = (moves_of(nominal, found.about) * into / np.asarray(zones_mm, float)[:, None, None]).reshape(-1, 6)
     missing = (-found.off_mm / np.asarray(zones_mm, float)[:, None]).ravel()
-    lows, highs = _bounds(adjusters, effects)
+    lows, highs = bounds(adjusters, effects)
     a = np.vstack([rows @ back, TOGETHER * against])
     b = np.concatenate([missing, np.zeros(len(against))])
     solved = lsq_linear(a, b, (lows, highs), lsq_solver="exact", tol=1e-14).x
     seen = np.sqrt(np.einsum("mi,ij,mj->m", answers / into, found.covariance, answers / into))
-    moves, turns = _settable(solved, seen, adjusters, effects)
+    moves, turns = settable(solved, seen, adjusters, effects)
     left = found.off_mm + np.einsum("nij,j->ni", moves_of(nominal, found.about), into * (back @ moves))
-    ends = (solved <= lows + AT_END) | (solved >= highs - AT_END)
-    told = [
-        Turn(a.name, float(t), float(m), bool(e))
-        for a, t, m, e in zip(adjusters, turns, moves, ends, strict=True)
-        if t != 0.0 or e
-    ]
+    ordered = turns_told(adjusters, solved, moves, turns, (lows, highs))
     fights = tuple(a.name for a, row in zip(adjusters, against.T, strict=True) if np.linalg.norm(row) > MOVED)
     inside = bool(np.all(np.linalg.norm(left, axis=1) <= zones_mm))
-    ordered = tuple(sorted(told, key=lambda turn: -abs(turn.move_mm)))
     return Plan(() if rests else ordered, found.off_mm if rests else left, inside, rests, vt[r:].T, fights)
 
 
-def _bounds(adjusters: Sequence[Adjuster], effects: Sequence[Effect]) -> tuple[Array, Array]:
+def turns_told(
+    adjusters: Sequence[Adjuster], wanted_mm: Array, moves_mm: Array, turns: Array, bounds_mm: tuple[Array, Array]
+) -> tuple[Turn, ...]:
+    """What is to be turned, the longest move first; also those that are wanted beyond their end."""
+    ends = (wanted_mm <= bounds_mm[0] + AT_END) | (wanted_mm >= bounds_mm[1] - AT_END)
+    told = [
+        Turn(a.name, float(t), float(m), bool(e))
+        for a, t, m, e in zip(adjusters, turns, moves_mm, ends, strict=True)
+        if t != 0.0 or e
+    ]
+    return tuple(sorted(told, key=lambda turn: -abs(turn.move_mm)))
+
+
+def bounds(adjusters: Sequence[Adjuster], effects: Sequence[Effect]) -> tuple[Array, Array]:
     """How far (mm) each can move the detail, down and up."""
     pairs = list(zip(adjusters, effects, strict=True))
     lows = np.array([e.move_of(a.least) if np.isfinite(a.least) else -np.inf for a, e in pairs])
@@ -162,7 +169,7 @@ def _bounds(adjusters: Sequence[Adjuster], effects: Sequence[Effect]) -> tuple[A
     return lows - AT_END, highs + AT_END
 
 
-def _settable(moves_mm: Array, u_mm: Array, adjusters: Sequence[Adjuster], effects: Sequence[Effect]) -> tuple[Array, Array]:
+def settable(moves_mm: Array, u_mm: Array, adjusters: Sequence[Adjuster], effects: Sequence[Effect]) -> tuple[Array, Array]:
     """Moves and turns as they can be set: in steps, and none too small to be worth it, or to have been seen (``u_mm``)."""
     moves, turns = np.zeros(len(moves_mm)), np.zeros(len(moves_mm))
     for k, (adjuster, effect) in enumerate(zip(adjusters, effects, strict=True)):
@@ -184,12 +191,13 @@ def learned(
     seen = answers @ (after.motion - before.motion)
     spread = np.einsum("mi,ij,mj->m", answers, before.covariance + after.covariance, answers) + SETTLES_MM**2
     return tuple(
-        _wiser(effect, float(turn), float(move), float(variance))
+        wiser(effect, float(turn), float(move), float(variance))
         for effect, turn, move, variance in zip(effects, turns, seen, spread, strict=True)
     )
 
 
-def _wiser(effect: Effect, turns: float, move_mm: float, variance: float) -> Effect:
+def wiser(effect: Effect, turns: float, move_mm: float, variance: float) -> Effect:
+    """What an adjuster does, once some turns were seen to move the detail so far."""
     way = int(np.sign(turns))
     if way == 0:
         return effect

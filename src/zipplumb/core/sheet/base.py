@@ -142,6 +142,11 @@ class RowRecipe(Model):
         return None
 
     @property
+    def stands_somewhere(self) -> bool:
+        """Whether what is found of it is at one place: a center, or where a plane was touched."""
+        return False
+
+    @property
     def targets(self) -> Array | None:
         """Where in the part it is to be touched, (k, 3), in that order; None where that is free."""
         return None

@@ -12,7 +12,7 @@ from pydantic import Field, ValidationError
 from scipy import special
 
 from ..errors import FitError, PlumbError
-from ..features import Feature, carried_moves, differences, extent_of, frame_of, sizes_of, widening
+from ..features import Feature, carried_moves, differences, extent_of, frame_of, sizes_of, stands_somewhere, widening
 from ..fitting import FitResult, Placed, fit
 from ..frames import Array
 from ..probing import Side, Way, contacts_from_centers, side_of_air, surface_from_centers
@@ -200,6 +200,10 @@ class MeasuredRecipe(FeatureRecipe):
     @property
     def should_be(self) -> Any:
         return self.nominal
+
+    @property
+    def stands_somewhere(self) -> bool:
+        return stands_somewhere(self.shape_type)
 
     @property
     def wanted_hits(self) -> int:

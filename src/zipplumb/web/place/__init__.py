@@ -5,8 +5,11 @@ from __future__ import annotations
 from flask import Blueprint, g, render_template, request
 from sqlalchemy.orm import Session
 
+from ...core.errors import InputError
 from ...core.units import length_text
 from ...jobs import details, fitter, place
+from ...jobs.adjuster_lines import COLUMNS
+from ...jobs.belongs import HEIGHTS, AtOneHeight
 from ...jobs.details_text import detail_text
 from ...jobs.results import JobResults
 from .. import asked
@@ -15,6 +18,9 @@ from ..job import done
 from ..stages import shows
 from ..view import JobView
 
+BELONGS = {"nominal": {"where": "nominal"}} | {
+    f"{by} {to}": {"where": "height", "by": by, "to": to} for by in ("instrument", "system") for to in HEIGHTS
+}
 blueprint = Blueprint("place", __name__, url_prefix="/jobs/<int:job_id>")
 
 
@@ -26,9 +32,11 @@ def panel(session: Session, state: JobResults, view: JobView) -> str:
     lines = [
         (row.id, row.recipe.name, length_text(float(zone), units)) for row, zone in zip(aims.rows, aims.zones_mm, strict=True)
     ]
+    with_nominal = {row.id for row in aims.rows}
+    places = [(row.id, row.recipe.name, row.id in with_nominal) for row in AtOneHeight().may_be(state)]
     return render_template(
         "_place.html", view=view, lines=lines, aligned=state.alignment is not None, words=words, axes=place.AXES,
-        zone=length_text(placing.zone_mm, units), columns=details.COLUMNS,
+        zone=length_text(placing.zone_mm, units), columns=COLUMNS, places=places,
         details=[detail_text(state, now) for now in shown], links=fitter.count_of(session, [now.id for now in shown]),
     )  # fmt: skip
 
@@ -44,7 +52,11 @@ def placing(job_id: int):
 @changes
 def add(job_id: int):
     """A detail that is to be moved."""
-    details.add(g.actor, job_id, request.form.get("name", ""), asked.ids("target"), request.form.get("adjusters", ""))
+    form = request.form
+    belongs = BELONGS.get(form.get("belongs", ""))
+    if belongs is None:
+        raise InputError("A detail belongs at its nominal places or at one height.", "Nothing was kept.", "Choose one.")
+    details.add(g.actor, job_id, form.get("name", ""), asked.ids("target"), form.get("adjusters", ""), belongs)
     return done()
 
 
@@ -60,6 +72,20 @@ def turned(job_id: int, detail_id: int):
 @changes
 def look(job_id: int, detail_id: int):
     details.look_again(g.actor, job_id, detail_id)
+    return done()
+
+
+@blueprint.post("/details/<int:detail_id>/fix")
+@changes
+def fix(job_id: int, detail_id: int):
+    details.fix(g.actor, job_id, detail_id)
+    return done()
+
+
+@blueprint.post("/details/<int:detail_id>/loosen")
+@changes
+def loosen(job_id: int, detail_id: int):
+    details.loosen(g.actor, job_id, detail_id)
     return done()
 
 

@@ -1,0 +1,45 @@
+"""Places that are moved one by one, each by the adjuster under it: the corners of a frame that gives."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from ..frames import Array
+from .adjusters import COVERAGE, SETTLES_MM, Adjuster, Effect, Plan, bounds, settable, turns_told, wiser
+
+NONE_UNMOVED = np.zeros((6, 0))
+
+
+def plan_each(
+    off_mm: Array, u_mm: Array, zones_mm: Array, under: Sequence[int], adjusters: Sequence[Adjuster], effects: Sequence[Effect]
+) -> Plan:
+    """The turns by which each adjuster brings the place over it to where that belongs.
+
+    Parameters
+    ----------
+    off_mm : (n, 3) actual less where it belongs; u_mm : (n,) standard uncertainties of that; zones_mm : (n,)
+    under : (m,) which of the n places each adjuster is under; no two under one
+    """
+    which = np.asarray(under, int)
+    along = np.array([a.direction for a in adjusters]).reshape(-1, 3)
+    lows, highs = bounds(adjusters, effects)
+    wanted = np.clip(-np.einsum("mi,mi->m", along, off_mm[which]), lows, highs)
+    moves, turns = settable(wanted, u_mm[which], adjusters, effects)
+    left = off_mm.copy()
+    left[which] += moves[:, None] * along
+    told = turns_told(adjusters, wanted, moves, turns, (lows, highs))
+    rests = bool(np.all(np.linalg.norm(off_mm, axis=1) + COVERAGE * u_mm <= zones_mm))
+    inside = bool(np.all(np.linalg.norm(left, axis=1) <= zones_mm))
+    return Plan(() if rests else told, off_mm if rests else left, inside, rests, NONE_UNMOVED, ())
+
+
+def learned_each(
+    effects: Sequence[Effect], adjusters: Sequence[Adjuster], turns: Array, moved_mm: Array, u_mm: Array
+) -> tuple[Effect, ...]:
+    """What each adjuster does, the wiser for one round of turns (m,): the place over it moved by (m, 3), known to (m,)."""
+    return tuple(
+        wiser(effect, float(turn), float(a.direction @ moved), float(u) ** 2 + SETTLES_MM**2)
+        for effect, a, turn, moved, u in zip(effects, adjusters, turns, moved_mm, u_mm, strict=True)
+    )
