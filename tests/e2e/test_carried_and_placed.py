@@ -312,3 +312,29 @@ def test_the_corners_of_a_frame_are_brought_to_one_height(tamsin, running, bench
     finally:
         for k in (1, 2, 3, 4):
             lift(k, stood[k - 1] - now_at[k - 1])
+
+
+def test_where_to_stand_is_looked_for_before_anything_is_carried(tamsin, running):
+    """The demo job: two places round the part are compared, then one is typed."""
+    page = tamsin.page
+    page.goto(f"{running.url}/jobs/{running.job}/kit")
+    page.get_by_role("button", name="Look for a place").click()
+    form = page.locator("#rehearsal")
+    form.locator("[name=instrument]").select_option(label="Hall tracker")
+    form.get_by_role("button", name="Propose two places").click()
+    found = page.locator("#rehearsed")
+    expect(found).to_contain_text("the better one")
+    expect(found).to_contain_text("too narrow for a tip of 38.100")
+    bore = found.locator("tr", has_text="Spigot face")
+    expect(bore.locator("td")).to_have_count(8)
+    form.get_by_role("button", name="Look from there").click()
+    expect(page.locator(".notice").last).to_contain_text("No place was typed")
+    for axis, value in zip("XYZ", ("0", "-2500", "x"), strict=True):
+        form.locator(f"[name='A.{axis}']").fill(value)
+    form.get_by_role("button", name="Look from there").click()
+    expect(page.locator(".notice").last).to_contain_text("Z of place A")
+    form.locator("[name='A.Z']").fill("1200")
+    form.get_by_role("button", name="Look from there").click()
+    expect(bore.locator("td")).to_have_count(4)
+    expect(bore).to_contain_text(re.compile(r"● \d+ of \d+"))
+    expect(bore).to_contain_text(re.compile(r"0\.0\d\d height"))

@@ -69,6 +69,8 @@ FORMS = {
     "derive.as_one_goes": {"way": "last"}, "place.placing": {"zone": "0.05", "+X": "toward the rail", "-Z": "down"},
     "place.add": {"name": "Foot", "target": "1", "adjusters": "Foot 1; 0; 0; 0; +Z; 1.5; 4; 4", "belongs": "nominal"},
     "fitter.make": {}, "fitter.withdraw": {},
+    "rehearsal.look": {"instrument": "@instrument_id", "A.X": "0", "A.Y": "-900", "A.Z": "500"},
+    "rehearsal.propose": {"instrument": "@instrument_id", "far": "900", "high": "500"},
     "place.turned": {"round": "0"}, "place.look": {}, "place.remove": {}, "place.fix": {}, "place.loosen": {},
     "derive.plan": {"key": "flatness_", "of": "@row_id", "diameter": "5", "height": "3", "offset": "1", "zone": "0.1"},
     "report.decide": {"rule": "simple"},

@@ -151,6 +151,11 @@ class CadModel:
         each = [self.triangles[self.face_triangles[k] : self.face_triangles[k + 1]].ravel() for k in mine]
         return self.positions[np.unique(np.concatenate(each))].astype(float) if each else np.empty((0, 3))
 
+    def triangles_of(self, bodies: Collection[int] | None) -> NDArray:
+        """Corners (t, 3, 3) of the triangles of some bodies, mm; None: of all."""
+        each = [self.mesh_of(f.index)[0] for f in self.faces if bodies is None or f.body in bodies]
+        return np.concatenate(each) if each else np.empty((0, 3, 3))
+
     def mesh_of(self, face: int) -> tuple[NDArray, NDArray]:
         """Corners (t, 3, 3) and vertex normals (t, 3, 3) of one face's triangles, mm."""
         mine = self.triangles[self.face_triangles[face] : self.face_triangles[face + 1]]

@@ -31,7 +31,7 @@ def ahead_of(state: JobResults) -> Ahead | None:
     row = state.current
     if row is None or not row.recipe.takes_hits or row.finished:
         return None
-    recipe, outline = row.recipe, _outline(state, row)
+    recipe, outline = row.recipe, outline_of(state, row)
     count = state.results[row.id].hits
     if recipe.targets is not None:
         left = _left(recipe.targets, _taken(state, row.id), count)
@@ -39,8 +39,8 @@ def ahead_of(state: JobResults) -> Ahead | None:
     return Ahead(outline, NOTHING, _next(state, row, outline, count))
 
 
-def _outline(state: JobResults, row: SheetRow) -> Drawing:
-    """Kept with the job: it is the same at every hit."""
+def outline_of(state: JobResults, row: SheetRow) -> Drawing:
+    """Lines of a row's nominal, where that is no face; kept with the job, as it is the same at every hit."""
     kept = state.remembered.setdefault("outline", {})
     if row.id not in kept or kept[row.id][0] is not row.recipe:
         nominal = row.recipe.should_be

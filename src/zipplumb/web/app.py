@@ -39,6 +39,7 @@ from . import (
     place,
     planning,
     probes,
+    rehearsal,
     report,
     section,
     trials,
@@ -68,6 +69,7 @@ BLUEPRINTS = (
     trials,
     people,
     place,
+    rehearsal,
     health,
 )
 POLICY = (

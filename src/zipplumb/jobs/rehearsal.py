@@ -1,0 +1,237 @@
+"""Where to stand: what is in sight from a place, and how surely each planned row would be measured from there."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from sqlalchemy.orm import Session
+
+from ..core.errors import InputError
+from ..core.frames import Array
+from ..core.network.observations import InstrumentClass
+from ..core.placing import lies
+from ..core.probing.next_place import places_in_order
+from ..core.sheet import SheetRow
+from ..core.sheet.rehearsal import Instrument, Touches, outward_at, rehearse, touches_at
+from ..core.spots import spots_on
+from ..core.uncertainty import coverage_factor
+from ..core.units import Units, in_units, length_from_text, length_text, quantity_text
+from ..store import models
+from ..store.database import stored
+from ..store.models import Detail, Job
+from .ahead import ON_OUTLINE, outline_of
+from .details import DetailRecipe
+from .part_model import model_of
+from .readings import POLAR
+from .results import JobResults
+from .words import words_for
+
+MOST_ROWS, MOST_HITS = 300, 60
+NARROW = 0.05  # of its radius, by which a tip may be nearer to another wall
+AROUND = 12  # places that are tried when some are to be proposed
+UP = np.array([0.0, 0, 1])
+NOTHING_KEPT = "Nothing was kept of it."
+
+
+@dataclass(frozen=True)
+class RowFrom:
+    """One row, as it would be from one place.
+
+    ``u``: expanded, of its first characteristic (``of``); "" where it cannot be told. ``lines``: of sight.
+    """
+
+    seen: str
+    whole: bool
+    range: str
+    angle: str
+    u: str
+    of: str = ""
+    u_mm: float | None = None
+    lines: tuple[Any, ...] = ()
+
+
+@dataclass(frozen=True)
+class Plan:
+    """What one place to stand is worth. ``rows``, ``details``: by id; ``said``: why it is not enough by itself."""
+
+    name: str
+    place: Array
+    rows: Mapping[int, RowFrom]
+    details: Mapping[int, str]
+    said: str = ""
+
+    @property
+    def whole(self) -> int:
+        return sum(row.whole for row in self.rows.values())
+
+    @property
+    def mean_u_mm(self) -> float:
+        """Of the rows that are seen whole."""
+        told = [row.u_mm for row in self.rows.values() if row.whole and row.u_mm is not None]
+        return float(np.mean(told)) if told else np.inf
+
+
+@dataclass(frozen=True, eq=False)
+class Rehearsal:
+    """``left_out``: by why, rows of which nothing can be told beforehand; ``names``: of those that can. ``box`` (2, 3)."""
+
+    state: JobResults
+    instrument: Instrument
+    touched: Mapping[int, Touches]
+    left_out: Mapping[str, Sequence[str]]
+    names: Mapping[int, str]
+    details: Mapping[int, DetailRecipe]
+    sight: Any
+    box: Array
+
+    def plan(self, name: str, stand: Array) -> Plan:
+        touched = {row: touches.some(~self.sight.cut(stand, touches.centers)) for row, touches in self.touched.items()}
+        found, active, said = self._found(touched, stand), self.state.sheet.alignment, ""
+        if active is not None and found[active].alignment is None:
+            needed = [row for row in self._rests_on(active) if row in touched]
+            hidden = [row for row in needed if len(touched[row].centers) < len(self.touched[row].centers)]
+            if hidden:
+                names = ", ".join(self.names[row] for row in hidden)
+                said = f"It cannot be aligned from {name} alone: it does not see all of {names}. U as if another place saw it."
+                found = self._found(touched | {row: self.touched[row] for row in hidden}, stand)
+        rows = {row: self._row(row, stand, touched[row], found[row]) for row in self.touched}
+        return Plan(name, stand, rows, {k: self._detail(recipe, stand) for k, recipe in self.details.items()}, said)
+
+    def _found(self, touched: Mapping[int, Touches], stand: Array) -> Mapping[int, Any]:
+        return rehearse(self.state.sheet, touched, stand, self.instrument, self.state.surfaces)
+
+    def _rests_on(self, row: int) -> dict[int, None]:
+        """The rows that one rests on, and so on, each once."""
+        found: dict[int, None] = {}
+        for need in self.state.row(row).needs:
+            if need.what != "station" and need.id in self.state.sheet.places and need.id not in found:
+                found |= {need.id: None} | self._rests_on(need.id)
+        return found
+
+    def _row(self, row: int, stand: Array, seen: Touches, result: Any) -> RowFrom:
+        units, asked = self.state.job.units, self.touched[row]
+        ways = asked.centers - stand
+        far = np.linalg.norm(ways, axis=1)
+        slant = np.einsum("ij,ij->i", -ways / np.maximum(far, 1e-9)[:, None], asked.outward)
+        angle = np.degrees(np.arccos(np.clip(slant, -1, 1)))
+        whole = len(seen.centers) == len(asked.centers)
+        recipe = self.state.row(row).recipe
+        first, u, u_mm, of = result.first if len(seen.centers) else None, "", None, ""
+        if first is not None and first.held:
+            u = "holds the part"
+        elif first is not None and first.uncertainty is not None and first.actual is not None:
+            u_mm, of = first.uncertainty.U(), words_for(recipe).label(recipe, first.key)
+            u = quantity_text(u_mm, first.unit, units)
+        sided = recipe.sided  # type: ignore[attr-defined]
+        lines = tuple([stand.round(2).tolist(), place.round(2).tolist()] for place in seen.centers[:MOST_HITS])
+        return RowFrom(
+            f"{len(seen.centers)} of {len(asked.centers)}", whole,
+            " to ".join(dict.fromkeys(whole_text(v, units) for v in (far.min(), far.max()))),
+            f"{angle.max():.0f}°" if sided else "", u, of, u_mm, lines,
+        )  # fmt: skip
+
+    def _detail(self, recipe: DetailRecipe, stand: Array) -> str:
+        """How surely its targets would be told of as a whole; "" where they are not all in sight."""
+        places = [self.touched[row].centers[0] for row in recipe.targets if row in self.touched]
+        if len(places) < len(recipe.targets) or self.sight.cut(stand, np.array(places)).any():
+            return ""
+        at = np.array(places)
+        u_mm = np.array([self.instrument.u_at(place - stand) for place in at])
+        return length_text(coverage_factor() * float(lies(at, at, u_mm).u_at(at).max()), self.state.job.units)
+
+    def proposed(self, far_mm: float, high_mm: float, names: Sequence[str]) -> list[Plan]:
+        """The best of some places round the part: the most rows seen whole, then the smallest U."""
+        low, high = self.box
+        middle, reach = (low + high) / 2, np.linalg.norm((high - low)[:2]) / 2 + far_mm
+        turns = np.linspace(0, 2 * np.pi, AROUND, endpoint=False)
+        stands = [np.array([middle[0] + reach * np.cos(t), middle[1] + reach * np.sin(t), high_mm]) for t in turns]
+        plans = sorted((self.plan("", stand) for stand in stands), key=lambda plan: (-plan.whole, plan.mean_u_mm))
+        return [self.plan(name, plan.place) for plan, name in zip(plans, names, strict=False)]
+
+
+def rehearsal_of(session: Session, state: JobResults, instrument_id: int) -> Rehearsal:
+    """All that is known before the instrument is carried. Raises InputError where nothing can be told."""
+    from ..cad.sight import Sight  # heavy, and seldom asked for
+
+    instrument = _instrument(stored(session, models.Instrument, instrument_id))
+    rows = state.measured
+    if len(rows) > MOST_ROWS:
+        raise InputError(f"More than {MOST_ROWS} rows are not rehearsed.", NOTHING_KEPT, "Rehearse them in a smaller job.")
+    model = model_of(state.job.part)
+    touched: dict[int, Touches] = {}
+    left_out: dict[str, list[str]] = {}
+    for row in rows:
+        found = _touches(state, row, instrument, model)
+        if isinstance(found, str):
+            left_out.setdefault(found, []).append(row.recipe.name)
+        else:
+            touched[row.id] = found
+    if not touched:
+        why = "; ".join(left_out) or "there is no row"
+        raise InputError(
+            f"No row can be looked at from anywhere: {why}.", NOTHING_KEPT, "Plan rows with nominals, or take another tip."
+        )
+    triangles = np.empty((0, 3, 3)) if model is None else model.triangles_of(state.job.kept_bodies)
+    every = np.vstack([triangles.reshape(-1, 3), *(t.centers for t in touched.values())])
+    query = models.Detail.job_id == state.job.id, models.Detail.removed_at.is_(None)
+    details = {d.id: DetailRecipe.model_validate(d.recipe) for d in session.query(Detail).filter(*query).order_by(Detail.id)}
+    names = {row.id: row.recipe.name for row in rows if row.id in touched}
+    box = np.array([every.min(axis=0), every.max(axis=0)])
+    return Rehearsal(state, instrument, touched, left_out, names, details, Sight(triangles), box)
+
+
+def _instrument(kept: models.Instrument) -> Instrument:
+    calibration = kept.calibration
+    if calibration is None:
+        raise InputError(f"{kept.name} has no calibrated probe.", NOTHING_KEPT, "Put a probe on it whose calibration is known.")
+    stated = InstrumentClass(*(kept.spec[n] for n in POLAR)) if all(n in kept.spec for n in POLAR) else None
+    return Instrument(kept.u_hit_mm, stated, calibration.diameter_mm / 2, calibration.u_radius_mm)
+
+
+def _touches(state: JobResults, row: SheetRow, instrument: Instrument, model: Any) -> Touches | str:
+    """Where a row is touched as it is planned, spread as is best; else why that is not known."""
+    recipe, nominal = row.recipe, row.recipe.should_be
+    if nominal is None:
+        return "without a nominal"
+    if recipe.hits_of_plane:
+        return "its plane is touched first"
+    spots = recipe.targets
+    if spots is None:
+        spots = _spots(state, row, model)
+        if not len(spots):
+            return "its places are not known"
+        spots = places_in_order(nominal, spots, min(recipe.wanted_hits, MOST_HITS))
+    spots = np.asarray(spots, float)
+    if not recipe.sided:  # type: ignore[attr-defined]
+        return Touches(spots, np.tile(UP, (len(spots), 1)))
+    outward = outward_at(recipe, spots, state.surfaces)
+    if outward is None:
+        return "its surface is not known"
+    touches = touches_at(spots, outward, instrument)
+    clear = recipe.height_over_nominal(touches.centers, state.surfaces)
+    fits = clear is None or np.all(np.abs(clear - instrument.tip_radius_mm) < NARROW * instrument.tip_radius_mm)
+    return touches if fits else f"too narrow for a tip of {length_text(2 * instrument.tip_radius_mm, state.job.units)}"
+
+
+def _spots(state: JobResults, row: SheetRow, model: Any) -> Array:
+    face = row.recipe.cad_face
+    if face is None:
+        return outline_of(state, row).places(ON_OUTLINE)
+    known = model is not None and face < len(state.job.part.faces)
+    return spots_on(*model.mesh_of(face), seed=face)[0] if known else np.empty((0, 3))
+
+
+def whole_text(mm: float, units: Units) -> str:
+    """A length in the room: whole millimetres, or tenths of an inch."""
+    digits = 0 if units == "mm" else 1
+    return f"{round(in_units(float(mm), units), digits) + 0.0:.{digits}f}".replace("-", "−")
+
+
+def stand_from(texts: Sequence[str], job: Job, which: str) -> Array | None:
+    """A place to stand as typed, X, Y, Z in the part; None where nothing was typed. Raises InputError."""
+    if not any(text.strip() for text in texts):
+        return None
+    return np.array([length_from_text(t, job.units, f"{axis} of {which}") for axis, t in zip("XYZ", texts, strict=True)])

@@ -1,0 +1,68 @@
+"""What is expected before anything was measured is what many runs then find.
+
+Source: JCGM 101 (propagation of distributions by Monte Carlo). A count of a 95.45 % region lies between 93 and 97 % but for
+1 time in 50 of 1,000 runs; the seeds are fixed. The maker's statement is made up.
+"""
+
+import numpy as np
+import pytest
+
+from zipplumb.core.network.observations import InstrumentClass
+from zipplumb.core.sheet import Sheet, SheetRow, recipe_from_dict
+from zipplumb.core.sheet.rehearsal import Instrument, Touches, outward_at, rehearse, touches_at
+
+TRACKER = Instrument(0.02, InstrumentClass(0.008, 0.0015, 4e-6), 19.05, 0.001)
+STAND = np.array([-2500.0, -1800, 900])
+
+
+NESTS = ((-900.0, -500, 0), (900.0, -450, 40), (850.0, 500, 10), (-800.0, 520, 60), (50.0, 600, 300))
+
+
+def bench():
+    """Nests that hold the part, as 7 parameters less the scale, and a face whose height is judged."""
+    nominal = {"shape": "plane", "point": (300, 100, 200), "normal": (0, 0, 1)}
+    height = {"kind": "plane", "nominal": nominal, "asked": [{"key": "height", "lower": -0.1, "upper": 0.1}]}
+    points = [{"kind": "point", "nominal": {"shape": "point", "position": at}} for at in NESTS]
+    raws = [height, *points, {"kind": "reference_points", "points": list(range(2, 2 + len(NESTS)))}]
+    rows = tuple(SheetRow(k, recipe_from_dict({"name": f"Row {k}", **raw})) for k, raw in enumerate(raws, 1))
+    touched = {k: Touches(np.array([at]), np.array([[0.0, 0, 1]])) for k, at in enumerate(NESTS, 2)}
+    spots = np.array([[300 + a * 300, 100 + b * 20, 200.0] for a in (-1, 0, 1) for b in (-1, 1)])
+    touched[1] = touches_at(spots, outward_at(rows[0].recipe, spots, None), TRACKER)
+    return Sheet(rows, len(rows)), touched
+
+
+def by_the_worst(places, random):
+    """Errors (n, 3) as large in all directions as the worst one that is stated for the farthest."""
+    return random.normal(0, TRACKER.stated.u_at(places), places.shape)
+
+
+def along_and_across(places, random):
+    """Errors as stated along and across the beam."""
+    far = np.linalg.norm(places, axis=1, keepdims=True)
+    noise, beam, stated = random.normal(size=places.shape), places / far, TRACKER.stated
+    along = np.einsum("ij,ij->i", noise, beam)[:, None] * beam
+    return along * (stated.range_mm + stated.range_per_m_mm * far / 1000) + (noise - along) * stated.angle_rad * far
+
+
+@pytest.mark.parametrize(("drawn", "runs", "most"), [(by_the_worst, 1000, 0.97), (along_and_across, 300, 1.0)])
+def test_the_u_that_is_expected_is_the_one_that_is_found(drawn, runs, most):
+    """The sheet takes the worst that is stated of a row's hits for all of them: then it is as often right as it says; where
+    the errors across the beam are smaller, as the maker states, it is never less often."""
+    sheet, touched = bench()
+    expected = rehearse(sheet, touched, STAND, TRACKER)[1].first
+    assert expected.deviation == pytest.approx(0, abs=1e-9)
+    random, errors = np.random.default_rng(9), []
+    for _ in range(runs):
+        shift = random.normal(0, TRACKER.u_radius_mm)  # the same reflector everywhere
+        real = {
+            k: Touches(t.centers + shift * t.outward + drawn(t.centers - STAND, random), t.outward) for k, t in touched.items()
+        }
+        errors.append(rehearse(sheet, real, STAND, TRACKER)[1].first.deviation)
+    inside = np.mean(np.abs(errors) <= expected.uncertainty.U())
+    assert 0.93 < inside <= most, inside
+
+
+def test_what_is_touched_lies_a_radius_off_and_faces_the_air():
+    sheet, touched = bench()
+    assert touched[1].outward == pytest.approx(np.tile([0.0, 0, 1], (6, 1)), abs=1e-6)
+    assert sheet.rows[0].recipe.nominal.distance(touched[1].centers) == pytest.approx(np.full(6, TRACKER.tip_radius_mm))
