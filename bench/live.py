@@ -49,7 +49,7 @@ def _changes(app, bench, count: int) -> list[float]:
 
     async def listened() -> list[float]:
         hub, page, seconds = Hub(app), Page(), []
-        hub.jobs[bench.job] = Watched({page})
+        hub.jobs[bench.job] = Watched(pages={page})
         hub._whole(bench.job, page)
         hub._changed(bench.job, {"what": "hits"})
         with transaction() as session:
