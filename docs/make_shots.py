@@ -16,7 +16,7 @@ from playwright.sync_api import sync_playwright  # noqa: E402
 
 from zipplumb.demo import carrier_real  # noqa: E402
 from zipplumb.demo.processes import Processes  # noqa: E402
-from zipplumb.jobs import kit, measure, place, planning, sheet, stations  # noqa: E402
+from zipplumb.jobs import kit, measure, planning, sheet, stations  # noqa: E402
 from zipplumb.jobs.actor import Actor  # noqa: E402
 from zipplumb.jobs.hand import move_hand, tell_hand  # noqa: E402
 from zipplumb.jobs.results import load  # noqa: E402
@@ -99,13 +99,14 @@ def walk(person: Person, processes: Processes) -> None:
     touch_walk(person, processes.bracket_job, processes.job, shot)
     kit_walk(person, processes, shot)
     tracker_walk(person, processes, shot)
+    bedplate_walk(person, processes, shot)
     page.set_viewport_size({"width": 390, "height": 844})
     person.open(processes.job)
     shot("phone")
 
 
 def align_walk(person: Person, shot) -> None:
-    """As it is mounted, with some ticks; and a rough fit, with places clicked."""
+    """As it is mounted, with some ticks."""
     page = person.page
     page.get_by_role("button", name="It is held by some of its features").click()
     for label in (
@@ -118,14 +119,6 @@ def align_walk(person: Person, shot) -> None:
     person.until(lambda: "6 of 6" in page.locator("#mounted-answer").inner_text())
     page.evaluate("document.getElementById('slip').scrollTop = 0")
     shot("mounted")
-    person.go("Align")
-    page.get_by_role("button", name="CAD, and nothing measured yet").click()
-    page.locator("form.rough").wait_for()
-    box = page.locator("#canvas").bounding_box()
-    for k, (across, down) in enumerate(((0.40, 0.42), (0.62, 0.45), (0.45, 0.78), (0.30, 0.68)), start=1):
-        page.mouse.click(box["x"] + across * box["width"], box["y"] + down * box["height"])
-        person.until(lambda k=k: page.locator(".picks li").count() == k)
-    shot("rough")
 
 
 def touch_walk(person: Person, job: int, back: int, shot) -> None:
@@ -154,7 +147,7 @@ def touch_walk(person: Person, job: int, back: int, shot) -> None:
 
 
 def tracker_walk(person: Person, processes: Processes, shot) -> None:
-    """The tracker carried to a second station, with a nest knocked; and another nest that is to be moved."""
+    """The tracker carried to a second station, with a nest knocked."""
     port, page = processes.sims["tracker"][0], person.page
     tracker = next(i.id for i in kit.instruments() if i.name == "Hall tracker")
     with transaction() as session:
@@ -176,19 +169,6 @@ def tracker_walk(person: Person, processes: Processes, shot) -> None:
             tell_hand({"do": "click", "button": "finish"}, port)
 
     round_all()
-    person.until(lambda: person.row("Reference").count() and "spare" in person.row("Reference").inner_text())
-    place.set_placing(
-        TECHNICIAN, job, {"zone": "0.1", "+X": "toward the door", "-X": "toward the wall", "+Z": "up", "-Z": "down"}
-    )
-    person.go("Place")
-    for k, by in ((1, None), (2, None), (5, [1.412, 0.1, -0.683])):
-        if by:
-            tell_hand({"do": "knock", "name": f"Nest {k}", "by": by}, port)
-        tell_hand({"do": "nest", "name": f"Nest {k}", "take": False}, port)
-        page.locator("#placing-now", has_text=f"N{k}").wait_for()
-        person.until(lambda k=k: "now" in page.locator(f"[data-aim='{rows[k - 1]}']").inner_text(), 60)
-    shot("place")
-    tell_hand({"do": "knock", "name": "Nest 5", "by": [-1.412, -0.1, 0.683]}, port)
     stations.bring(TECHNICIAN, job, tracker)
     tell_hand({"do": "station", "number": 1}, port)
     tell_hand({"do": "knock", "name": "Nest 3", "by": [0.3, -0.2, 0.1]}, port)
@@ -199,6 +179,33 @@ def tracker_walk(person: Person, processes: Processes, shot) -> None:
     page.locator(".stations .inline-warn").wait_for()
     shot("stations")
     page.get_by_role("button", name="A third", exact=True).click()
+
+
+def bedplate_walk(person: Person, processes: Processes, shot) -> None:
+    """A carrier on its adjusters, seen once: what to turn; and the same on the fitter's phone."""
+    port, page, job = processes.sims["tracker"][0], person.page, processes.bedplate_job
+    tell_hand({"do": "station", "number": 0}, port)
+    tracker = next(i.id for i in kit.instruments() if i.name == "Hall tracker")
+    stations.bring(TECHNICIAN, job, tracker, unmoved=True)
+    page.goto(f"{processes.url}/jobs/{job}/measure")
+    for name in (*(f"R{k}" for k in range(1, 9)), *(f"F{k}" for k in range(1, 5))):
+        page.locator("#now .ask", has_text=f" {name} ").wait_for()
+        tell_hand({"do": "nest", "name": name}, port)
+        person.until(lambda: person.hits[0] == 1, 60)
+        tell_hand({"do": "click", "button": "finish"}, port)
+    person.go("Place")
+    detail = page.locator("section.detail", has_text="Forward carrier")
+    detail.locator(".turns").wait_for()
+    shot("place")
+    detail.get_by_role("button", name="A page for the fitter's phone").click()
+    address = page.locator(".link-code a").get_attribute("href")
+    page.locator(".link-code").get_by_role("button", name="Close").click()
+    phone = person.context.browser.new_context(viewport={"width": 390, "height": 844}).new_page()
+    phone.goto(address)
+    phone.locator("#fitter-place .what").wait_for()
+    time.sleep(0.6)
+    phone.screenshot(path=TARGET / "fitter.png")
+    phone.context.close()
 
 
 def kit_walk(person: Person, processes: Processes, shot) -> None:

@@ -10,12 +10,12 @@ from scipy.spatial.transform import Rotation
 from zipplumb.core.errors import InputError
 from zipplumb.core.frames import Motion
 from zipplumb.demo.seed import DIAMETER_MM
-from zipplumb.jobs import measure, stations
+from zipplumb.jobs import measure, planning, stations
 from zipplumb.jobs.network_text import network_text
 from zipplumb.jobs.prompts import prompt
 from zipplumb.jobs.readings import conditions_of
 from zipplumb.store.database import transaction
-from zipplumb.store.models import Change, Instrument, Reading
+from zipplumb.store.models import Change, Instrument, Job, Reading
 
 NESTS = {"North": (-900.0, 800, 300), "East": (1200.0, 700, 420), "South": (1100.0, -900, 350), "West": (-800.0, -700, 260)}
 THERE = Motion(Rotation.from_euler("z", 100, degrees=True).as_matrix(), np.array([2600.0, 300, 20]))  # the second station
@@ -107,6 +107,22 @@ def test_a_knocked_nest_is_named_set_aside_and_counted_again(bench, nests):
     with transaction() as session:
         acts = {c.act for c in session.query(Change).filter(Change.job_id == bench.job)}
     assert {"set a sighting aside", "count a sighting again"} <= acts
+
+
+def test_what_is_left_of_every_sighting_is_drawn_on_the_part(bench):
+    rows = {name: bench.plan(kind="point", name=name, nominal={"shape": "point", "position": at}) for name, at in NESTS.items()}
+    carried(bench, rows, knocked=True)
+    assert network_text(bench.state()).lines == ()  # nothing is aligned
+    with transaction() as session:
+        system = {"kind": "reference_points", "name": "Reference", "points": list(rows.values())}
+        session.get(Job, bench.job).alignment_row_id = planning.add_row(session, TECHNICIAN, bench.job, system)
+    found = network_text(bench.state())
+    lines = np.array(found.lines)
+    lengths = np.linalg.norm(lines[:, 1] - lines[:, 0], axis=1)
+    assert lines.shape == (8, 2, 3) and found.times >= 100
+    assert 100 < lengths.max() < 200
+    longest = lines[lengths.argmax(), 0]
+    assert np.linalg.norm(longest - NESTS["East"]) < 1.0  # begins where the knocked one is worked out to lie
 
 
 def test_two_instruments_work_at_once_and_the_first_reading_stays_the_world(bench, nests, stack):

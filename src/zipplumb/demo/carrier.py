@@ -52,6 +52,11 @@ def write_step(path: Path) -> None:
 
 def write_shape(shape, name: str, path: Path) -> None:
     """Write one body with its name as a STEP file."""
+    write_shapes([(shape, name)], path)
+
+
+def write_shapes(shapes, path: Path) -> None:
+    """Write bodies with their names as a STEP file."""
     from OCP.STEPCAFControl import STEPCAFControl_Writer
     from OCP.STEPControl import STEPControl_StepModelType
     from OCP.TCollection import TCollection_ExtendedString
@@ -61,8 +66,8 @@ def write_shape(shape, name: str, path: Path) -> None:
 
     document = TDocStd_Document(TCollection_ExtendedString("zipplumb"))
     tool = XCAFDoc_DocumentTool.ShapeTool_s(document.Main())
-    label = tool.AddShape(shape, False)
-    TDataStd_Name.Set_s(label, TCollection_ExtendedString(name))
+    for shape, name in shapes:
+        TDataStd_Name.Set_s(tool.AddShape(shape, False), TCollection_ExtendedString(name))
     writer = STEPCAFControl_Writer()
     writer.SetNameMode(True)
     writer.Transfer(document, STEPControl_StepModelType.STEPControl_AsIs)

@@ -13,7 +13,7 @@ from scipy.spatial.transform import Rotation
 from ..cad import CadModel
 from ..core.frames import Motion, unit
 from ..jobs.hand import touchable_faces
-from . import carrier
+from . import bedplate_real, carrier
 
 # the library says (0.312, -0.204, 186.450) and 6.000 mm of the first; the real one differs a little
 PROBES = (
@@ -129,6 +129,7 @@ def write_shop(model: CadModel, path: Path) -> None:
         "Bar end 1": (900.0, 1400.0, 700.0),
         "Bar end 2": (1900.0, 1400.0, 700.0),
     }
+    on_bedplate, details = bedplate_real.nests_and_details()
     lean = Rotation.from_rotvec([3e-4, -2e-4, 0.0]).as_quat()[[3, 0, 1, 2]]
     turned = (Rotation.from_euler("z", 1.9) * Rotation.from_rotvec([-2e-4, 1e-4, 0.0])).as_quat()[[3, 0, 1, 2]]
     shop = {
@@ -137,7 +138,8 @@ def write_shop(model: CadModel, path: Path) -> None:
             {"quaternion": lean.tolist(), "translation_mm": [-2600.0, 1800.0, 900.0]},
             {"quaternion": turned.tolist(), "translation_mm": [3300.0, 1500.0, 820.0]},
         ],
-        "nests": {name: list(place) for name, place in nests.items()},
+        "nests": {name: list(place) for name, place in nests.items()} | on_bedplate,
+        "details": details,
         "mesh": {"vertices": np.vstack(vertices).round(4).tolist(), "triangles": np.vstack(triangles).tolist()},
         "range_mm": 0.004, "range_per_m_mm": 0.0008, "angle_rad": 2.2e-6, "face_rad": 4e-6, "drift_mm_h": 0.004,
         "temperature_c": 20.6, "bar_mm": 1000.0,

@@ -24,11 +24,12 @@ from ..store.cluster import Cluster, free_port
 from ..store.schema import upgrade
 from . import bracket_real, carrier_real
 from .seed import seed_job, seed_people_and_kit
+from .seed_bedplate import seed_bedplate
 from .seed_bracket import seed_bracket
 
 LOOK_S = 0.2
 SIMS = {"arm": ("sim", "real.json"), "tracker": ("sim-tracker", "shop.json"), "radar": ("sim-radar", "shop.json")}
-PARTS = {"carrier": "bearing-carrier.step", "bracket": "sensor-bracket.step"}
+PARTS = {"carrier": "bearing-carrier.step", "bracket": "sensor-bracket.step", "bedplate": "bedplate.step"}
 MADE = (*PARTS.values(), "real.json", "shop.json")
 LOCK = "lock"
 STOPS = (signal.SIGINT, signal.SIGTERM)
@@ -98,9 +99,10 @@ class Processes:
         os.environ["ZIPPLUMB_SIM_CONTROL"] = ",".join(f"{port}:{control}" for port, control in self.sims.values())
         upgrade()
         self._part_files()
-        arm = seed_people_and_kit({kind: port for kind, (port, _) in self.sims.items()})
-        self.job = seed_job(self.folder / PARTS["carrier"], arm)
+        instruments = seed_people_and_kit({kind: port for kind, (port, _) in self.sims.items()})
+        self.job = seed_job(self.folder / PARTS["carrier"], instruments["arm"])
         self.bracket_job = seed_bracket(self.folder / PARTS["bracket"])
+        self.bedplate_job = seed_bedplate(self.folder / PARTS["bedplate"], instruments["tracker"])
 
     def _secret(self) -> str:
         path = self.folder / "secret"

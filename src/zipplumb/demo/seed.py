@@ -29,8 +29,8 @@ PROBES = (
 OFFSET_MM, DIAMETER_MM = [0.312, -0.204, 186.450], 6.0
 
 
-def seed_people_and_kit(ports: dict[str, int]) -> int:
-    """Everybody, the instruments and a few probes; what is there already is only moved. Returns the arm's id."""
+def seed_people_and_kit(ports: dict[str, int]) -> dict[str, int]:
+    """Everybody, the instruments and a few probes; what is there already is only moved. Returns instruments' ids by kind."""
     for login, name, role in PEOPLE:
         people.add_person(login, name, role, PASSWORD)
     specs = {kind: kit.spec_from_form(kind, {}) for kind in kit.INSTRUMENT_KINDS}
@@ -49,7 +49,7 @@ def seed_people_and_kit(ports: dict[str, int]) -> int:
             query = select(Probe.id).where(Probe.kind == "reflector", Probe.diameter_mm > 20)
             reflector = session.scalars(query).first() or 0
         probes.put_on(actor, ids["tracker"], reflector)
-    return arm
+    return ids
 
 
 def seed_job(step: Path, arm: int) -> int:

@@ -17,7 +17,9 @@ from ..core.spots import spots_on
 from ..store.database import stored, transaction
 from ..store.models import Job, Part, Row
 from .actor import Actor
+from .details import details_of
 from .part_model import model_of
+from .results import load
 
 OFF_MM, FREE_MM = 0.05, 1e4
 
@@ -91,8 +93,32 @@ def tell_hand(order: dict, port: int | None = None) -> dict:
 
 
 def move_hand(actor: Actor, job_id: int, do: str, **more) -> dict:
-    """Put this job's part before the stand-in, if another one stands there, and move the hand."""
+    """Tell the stand-in of the instrument that is at a job what its hand is to do."""
     actor.must_change()
+    with transaction() as session:
+        here = load(session, job_id).instrument
+        kind, port = ("arm", None) if here is None else (here.kind, here.port)
+    return MOVES.get(kind, _with_the_part)(job_id, do, port, more)
+
+
+def _with_a_reflector(job_id: int, do: str, port: int | None, more: dict) -> dict:
+    """The current row names the nest to which the reflector is carried; of a detail what is proposed is turned."""
+    with transaction() as session:
+        state = load(session, job_id)
+        if do == "carry":
+            if state.current is None:
+                raise InputError("No row is current.", "Nothing was moved.", "Press a row of the sheet.")
+            do, more = "nest", {"name": state.current.recipe.name}
+        elif do == "turn":
+            now = next((each for each in details_of(session, state) if each.id == more.get("detail")), None)
+            if now is None or now.plan is None or not now.plan.turns:
+                raise InputError("Nothing is proposed there.", "Nothing was turned.", "Look at its targets first.")
+            more = {"detail": now.recipe.name, "turns": {turn.name: turn.turns for turn in now.plan.turns}}
+    return tell_hand({"do": do, **more}, port)
+
+
+def _with_the_part(job_id: int, do: str, port: int | None, more: dict) -> dict:
+    """The job's part is put before the stand-in, if another one stands there."""
     with transaction() as session:
         job = stored(session, Job, job_id)
         row = session.get(Row, job.current_row_id) if job.current_row_id else None
@@ -114,3 +140,6 @@ def move_hand(actor: Actor, job_id: int, do: str, **more) -> dict:
             )
         order["face"] = recipe.cad_face
     return tell_hand(order)
+
+
+MOVES = {"tracker": _with_a_reflector}

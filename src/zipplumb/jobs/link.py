@@ -92,6 +92,7 @@ class JobsSink:
         self._shared.tip({
             "instrument": self.instrument_id, "station": self._now.station, "tip": [round(float(v), 4) for v in tip],
             "axis": [round(float(v), 3) for v in pose.values[:3]], "radius": self._now.tip_radius_mm,
+            "at": pose.at,
         })  # fmt: skip
 
     def keep(self, batch: HitBatch, number: int | None) -> str:

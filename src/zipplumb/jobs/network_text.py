@@ -16,6 +16,7 @@ from .stations import LEAST, count_of
 
 NAMED = LEAST + 1  # common points of which one that was knocked can be named
 ONE_MORE = "With a fourth common point, one that was knocked can be named."
+SEEN_MM = 150.0  # how long the largest of what is left is drawn
 ON_A_LINE = 0.15  # spread across, by that along, below which the tie is weak about the line
 
 
@@ -51,7 +52,10 @@ class PointText:
 
 @dataclass(frozen=True)
 class NetworkText:
-    """``worth``: what the adjustment is worth, in a sentence; ``doubt``: what contradicts; ``before``: advice before moving."""
+    """``worth``: what the adjustment is worth, in a sentence; ``doubt``: what contradicts; ``before``: advice before moving.
+
+    ``lines``: what is left of every sighting, in the part, ``times`` as long; none where nothing is aligned.
+    """
 
     stations: tuple[StationText, ...]
     points: tuple[PointText, ...]
@@ -59,6 +63,8 @@ class NetworkText:
     doubt: str
     before: str
     ready: bool
+    lines: tuple[list[list[float]], ...] = ()
+    times: int = 0
 
 
 def network_text(state: JobResults) -> NetworkText:
@@ -70,7 +76,24 @@ def network_text(state: JobResults) -> NetworkText:
     )
     points = tuple(_point_text(state, row) for row in tying)
     doubt = "" if network is None else network.doubt
-    return NetworkText(stations, points, _worth(network), doubt, before, ready)
+    return NetworkText(stations, points, _worth(network), doubt, before, ready, *_drawn(state))
+
+
+def _drawn(state: JobResults) -> tuple[tuple[list[list[float]], ...], int]:
+    """From where each point lies to where a station saw it, so many times as long that the largest is seen; and how many."""
+    network = None if state.network is None else state.network.network
+    if network is None or state.alignment is None:
+        return (), 0
+    pose = dict(zip(network.stations, network.poses, strict=True))
+    place = dict(zip(network.points, network.places, strict=True))
+    left = np.array([pose[s].vectors(r) for (s, _), r in zip(network.sightings, network.residuals, strict=True)])
+    largest = float(np.linalg.norm(left, axis=1).max())
+    if largest <= 0:
+        return (), 0
+    times = max(1, round(SEEN_MM / largest, 1 - len(str(int(SEEN_MM / largest)))))
+    begins = np.array([place[point] for _, point in network.sightings])
+    ends = state.alignment.points(np.stack([begins, begins + times * left], axis=1).reshape(-1, 3)).reshape(-1, 2, 3)
+    return tuple(ends.round(2).tolist()), int(times)
 
 
 def _station_text(state: JobResults, number: int) -> StationText:

@@ -356,7 +356,7 @@ class Hub:
         if alignment:
             message |= _from_nominal(state, tip, word.get("radius")) | _from_target(state, tip)
             if (missing := place.missing(state, tip, word.get("radius"))) is not None:
-                message["place"] = told = place.told(state, missing)
+                message["place"] = told = {**place.told(state, missing), "at": word.get("at")}
                 self._to_fitters(watched, told)
         self._send(watched.pages, _event("tip", message), may_drop=True)
 

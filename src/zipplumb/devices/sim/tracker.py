@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 
 import numpy as np
@@ -17,6 +17,7 @@ from scipy.spatial.transform import Rotation
 from ...core.frames import Array, Motion, unit
 from ..protocol import encode
 from .hand import Hand, Sample
+from .on_screws import OnScrews
 from .stand_in import StandIn
 
 REFLECTORS_MM = {"38.1": 19.05, "12.7": 6.35}  # published: a 1.5-inch reflector is 38.1 mm across
@@ -33,6 +34,7 @@ class Shop:
     ``mesh`` : the real part's triangles, in the world
     ``range_mm``, ``range_per_m_mm``, ``angle_rad`` : noise of one sighting
     ``face_rad`` : by which the axes miss each other, seen as a difference of the faces
+    ``details`` : what lies on screws and carries nests
     ``drift_mm_h`` : how the stand creeps; ``lean_rad``: how its own z leans from upright
     """
 
@@ -46,6 +48,7 @@ class Shop:
     drift_mm_h: float
     temperature_c: float
     bar_mm: float
+    details: dict[str, OnScrews] = field(default_factory=dict)
 
     @classmethod
     def read(cls, path: Path) -> Shop:
@@ -56,7 +59,8 @@ class Shop:
         numbers = {
             k: raw[k] for k in ("range_mm", "range_per_m_mm", "angle_rad", "face_rad", "drift_mm_h", "temperature_c", "bar_mm")
         }
-        return cls(stations, nests, mesh, **numbers)
+        details = {name: OnScrews.of_data(each) for name, each in raw.get("details", {}).items()}
+        return cls(stations, nests, mesh, **numbers, details=details)
 
 
 class SimulatedTracker(StandIn):
@@ -145,7 +149,7 @@ class SimulatedTracker(StandIn):
         if do == "nest":
             self.todo.append(self._carry(order["name"], order.get("take", True)))
         elif do == "nests":
-            self.todo += [self._carry(name, True) for name in self.shop.nests if not name.startswith("Bar")]
+            self.todo += [self._carry(name, True) for name in self.shop.nests if name.startswith("Nest")]
         elif do == "bar":
             self.todo += [self._carry(name, True) for name in ("Bar end 1", "Bar end 2") * 3]
         elif do == "face":
@@ -163,6 +167,9 @@ class SimulatedTracker(StandIn):
             self.moved = Motion(Rotation.from_rotvec([0, 0, 2.5e-5]).as_matrix(), np.array([0.12, -0.05, 0.0])) @ self.moved
         elif do == "knock":
             self.shop.nests[order["name"]] = self.shop.nests[order["name"]] + np.array(order["by"], float)
+        elif do == "turn":
+            detail = self.shop.details[order["detail"]]
+            self.shop.nests.update(detail.turned({n: float(t) for n, t in order["turns"].items()}, self.shop.nests))
         elif do == "station":
             self.station = int(order["number"]) % len(self.shop.stations)
             self.locked = False

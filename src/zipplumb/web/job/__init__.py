@@ -163,7 +163,7 @@ def move_hand(job_id: int, do: str):
     """Tell the demo's stand-in what to touch."""
     form = request.form
     more: dict = {k: form[k] for k in ("button",) if k in form}
-    for name in ("face", "hits"):
+    for name in ("face", "hits", "detail", "number"):
         if name in form:
             more[name] = asked.one_id(name)
     if "point" in form:

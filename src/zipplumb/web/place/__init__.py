@@ -7,7 +7,7 @@ from sqlalchemy.orm import Session
 
 from ...core.errors import InputError
 from ...core.units import length_text
-from ...jobs import details, fitter, place
+from ...jobs import details, fitter, hand, place
 from ...jobs.adjuster_lines import COLUMNS
 from ...jobs.belongs import HEIGHTS, AtOneHeight
 from ...jobs.details_text import detail_text
@@ -38,6 +38,7 @@ def panel(session: Session, state: JobResults, view: JobView) -> str:
         "_place.html", view=view, lines=lines, aligned=state.alignment is not None, words=words, axes=place.AXES,
         zone=length_text(placing.zone_mm, units), columns=COLUMNS, places=places,
         details=[detail_text(state, now) for now in shown], links=fitter.count_of(session, [now.id for now in shown]),
+        hand=hand.control_address(),
     )  # fmt: skip
 
 
