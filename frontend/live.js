@@ -56,9 +56,12 @@ let touched = false;
 let chosen = 0; // how often a person's choice came into the slip
 let underWay = 0;
 let behind = null;
+let opened = []; // what a person has unfolded in the slip stays so
+const unfolded = () => [...slip.querySelectorAll("details")];
+const named = (each) => each.querySelector("summary")?.textContent.trim();
 
 function typing() {
-  return touched || (slip.contains(document.activeElement) && document.activeElement.matches("input, select"));
+  return touched || (slip.contains(document.activeElement) && document.activeElement.matches("input, select, textarea"));
 }
 
 export function guardTyping() {
@@ -77,7 +80,7 @@ export function guardTyping() {
     else if (pressed()) {
       detail.shouldSwap = false;
       whenFree(() => ask(detail.pathInfo.requestPath));
-    }
+    } else opened = unfolded().filter((each) => each.open).map(named);
   });
   document.addEventListener("htmx:afterSwap", ({ target, detail }) => {
     if (target !== slip) return;
@@ -85,7 +88,7 @@ export function guardTyping() {
     if (detail.requestConfig.headers[BY_ITSELF] === undefined) {
       chosen += 1;
       slip.scrollTop = 0; // what somebody turned to begins at its beginning
-    }
+    } else for (const each of unfolded()) if (opened.includes(named(each))) each.open = true;
   });
 }
 

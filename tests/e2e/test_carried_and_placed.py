@@ -16,7 +16,7 @@ from zipplumb.core.placing.detail import moves_of
 from zipplumb.core.uncertainty import coverage_factor
 from zipplumb.demo import bedplate, bedplate_real, carrier_real
 from zipplumb.devices.sim.on_screws import OnScrews
-from zipplumb.jobs import place, planning, stations
+from zipplumb.jobs import measure, place, planning, stations
 from zipplumb.jobs.details import details_of
 from zipplumb.jobs.details_text import turns_text
 from zipplumb.jobs.hand import tell_hand
@@ -166,10 +166,11 @@ def test_a_detail_is_turned_round_after_round_until_it_sits(tamsin, running, ben
     with transaction() as session:
         raw = {"kind": "reference_points", "name": "Reference", "points": rows[:3]}
         stored(session, Job, here.job).alignment_row_id = planning.add_row(session, TECHNICIAN, here.job, raw)
-    place.set_placing(TECHNICIAN, here.job, {"zone": "0.2", "+Z": "up", "-Z": "down"})
     tamsin.go("Place")
     page.get_by_text("A detail or a frame that is moved on adjusters").click()
     form = page.locator(".detail-form")
+    place.set_placing(TECHNICIAN, here.job, {"zone": "0.2", "+Z": "up", "-Z": "down"})
+    expect(page.locator("#placing [name=zone]")).to_have_value("0.200")  # the page is new, and what was unfolded stays so
     form.locator("[name=name]").fill("Gearbox foot")
     for name in NESTS[3:]:
         form.get_by_label(name, exact=True).check()
@@ -363,7 +364,9 @@ def test_a_detail_of_the_bedplate_is_placed_to_its_end(tamsin, running):
     for k in range(1, 9):
         take(f"R{k}")
     expect(tamsin.row("References at 20 °C")).to_contain_text("6 held, 18 spare")
-    tamsin.row("G1").click()
+    with transaction() as session:
+        first = next(row.id for row in load(session, job).rows if row.recipe.name == "G1")
+    measure.make_current(TECHNICIAN, job, first)
     for name in foot.nests:
         take(name)
     tamsin.go("Place")
