@@ -107,7 +107,7 @@ def take_back(session: Session, whose: ColumnElement[bool], whole_press: bool, b
     alike = [(b, k) for b, k in standing if (b.session, b.sweep) == (last.session, last.sweep)]
     taken_back = alike if whole_press else standing[:1]
     for batch, hit in taken_back:
-        session.add(Mark(reading_id=batch.id, hit=hit, reason="undone", by=by))
+        session.add(Mark(reading_id=batch.id, row_id=batch.row_id, hit=hit, reason="undone", by=by))
     return [f"{b.id}.{k}" for b, k in taken_back]
 
 
@@ -116,7 +116,7 @@ def forget_pull_offs(session: Session, row_id: int, by: int | None) -> None:
     query = select(models.Reading.id).where(models.Reading.row_id == row_id, models.Reading.kind == PULL_OFF)
     marked = select(Mark.reading_id).where(Mark.lifted_at.is_(None))
     for reading_id in session.scalars(query.where(models.Reading.id.not_in(marked))):
-        session.add(Mark(reading_id=reading_id, hit=0, reason="undone", by=by))
+        session.add(Mark(reading_id=reading_id, row_id=row_id, hit=0, reason="undone", by=by))
 
 
 def set_all_aside(session: Session, whose: ColumnElement[bool], by: int | None) -> None:
@@ -124,7 +124,7 @@ def set_all_aside(session: Session, whose: ColumnElement[bool], by: int | None) 
     marks = marks_of(session, whose)
     for batch in session.scalars(select(models.Reading).where(whose)):
         for hit in set(range(len(batch.ns))) - marks.get(batch.id, frozenset()):
-            session.add(Mark(reading_id=batch.id, hit=hit, reason="aside", by=by))
+            session.add(Mark(reading_id=batch.id, row_id=batch.row_id, hit=hit, reason="aside", by=by))
 
 
 def lift_aside(session: Session, whose: ColumnElement[bool], by: int | None) -> None:
@@ -139,7 +139,7 @@ def set_aside(session: Session, reading: models.Reading, hit: int, aside: bool, 
     query = select(Mark).where(Mark.reading_id == reading.id, Mark.hit == hit, Mark.lifted_at.is_(None))
     standing = session.scalar(query)
     if aside and standing is None:
-        session.add(Mark(reading_id=reading.id, hit=hit, reason="aside", by=by))
+        session.add(Mark(reading_id=reading.id, row_id=reading.row_id, hit=hit, reason="aside", by=by))
     elif not aside and standing is not None:
         standing.lifted_at = datetime.now(UTC)
 

@@ -59,17 +59,16 @@ NEWER: Select = (
     .where(models.Reading.job_id == bindparam("job"), models.Reading.id > bindparam("newest"))
     .order_by(models.Reading.id)
 )
-MARKED = Mark.reading_id == models.Reading.id, Mark.lifted_at.is_(None)
 AS_ASKED = select(
     Row.id, VERSION, Row.recipe, Row.finished_at,
     select(func.jsonb_agg(func.jsonb_build_array(Mark.reading_id, Mark.hit)))
-    .where(models.Reading.row_id == Row.id, *MARKED)
+    .where(Mark.row_id == Row.id, Mark.lifted_at.is_(None))
     .scalar_subquery(),
 ).where(Row.id.in_(bindparam("rows", expanding=True)), Row.job_id == bindparam("job"))  # fmt: skip
 MARKS_OF_JOB = (
-    select(models.Reading.row_id, func.jsonb_agg(func.jsonb_build_array(Mark.reading_id, Mark.hit)))
-    .where(models.Reading.job_id == bindparam("job"), models.Reading.row_id.is_not(None), *MARKED)
-    .group_by(models.Reading.row_id)
+    select(Mark.row_id, func.jsonb_agg(func.jsonb_build_array(Mark.reading_id, Mark.hit)))
+    .where(Mark.row_id == Row.id, Row.job_id == bindparam("job"), Mark.lifted_at.is_(None))
+    .group_by(Mark.row_id)
 )
 STANDING = (
     select(models.Station, Instrument)
