@@ -220,6 +220,10 @@ def test_what_cannot_be_levelled_is_said(bench):
         details.add(TECHNICIAN, bench.job, "Frame", rows, "Foot; 0; 0; 0; +Z; 1", level)
     with pytest.raises(InputError, match="no place with a nominal"):
         details.add(TECHNICIAN, bench.job, "Frame", rows, FEET)
+    with pytest.raises(InputError, match="moved up and down only"):
+        details.add(TECHNICIAN, bench.job, "Frame", rows, "Foot; Corner 1; +X; 1", level)
+    with pytest.raises(InputError, match="two adjusters are under one target"):
+        details.add(TECHNICIAN, bench.job, "Frame", rows, "Foot; Corner 1; +Z; 1\nWedge; Corner 1; +Z; 1", level)
     with pytest.raises(InputError, match="Where it belongs"):
         details.add(TECHNICIAN, bench.job, "Frame", rows, FEET, {"where": "height", "by": "the sun"})
     number = details.add(TECHNICIAN, bench.job, "Frame", rows, FEET, level)

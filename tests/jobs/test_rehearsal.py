@@ -81,7 +81,7 @@ def test_faces_are_rehearsed_where_they_would_be_touched(aligned, tracker):
     align.plan_datum_planes(TECHNICIAN, aligned.job)
     plan = rehearsed(aligned, tracker, [3000.0, -2500, 1500.0])
     # Left looks the other way, and the middle of Top is under the upright part
-    assert plan.said == "It cannot be aligned from A alone: it does not see all of Top, Left. U as if another place saw it."
+    assert plan.said == "It cannot be aligned from there alone: it does not see all of Top, Left. U as if another place saw it."
     end, side = plan.rows[aligned.rows["end"]], plan.rows[aligned.rows["B"]]
     assert end.whole and side.whole
     assert side.u == "holds the part"

@@ -45,6 +45,8 @@ class DetailRecipe(Model):
             over = [a.under for a in self.adjusters]
             if None in over:
                 raise ValueError("give the target over each: what is levelled is moved corner by corner")
+            if any(abs(a.direction[2]) < max(abs(v) for v in a.direction) for a in self.adjusters):
+                raise ValueError("what is levelled is moved up and down only")
             if len(set(over)) < len(over):
                 raise ValueError("two adjusters are under one target")
         return self

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -29,9 +29,9 @@ from .readings import POLAR
 from .results import JobResults
 from .words import words_for
 
-MOST_ROWS, MOST_HITS = 300, 60
+MOST_ROWS, MOST_HITS = 100, 60
 NARROW = 0.05  # of its radius, by which a tip may be nearer to another wall
-AROUND = 12  # places that are tried when some are to be proposed
+AROUND, WORKED_OUT = 12, 4  # places that are looked from when some are proposed, and of how many U is worked out
 UP = np.array([0.0, 0, 1])
 NOTHING_KEPT = "Nothing was kept of it."
 
@@ -95,7 +95,7 @@ class Rehearsal:
             hidden = [row for row in needed if len(touched[row].centers) < len(self.touched[row].centers)]
             if hidden:
                 names = ", ".join(self.names[row] for row in hidden)
-                said = f"It cannot be aligned from {name} alone: it does not see all of {names}. U as if another place saw it."
+                said = f"It cannot be aligned from there alone: it does not see all of {names}. U as if another place saw it."
                 found = self._found(touched | {row: self.touched[row] for row in hidden}, stand)
         rows = {row: self._row(row, stand, touched[row], found[row]) for row in self.touched}
         return Plan(name, stand, rows, {k: self._detail(recipe, stand) for k, recipe in self.details.items()}, said)
@@ -148,8 +148,13 @@ class Rehearsal:
         middle, reach = (low + high) / 2, np.linalg.norm((high - low)[:2]) / 2 + far_mm
         turns = np.linspace(0, 2 * np.pi, AROUND, endpoint=False)
         stands = [np.array([middle[0] + reach * np.cos(t), middle[1] + reach * np.sin(t), high_mm]) for t in turns]
-        plans = sorted((self.plan("", stand) for stand in stands), key=lambda plan: (-plan.whole, plan.mean_u_mm))
-        return [self.plan(name, plan.place) for plan, name in zip(plans, names, strict=False)]
+        best = sorted(stands, key=lambda stand: -self._seen_whole(stand))[:WORKED_OUT]
+        plans = sorted((self.plan("", stand) for stand in best), key=lambda plan: (-plan.whole, plan.mean_u_mm))
+        return [replace(plan, name=name) for plan, name in zip(plans, names, strict=False)]
+
+    def _seen_whole(self, stand: Array) -> int:
+        """How many rows are: told at once, where U takes its time."""
+        return sum(not self.sight.cut(stand, touches.centers).any() for touches in self.touched.values())
 
 
 def rehearsal_of(session: Session, state: JobResults, instrument_id: int) -> Rehearsal:
