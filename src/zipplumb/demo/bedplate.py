@@ -1,7 +1,7 @@
 """The bedplate of the tidal turbine's drive train, with three details that are moved on adjusters. Its CAD as STEP.
 
-All invented. X along the shaft, Z up, the foot on Z = 0; the three machined pads are A, the rail face at -Y is B, the end stop
-at -X is C; mm.
+All invented, and plain: a frame with pads, a pocket and a bolt circle. X along the shaft, Z up, the foot on Z = 0, the rail at
+-Y; mm.
 """
 
 from __future__ import annotations
@@ -14,7 +14,7 @@ import numpy as np
 LENGTH, WIDTH, HIGH = 3600.0, 1500.0, 600.0
 PAD, PAD_HIGH, PADS = 300.0, 10.0, ((-1500.0, -500.0), (-1500.0, 500.0), (1500.0, 0.0))
 POCKET = (2400.0, 700.0, 250.0)
-BOLTS, BOLT, CIRCLE = 12, 26.0, (420.0, 0.0, 520.0)  # how many, their diameter; circle's diameter, its middle
+BOLTS, BOLT, CIRCLE = 12, 26.0, 420.0  # how many, their diameter, and that of their circle about the middle
 NEST_UP = 40.0  # the center of a reflector in a nest over what that stands on
 # eight nests for reference points, on the top near the edges
 REFERENCES = tuple((x, y, HIGH + NEST_UP) for x in (-1700.0, -600.0, 600.0, 1700.0) for y in (-680.0, 680.0))
@@ -79,9 +79,8 @@ def write_step(path: Path) -> None:
     for x, y in PADS:
         pad = box(x - PAD / 2, y - PAD / 2, HIGH - 1, x + PAD / 2, y + PAD / 2, HIGH + PAD_HIGH)
         frame = BRepAlgoAPI_Fuse(frame, pad).Shape()
-    across, x, _ = CIRCLE
     for turn in np.linspace(0, 2 * np.pi, BOLTS, endpoint=False):
-        at = (x + across / 2 * np.cos(turn), across / 2 * np.sin(turn), HIGH - 80)
+        at = (CIRCLE / 2 * np.cos(turn), CIRCLE / 2 * np.sin(turn), HIGH - 80)
         frame = BRepAlgoAPI_Cut(frame, rod(at, (0, 0, 1), BOLT, 81)).Shape()
     shapes = [(frame, "Bedplate")]
     for detail in MOVABLE:

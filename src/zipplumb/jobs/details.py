@@ -71,7 +71,6 @@ class Placed:
     found: Lies | None = None
     off_mm: Array | None = None
     plan: Plan | None = None
-    zones_mm: Array | None = None
     refused: str = ""
     said: tuple[str, ...] = ()
     nominal: Mapping[int, Array] = field(default_factory=dict)
@@ -80,13 +79,23 @@ class Placed:
     zones: Mapping[int, float] = field(default_factory=dict)
     fixed: bool = False
 
+    @property
+    def zones_mm(self) -> Array:
+        """(n,) of each that is seen."""
+        return np.array([self.zones[row] for row in self.seen])
+
 
 # ---- what there is -----------------------------------------------------------------------------
 
 
 def details_of(session: Session, state: JobResults) -> list[Placed]:
-    query = select(Detail).where(Detail.job_id == state.job.id, Detail.removed_at.is_(None)).order_by(Detail.id)
-    return [placed(state, detail) for detail in session.scalars(query)]
+    return [placed(state, detail) for detail in kept_of(session, state.job.id)]
+
+
+def kept_of(session: Session, job_id: int) -> Sequence[Detail]:
+    """The details of a job, as they are stored."""
+    query = select(Detail).where(Detail.job_id == job_id, Detail.removed_at.is_(None)).order_by(Detail.id)
+    return session.scalars(query).all()
 
 
 def placed(state: JobResults, detail: Detail) -> Placed:
@@ -106,7 +115,7 @@ def placed(state: JobResults, detail: Detail) -> Placed:
         base = replace(base, first=first, first_nominal=recipe.belongs.nominal_of(first, sight))
     if not sight.seen:
         return base
-    base = replace(base, found=recipe.belongs.lies(sight), off_mm=sight.off_mm(), zones_mm=sight.zones())
+    base = replace(base, found=recipe.belongs.lies(sight), off_mm=sight.off_mm())
     over = {*sight.nominal, *sight.seen}
     if not recipe.adjusters or base.fixed or any(a.under not in over for a in recipe.adjusters if a.under is not None):
         return base

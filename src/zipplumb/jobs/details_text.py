@@ -62,7 +62,7 @@ def detail_text(state: JobResults, now: Placed) -> DetailText:
         now.id, now.recipe.name, now.rounds, "look", "", look, (), "", refused, (), now.said, now.fixed,
         detail_table(state, now) if now.first else None,
     )  # fmt: skip
-    if now.refused or now.off_mm is None or now.zones_mm is None:
+    if now.refused or now.off_mm is None:
         return base
     off = np.linalg.norm(now.off_mm, axis=1)
     sits = plan.rests if plan is not None else bool(np.all(off <= now.zones_mm))
@@ -107,7 +107,7 @@ def _way(adjuster: AdjusterRecipe, move_mm: float, placing: Placing, units: Unit
 def _notes(now: Placed, units: Units) -> list[str]:
     """What the targets do not tell, and what they say beside a rigid motion."""
     notes: list[str] = []
-    if now.found is None or now.zones_mm is None:
+    if now.found is None:
         return notes
     if now.found.untold.size:
         count = now.found.untold.shape[1]

@@ -56,7 +56,7 @@ def _room(model: CadModel) -> Callable[[Array, Array], float]:
     """How much air there is before some spots of a part, mm, looking outward from them."""
     import trimesh  # heavy, and the product itself has no hand
 
-    corners = np.vstack([model.mesh_of(face.index)[0].reshape(-1, 3) for face in model.faces])
+    corners = model.triangles_of(None).reshape(-1, 3)
     mesh = trimesh.Trimesh(corners, np.arange(len(corners)).reshape(-1, 3), process=False)
 
     def room(spots: Array, outward: Array) -> float:

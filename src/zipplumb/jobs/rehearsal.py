@@ -21,9 +21,9 @@ from ..core.uncertainty import coverage_factor
 from ..core.units import Units, in_units, length_from_text, length_text, quantity_text
 from ..store import models
 from ..store.database import stored
-from ..store.models import Detail, Job
+from ..store.models import Job
 from .ahead import ON_OUTLINE, outline_of
-from .details import DetailRecipe
+from .details import DetailRecipe, kept_of
 from .part_model import model_of
 from .readings import POLAR
 from .results import JobResults
@@ -181,8 +181,7 @@ def rehearsal_of(session: Session, state: JobResults, instrument_id: int) -> Reh
         )
     triangles = np.empty((0, 3, 3)) if model is None else model.triangles_of(state.job.kept_bodies)
     every = np.vstack([triangles.reshape(-1, 3), *(t.centers for t in touched.values())])
-    query = models.Detail.job_id == state.job.id, models.Detail.removed_at.is_(None)
-    details = {d.id: DetailRecipe.model_validate(d.recipe) for d in session.query(Detail).filter(*query).order_by(Detail.id)}
+    details = {detail.id: DetailRecipe.model_validate(detail.recipe) for detail in kept_of(session, state.job.id)}
     names = {row.id: row.recipe.name for row in rows if row.id in touched}
     box = np.array([every.min(axis=0), every.max(axis=0)])
     return Rehearsal(state, instrument, touched, left_out, names, details, Sight(triangles), box)

@@ -10,7 +10,7 @@ from ...core.errors import InputError
 from ...core.units import length_from_text, length_text
 from ...jobs import kit, rehearsal
 from ...jobs.results import load
-from ...store.database import transaction
+from ...store.database import snapshot
 from .. import asked
 from ..doors import changes, reads
 from ..view import JobView
@@ -23,7 +23,7 @@ FAR_MM, HIGH_MM = 2500.0, 1500.0
 @blueprint.get("")
 @reads
 def form(job_id: int):
-    with transaction() as session:
+    with snapshot() as session:
         state = load(session, job_id)
         units = state.job.units
         return render_template(
@@ -36,7 +36,7 @@ def form(job_id: int):
 @changes
 def look(job_id: int):
     """What is in sight from one or two typed places, and how surely it would be measured."""
-    with transaction() as session:
+    with snapshot() as session:
         state = load(session, job_id)
         stands = {name: rehearsal.stand_from(_typed(name), state.job, f"place {name}") for name in NAMES}
         if not any(stand is not None for stand in stands.values()):
@@ -55,7 +55,7 @@ def _typed(name: str) -> list[str]:
 @changes
 def propose(job_id: int):
     """The two best of some places round the part."""
-    with transaction() as session:
+    with snapshot() as session:
         state = load(session, job_id)
         units = state.job.units
         far = length_from_text(request.form.get("far", "")[:40], units, "how far off")
