@@ -5,8 +5,9 @@ import pytest
 from playwright.sync_api import expect
 
 from zipplumb.demo import bracket, bracket_real
-from zipplumb.jobs import align, planning, sheet, stations
+from zipplumb.jobs import align, planning, sections, sheet, stations
 from zipplumb.jobs.actor import Actor
+from zipplumb.jobs.forms import texts_of
 from zipplumb.jobs.hand import move_hand, tell_hand
 from zipplumb.jobs.results import load
 from zipplumb.store.database import transaction
@@ -48,10 +49,10 @@ TRUTH = {
 }  # fmt: skip
 
 
-def true_of_places(found):
+def true_of_places(found, targets=("D1", "D2", "D3")):
     """Of what lies where the CAD says: how far the datum system's turn carries it off, along the surface's normal."""
     true = {}
-    for name in ("D1", "D2", "D3"):
+    for name in targets:
         nominal = found[name][0].nominal
         true[name, "off"] = float((turned(*nominal.point) - nominal.point) @ nominal.normal)
     curve = found["Wavy edge"][0].nominal
@@ -227,6 +228,18 @@ def touched(tamsin, job, what, number, kind, key, true):
         assert abs(found.actual - true) < 2 * found.U + 0.01, (row.recipe.name, found.actual, true, found.U)
 
 
+IN_SPACE = {"Cone seat": ("cone", 14), "Ball seat": ("sphere", 12), "Groove": ("torus", 18)}
+IN_A_PLANE = ("Round slot", "Square slot", "Opening", "Cradle", "Front edge")
+
+
+def as_drawn(recipe, name, top):
+    """The form of a row as somebody types it from the drawing, in inches; the top is the plane that 2D shapes lie in."""
+    texts = {k: v for k, v in texts_of(recipe, "in").items() if k not in ("cad_face", "cad_edge") and not k.startswith("asked")}
+    for path in [k for k in texts if k.split(".")[0] in ("plane", "laid_by", "plane_hits")]:
+        del texts[path]
+    return {**texts, **({"plane": str(top)} if name in IN_A_PLANE else {})}
+
+
 TYPED = {
     "Top": ("plane", {"nominal.point.2": bracket.THICK, "nominal.normal.2": 1}, "A"),
     "Side": ("plane", {"nominal.point.1": -bracket.WIDTH / 2, "nominal.normal.1": -1}, "B"),
@@ -265,9 +278,21 @@ def test_with_no_cad_at_all_from_typed_nominals_and_a_list_in_inches(tamsin, run
             texts["plane_hits"] = "3"  # its plane is taken first, in the same row
         rows[name] = planning.plan_typed(TECHNICIAN, job, kind, texts)
     align.plan_datum_planes(TECHNICIAN, job)
+    drawn = {row.recipe.name: row.recipe for row in results(running.bracket_job)[0].measured}
+    for name in (*IN_SPACE, *IN_A_PLANE):
+        rows[name] = planning.plan_typed(TECHNICIAN, job, drawn[name].kind, as_drawn(drawn[name], name, rows["Top"]))
     spots = [(-150.0, -90.0), (-60.0, -90.0), (30.0, 90.0)]
     lines = [f"P{k + 1};{x / 25.4:.6f};{y / 25.4:.6f};{bracket.THICK / 25.4:.6f};0;0;1" for k, (x, y) in enumerate(spots)]
     planning.plan_list(TECHNICIAN, job, "\n".join(lines), "in")
+    curve = drawn["Wavy edge"].nominal
+    listed = [
+        ";".join((f"W{k}", *(f"{v / 25.4:.7f}" for v in at), *(f"{v:.7f}" for v in normal)))
+        for k, (at, normal) in enumerate(zip(curve.points, curve.normals, strict=True))
+    ]
+    every = {"every": "0.8 in", "stem": "Wavy edge"}
+    sections.plan_listed_curve(TECHNICIAN, job, "\n".join(listed), "in", every)
+    with transaction() as session:
+        wave = next(r.recipe for r in load(session, job).rows if r.recipe.name.startswith("Wavy"))
     come(running.bracket_job)  # so that the stand-in has the bracket before it
     touch(tamsin, running.bracket_job, [(walls.of("cone"), 1)])
     tamsin.page.keyboard.press("u")
@@ -278,6 +303,8 @@ def test_with_no_cad_at_all_from_typed_nominals_and_a_list_in_inches(tamsin, run
         ("Top", [(top, 7)]), ("Side", [(outlines["Lip 1"][0][0], 7)]), ("End", [(end_of(walls), 7)]),
         ("Bore rim", [(top, 3), *[(face, 7) for face, _ in outlines["Bore rim"]]]),
         ("Boss", [(walls.round(20, *bracket.BOSS[1:]), 7)]),
+        *((name, [(walls.of(shape), hits)]) for name, (shape, hits) in IN_SPACE.items()),
+        *((name, outlines[name]) for name in IN_A_PLANE),
     ):  # fmt: skip
         expect(page.locator("#now .say .ask")).to_contain_text(name)
         hand(what)
@@ -293,11 +320,24 @@ def test_with_no_cad_at_all_from_typed_nominals_and_a_list_in_inches(tamsin, run
         tamsin.until_hand_rests()
         tell_hand({"do": "click", "button": "finish"})
     expect(tamsin.row("P3").locator(".mark")).not_to_have_text("○")
+    expect(page.locator("#now .say .ask")).to_contain_text(wave.name)
+    free = next(f["index"] for f in walls.faces if f["surface"] == "free surface" and f["box"][4] > bracket.WIDTH / 2 - 1)
+    for target in wave.targets:
+        tell_hand({"do": "touch_at", "face": free, "point": target.tolist()})
+    tamsin.until(lambda: tamsin.hits[0] >= len(wave.targets), 60)
+    tamsin.until_hand_rests()
+    tell_hand({"do": "click", "button": "finish"})
+    expect(tamsin.row(wave.name).locator(".mark")).not_to_have_text("○")
     _, found = results(job)
     assert {name: r.message for name, (_, r) in found.items() if r.state != "done"} == {}
-    for name, key in (("Bore rim", "diameter"), ("Bore rim", "x"), ("Bore rim", "y"), ("Boss", "diameter")):
+    drawn_too = {key for key in TRUTH if key[0] in rows}
+    assert {name for name, _ in drawn_too} == {"Bore rim", "Boss", *IN_SPACE, *IN_A_PLANE} - {"Front edge"}
+    for name, key in drawn_too:
         actual = found[name][1].characteristic(key)
         assert abs(actual.actual - TRUTH[name, key]) < 2 * actual.U, (name, key, actual.actual)
+    for key, true in true_of_places({**found, "Wavy edge": found[wave.name]}, targets=()).items():
+        actual = found[wave.name][1].characteristic(key[1])
+        assert abs(actual.actual - true) < 2 * actual.U, (key, actual.actual)
     for k in range(3):
         off = found[f"P{k + 1}"][1].characteristic("off")
         assert abs(off.actual) < 2 * off.U + 0.02

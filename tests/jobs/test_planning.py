@@ -5,10 +5,11 @@ import pytest
 from job_bench import REVIEWER, TECHNICIAN
 
 from zipplumb.core.errors import InputError, NotAllowed
-from zipplumb.jobs import planning
+from zipplumb.core.sheet import recipe_from_dict
+from zipplumb.jobs import planning, sections
 from zipplumb.jobs.alike import alike
 from zipplumb.store.database import stored, transaction
-from zipplumb.store.models import Job, Part
+from zipplumb.store.models import Job, Part, Row
 
 
 def face(index, center, radius=5.0, depth=20.0, direction=(0, 0, 1), inside=True, halves=False, body=0):
@@ -175,3 +176,62 @@ def test_a_place_on_an_edge_faces_out_of_the_material(bench):
     assert bench.state().row(row).recipe.plane == top
     with pytest.raises(InputError, match="not known"):
         planning.plan_edge_point(TECHNICIAN, bench.job, round_["index"], center)
+
+
+ARC = np.linspace(0, 1, 12)
+BOWED = np.column_stack([40 * np.sin(ARC), np.full(12, 5.0), 40 * np.cos(ARC)])
+OUTWARD = (BOWED - [0, 5, 0]) / 40
+
+
+def as_list(points, normals):
+    rows = zip(points, normals, strict=True)
+    return "\n".join(";".join((f"W{k}", *(f"{v:.6f}" for v in (*p, *n)))) for k, (p, n) in enumerate(rows))
+
+
+def test_a_listed_curve_is_one_row_in_its_plane(bench):
+    told = {"every": "4", "stem": "Rib"}
+    (row,) = sections.plan_listed_curve(TECHNICIAN, bench.job, as_list(BOWED, OUTWARD), "mm", told)
+    with transaction() as session:
+        curve = recipe_from_dict(stored(session, Row, row).recipe)
+    assert curve.name.startswith("Rib") and abs(curve.nominal.across[1]) == pytest.approx(1)
+    assert curve.nominal.length == pytest.approx(40, rel=1e-3) and len(curve.targets) == 10
+    assert np.linalg.norm(curve.targets - [0, 5, 0], axis=1) == pytest.approx(40, abs=1e-3)
+
+
+@pytest.mark.parametrize(
+    ("text", "every", "words"),
+    [
+        (as_list(BOWED + np.eye(12)[4][:, None] * [0, 0.3, 0], OUTWARD), "4", "is 0.2.. mm beside it"),
+        ("A;0;0;0;0;0;1\nB;9;0;0;0;0;1\nC;9;x;0;0;0;1", "4", "Line 3: "),
+        ("A;0;0;0\nB;9;0;0", "4", "Line 1 tells no direction"),
+        ("A;0;0;0;0;0;1", "4", "one point only"),
+        ("A;0;0;0;1;0;0\nB;9;0;0;1;0;0", "4", "along their own direction"),
+        ("A;0;0;0;0;0;1\nB;0;0;0;0;0;1", "4", "make no curve|along their own direction"),
+        (as_list(BOWED, OUTWARD), "0", "lie on one another"),
+        (as_list(BOWED, OUTWARD), "0.011", "more than 2000 targets"),
+    ],
+)
+def test_a_listed_curve_that_is_none_is_refused_whole(bench, text, every, words):
+    before = len(bench.state().rows)
+    with pytest.raises(InputError, match=words.replace(" mm", "\xa0mm")):
+        sections.plan_listed_curve(TECHNICIAN, bench.job, text, "mm", {"every": every, "stem": ""})
+    assert len(bench.state().rows) == before
+
+
+@pytest.mark.parametrize(
+    ("texts", "across", "at"),
+    [
+        ({"across": "Y", "at": "3"}, (0, 1, 0), 3.0),
+        ({"across": "other", "i": "1", "k": "1", "at": "3"}, (0.5**0.5, 0, 0.5**0.5), 3.0),
+        ({"across": "other", "i": "0", "j": "0", "k": "-2", "at": "", "through": "1,2,3"}, (0, 0, -1), -3.0),
+    ],
+)
+def test_the_plane_of_a_section_is_typed_or_goes_through_what_was_picked(texts, across, at):
+    asked = sections.Asked.typed([1], {"every": "1", **texts}, "mm")
+    assert asked.across == pytest.approx(across) and asked.at_mm == pytest.approx(at)
+
+
+@pytest.mark.parametrize("texts", [{"across": "other"}, {"across": "other", "i": "x"}, {"across": "Q"}, {"through": "1,2"}])
+def test_a_plane_that_is_none_is_refused(texts):
+    with pytest.raises(InputError):
+        sections.Asked.typed([1], {"every": "1", "at": "", "across": "X", **texts}, "mm")

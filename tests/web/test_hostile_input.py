@@ -27,6 +27,8 @@ MANY = {
     "set.taking": "time", "set.every_s": "1", "set.inside": "1",
     "set.terms": "radius", "set.note": "n", "key": "height", "lower": "-0.1", "upper": "0.1",
 }  # fmt: skip
+SECTION = {"faces": "1,2", "across": "other", "i": "0", "j": "1", "k": "1", "at": "30", "through": "0,0,60", "every": "10",
+           "stem": "S"}  # fmt: skip
 # by endpoint: the fields of its form as a person sends them, and what else its address wants
 FORMS = {
     "auth.sign_in": {"login": "mallory", "password": PASSWORD},
@@ -43,8 +45,9 @@ FORMS = {
     "part.plan": {}, "part.bodies": {"body": "0"}, "part.plan_alike": {"stem": "Hole"}, "part.take_back": {"row": "@row_id"},
     "part.take_over": {},
     "part.tolerance": {"kind": "position", "zone": "0.1", "datums": "A", "on": "alike", "name": "P", "note": "n"},
-    "section.look": {"faces": "1,2", "across": "Z", "at": "30", "every": "10", "stem": "S"},
-    "section.plan": {"faces": "1,2", "across": "Z", "at": "30", "every": "10", "stem": "S"},
+    "section.look": SECTION,
+    "section.plan": SECTION,
+    "section.plan_listed": {"text": "P1;0;0;0;0;0;1\nP2;5;0;0;0;0;1", "list_units": "mm", "every": "2", "stem": "S"},
     "part.plan_edge": {}, "home.new_job_without_cad": {"name": "Bare"},
     "part.plan_edge_point": {"point": "0,0,60", "stem": "E"},
     "part.plan_place": {"point": "0,0,60", "normal": "0,0,1"},

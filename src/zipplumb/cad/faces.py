@@ -12,6 +12,7 @@ from OCP.GProp import GProp_GProps
 from OCP.ShapeAnalysis import ShapeAnalysis_CanonicalRecognition
 
 from .model import Face
+from .ring import ring_of
 
 WORDS = {
     Surface.GeomAbs_Plane: "plane",
@@ -28,7 +29,7 @@ def described(face, index: int, body: int, positions: np.ndarray) -> Face:
     word = WORDS.get(surface.GetType(), "free surface")
     recognised = word not in _SHAPES
     if recognised:
-        word, surface = _recognised(face, surface)
+        word, surface = _recognised(face, surface, positions)
         recognised = word in _SHAPES
     properties = GProp_GProps()
     BRepGProp.SurfaceProperties_s(face, properties)
@@ -45,7 +46,7 @@ class _As:
         setattr(self, word.capitalize(), lambda: found)
 
 
-def _recognised(face, surface) -> tuple[str, object]:
+def _recognised(face, surface, positions: np.ndarray) -> tuple[str, object]:
     """What a face is that is written as a spline, an extrusion or a revolution, but is simpler; itself where it is not."""
     analysis = ShapeAnalysis_CanonicalRecognition(face)
     tries = (
@@ -56,7 +57,8 @@ def _recognised(face, surface) -> tuple[str, object]:
         analysis.ClearStatus()
         if is_so(WITHIN_MM, shape):
             return word, _As(word, shape)
-    return "free surface", surface
+    ring = ring_of(face, surface, positions, WITHIN_MM)
+    return ("free surface", surface) if ring is None else ("torus", _As("torus", ring))
 
 
 def _nominal(face, surface, word: str) -> tuple[dict | None, bool | None]:

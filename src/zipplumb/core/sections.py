@@ -9,9 +9,10 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from .frames import Array, Indices, cross, unit
+from .kernels import feet_on
 from .shapes import BaseShape
 
-FEET, STILL = 8, 1e-7  # rounds by which a foot settles; mm, and shares of a piece, that are nothing
+FEET, STILL = 8, 1e-7  # rounds by which a foot settles; mm that are nothing
 SHORT_MM = 1e-9
 
 
@@ -72,19 +73,15 @@ class Section(BaseShape):
     def _tree(self) -> cKDTree:
         return cKDTree(self.points)
 
-    def _cubic(self, piece: Indices, share: Array) -> tuple[Array, Array, Array]:
-        """Places, first and second derivatives of Hermite's cubics."""
-        a, b, c, d = self._pieces[1][:, piece]
-        t = share[:, None]
-        return ((d * t + c) * t + b) * t + a, (3 * d * t + 2 * c) * t + b, 6 * d * t + 2 * c
-
     def at(self, along_mm: Array) -> Array:
         """Places (n, 3) at lengths from its beginning."""
         begins = self._pieces[0]
         starts = self._lengths[begins]
         piece = np.clip(np.searchsorted(starts, along_mm, "right") - 1, 0, len(begins) - 1)
         long = self._lengths[begins[piece] + 1] - starts[piece]
-        return self._cubic(piece, np.clip((along_mm - starts[piece]) / long, 0, 1))[0]
+        t = np.clip((along_mm - starts[piece]) / long, 0, 1)[:, None]
+        a, b, c, d = self._pieces[1][:, piece]
+        return np.asarray(((d * t + c) * t + b) * t + a)
 
     def targets(self, spacing_mm: float) -> Array:
         """Places (n, 3) along it at about a spacing, clear of its ends by half of that."""
@@ -94,31 +91,9 @@ class Section(BaseShape):
     def feet(self, points: Array) -> tuple[Array, Array]:
         """The nearest places (n, 3) of the curve, seen along the plane's normal, and the surface's normals there."""
         flat = points - ((points - self.points[0]) @ self.across)[:, None] * self.across
-        begins, count = self._pieces[0], len(flat)
+        begins, cubics = self._pieces
         after = np.searchsorted(begins, self._tree.query(flat)[1], "left")
-        # of the two cubics that meet at the nearest point, the nearer one
-        piece = np.clip(np.concatenate([after - 1, after]), 0, len(begins) - 1)
-        share, off = self._foot(piece, np.concatenate([flat, flat]))
-        best = np.arange(count) + np.where(off[:count] <= off[count:], 0, count)
-        piece, share = piece[best], share[best]
-        k, t = begins[piece], share[:, None]
-        return self._cubic(piece, share)[0], unit((1 - t) * self.normals[k] + t * self.normals[k + 1])
-
-    def _foot(self, piece: Indices, flat: Array) -> tuple[Array, Array]:
-        """Shares of the feet on given cubics, by Newton's iteration, and how far they are."""
-        share = np.full(len(flat), 0.5)
-        for _ in range(FEET):
-            place, d1, d2 = self._cubic(piece, share)
-            off = place - flat
-            square = np.einsum("ij,ij->i", d1, d1)
-            curved = square + np.einsum("ij,ij->i", off, d2)
-            slope = np.where(curved > 0.1 * square, curved, square)
-            moved = np.clip(share - np.einsum("ij,ij->i", off, d1) / slope, 0.0, 1.0)
-            still = np.abs(moved - share).max() < STILL
-            share = moved
-            if still:
-                break
-        return share, np.linalg.norm(self._cubic(piece, share)[0] - flat, axis=1)
+        return feet_on(np.ascontiguousarray(flat), after, cubics, begins, np.ascontiguousarray(self.normals))
 
     def distance(self, points: Array) -> Array:
         """(n,) from the surface along its normal, + out of the material; beside the plane by its tangent planes."""

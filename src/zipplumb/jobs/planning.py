@@ -376,15 +376,20 @@ def plan_list(actor: Actor, job_id: int, text: str, units: str) -> list[int]:
     actor.must_change()
     with transaction() as session:
         stored(session, Job, job_id, lock=True)
-        found = read_list(session, job_id, text, units)
-        if found.faults:
-            first = found.faults[0]
-            raise InputError(
-                f"Line {first.line}: {first.words}" + (f" {len(found.faults) - 1} more." if len(found.faults) > 1 else ""),
-                "Nothing of the list was planned.",
-                "Mend the list, and bring it in again.",
-            )
-        return add_rows(session, actor, job_id, [_raw_of_point(point) for point in found.points])
+        return add_rows(session, actor, job_id, [_raw_of_point(point) for point in whole_list(session, job_id, text, units)])
+
+
+def whole_list(session: Session, job_id: int, text: str, units: str) -> tuple[ListedPoint, ...]:
+    """The points of a list. Raises InputError where one line does not read."""
+    found = read_list(session, job_id, text, units)
+    if found.faults:
+        first = found.faults[0]
+        raise InputError(
+            f"Line {first.line}: {first.words}" + (f" {len(found.faults) - 1} more." if len(found.faults) > 1 else ""),
+            "Nothing of the list was planned.",
+            "Mend the list, and bring it in again.",
+        )
+    return found.points
 
 
 def _raw_of_point(point: ListedPoint) -> dict[str, Any]:

@@ -20,6 +20,7 @@ from ..doors import changes, reads
 from ..job import done, go_on
 
 LINES_SHOWN = 200
+EVERY_MM = 10.0  # of a curve through listed points
 
 blueprint = Blueprint("planning", __name__, url_prefix="/jobs/<int:job_id>")
 
@@ -104,7 +105,11 @@ def look_at_list(job_id: int):
         (p.line, p.name, [length_text(v, state.job.units) for v in p.at], [f"{v:.4f}" for v in p.normal or ()])
         for p in found.points[:LINES_SHOWN]
     ]
-    return render_template("_list.html", found=found, shown=shown, text=text, units=units, job_id=job_id, doubt=doubt)
+    can_curve = len(found.points) > 1 and all(p.normal for p in found.points)
+    return render_template(
+        "_list.html", found=found, shown=shown, text=text, units=units, job_id=job_id, doubt=doubt, can_curve=can_curve,
+        every=length_text(EVERY_MM, state.job.units),
+    )  # fmt: skip
 
 
 @blueprint.post("/list/plan")

@@ -28,6 +28,8 @@ class SectionForm:
 
     faces: tuple[int, ...]
     across: str
+    direction: tuple[str, str, str]
+    through: str
     at: str
     every: str
     more: bool
@@ -37,13 +39,13 @@ def section_form(state: JobResults, face: int, told: Mapping[str, str], point: l
     """For a picked face; what was typed at the face before goes on where this one is to go with it."""
     units, more = state.job.units, told.get("more", "") == "1"
     before = asked.listed_ids("faces") if more else []
-    across = told.get("across", "") if told.get("across", "") in ("X", "Y", "Z") else "Z"
+    across = told.get("across", "") if told.get("across", "") in (*sections.AXES, sections.OTHER) else "Z"
     box = state.job.part.faces[face]["box"]
-    k = "XYZ".index(across)
-    middle = point[k] if point else (box[k] + box[k + 3]) / 2
-    at = told.get("at") if more and told.get("at") else length_text(middle, units).replace("−", "-")
+    place = point or [(box[k] + box[k + 3]) / 2 for k in range(3)]
+    through = told.get("through") if more and told.get("through") else ",".join(f"{v:.6f}" for v in place)
     faces, every = tuple(dict.fromkeys([*before, face])), told.get("every") or length_text(EVERY_MM, units)
-    return SectionForm(faces, across, at or "", every, more)
+    direction = (told.get("i", ""), told.get("j", ""), told.get("k", ""))
+    return SectionForm(faces, across, direction, through or "", told.get("at", "") if more else "", every, more)
 
 
 def _asked(session: Session, job_id: int) -> sections.Asked:
@@ -68,4 +70,12 @@ def plan(job_id: int):
     with transaction() as session:
         wanted = _asked(session, job_id)
     sections.plan_sections(g.actor, job_id, wanted, request.form.get("stem", ""))
+    return go_on(job_id, "part")
+
+
+@blueprint.post("/listed")
+@changes
+def plan_listed(job_id: int):
+    """One curve through the points of a list."""
+    sections.plan_listed_curve(g.actor, job_id, request.form.get("text", ""), request.form.get("list_units", ""), request.form)
     return go_on(job_id, "part")
