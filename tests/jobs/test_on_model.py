@@ -2,6 +2,7 @@
 
 from contextlib import contextmanager
 
+import numpy as np
 import pytest
 from job_bench import REVIEWER, TECHNICIAN
 
@@ -44,6 +45,21 @@ def at_work(bench):
     """The job while somebody is at it."""
     with transaction() as session:
         yield load(session, bench.job)
+
+
+@contextmanager
+def the_part(bench, **other):
+    """The part as if its file said something else."""
+    with transaction() as session:
+        part = session.get(Part, bench.part)
+        before = {name: getattr(part, name) for name in other}
+        for name, value in other.items():
+            setattr(part, name, value)
+    yield
+    with transaction() as session:
+        part = session.get(Part, bench.part)
+        for name, value in before.items():
+            setattr(part, name, value)
 
 
 def by_name(bench):
@@ -135,12 +151,8 @@ def carrying(bench, faces):
         (Sized(tuple(holes), 22.0, 0.0, 0.2),),
         ("A dimension of 40 is not taken over.",),
     )
-    with transaction() as session:
-        part = session.get(Part, bench.part)
-        before, part.callouts = part.callouts, told.to_data()
-    yield bench
-    with transaction() as session:
-        session.get(Part, bench.part).callouts = before
+    with the_part(bench, callouts=told.to_data()):
+        yield bench
 
 
 def test_what_the_file_carries_is_planned_and_what_not_is_told(carrying):
@@ -190,3 +202,41 @@ def test_without_tolerances_there_is_nothing_to_write(bench):
         callouts.model_with_tolerances(state)
     with pytest.raises(InputError, match="carries no tolerance"):
         callouts.take_over(TECHNICIAN, bench.job)
+
+
+def test_datum_targets_are_a_datum_by_their_letter(bench, faces):
+    """Three places called A1 to A3; a tolerance to A is told from them together, goes into the file and comes back."""
+    base = plane_of(faces, [0, 0, 1])
+    low, high = np.array(faces[base]["box"][:3]), np.array(faces[base]["box"][3:])
+    places = [low + np.array(share) * (high - low) for share in ([0.1, 0.1, 0], [0.9, 0.1, 0], [0.5, 0.9, 0])]
+    rows = [planning.plan_place(TECHNICIAN, bench.job, base, list(at), [0, 0, 1], "A") for at in places]
+    hole = holes_of(faces)[0]
+    row = on_model.put(TECHNICIAN, bench.job, [hole], Wanted("position", 0.2, "A"))
+    assert [datum.features for datum in bench.state().row(row).recipe.datums] == [tuple(rows)]
+    with pytest.raises(InputError, match="no datum B on the sheet"):
+        on_model.put(TECHNICIAN, bench.job, [hole], Wanted("position", 0.2, "A, B"))
+    with at_work(bench) as state:
+        told = callouts.callouts_of(state)
+    assert [c.datums for c in told.tolerances] == [(("A",),)]
+    assert [t.name for t in told.targets] == ["A1", "A2", "A3"] and {t.faces for t in told.targets} == {(base,)}
+    with the_part(bench, callouts=told.to_data()):
+        job = sheet.create_job(TECHNICIAN, "From the file", bench.part)
+        assert callouts.take_over(TECHNICIAN, job) == 1
+        with transaction() as session:
+            found = {r.recipe.name: r for r in load(session, job).rows}
+    assert {"A1", "A2", "A3"} <= found.keys()
+    (position,) = [r.recipe for r in found.values() if r.recipe.kind == "position"]
+    assert [d.features for d in position.datums] == [tuple(found[n].id for n in ("A1", "A2", "A3"))]
+
+
+def test_a_bore_in_two_halves_is_toleranced_once(bench, faces):
+    """On either half, or on both, there is one row for the bore."""
+    hole = holes_of(faces)[0]
+    left, right = ({**faces[hole], "index": i} for i in (hole, len(faces)))
+    middle = (faces[hole]["box"][0] + faces[hole]["box"][3]) / 2
+    left["box"], right["box"] = [*left["box"][:3], middle, *left["box"][4:]], [middle, *right["box"][1:]]
+    with the_part(bench, faces=[*faces[:hole], left, *faces[hole + 1 :], right]):
+        both = on_model.put(TECHNICIAN, bench.job, [right["index"], hole], Wanted("position", 0.2))
+        again = on_model.put(TECHNICIAN, bench.job, [hole], Wanted("cylindricity", 0.1))
+        recipes = [bench.state().row(row).recipe for row in (both, again)]
+    assert len(recipes[0].of) == 1 and recipes[0].of == recipes[1].of

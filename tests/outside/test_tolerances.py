@@ -221,67 +221,82 @@ def test_a_table_of_holes_on_a_bolt_circle():
     assert found.verdict.word == "out"
 
 
-RUNS = 400
+RUNS, FEWER = 2000, 400
 
 
-def covered(make, truth):
-    """How often of so many runs U holds the truth, from the hits on."""
-    there = 0
-    for seed in range(RUNS):
-        bench = Bench(u_hit_mm=0.01, noise_mm=0.01)
-        bench.random = np.random.default_rng([2026, seed])
-        told = judged(bench, make(bench)).first
-        there += abs(told.actual - truth) <= told.U
-    return there / RUNS
+class Noisy(Bench):
+    """Each place is touched so many times over, as while the button is held."""
+
+    def __init__(self, times, seed):
+        super().__init__(u_hit_mm=0.01, noise_mm=0.01)
+        self.times, self.random = times, np.random.default_rng([2026, seed])
+
+    def read(self, centers, outward):
+        if outward is not None and np.ndim(outward) > 1:
+            outward = np.repeat(outward, self.times, axis=0)
+        return super().read(np.repeat(centers, self.times, axis=0), outward)
 
 
-def _position(bench):
+def tolerances_of(bench):
+    """By name, rows of tolerances that are each about 0.1 off, on the faces of one block."""
     top, side, end = block(bench)
     hole = bore(bench, [50.05, 20.08, 60], 12, (50, 20, 60, 12), top)
-    return bench.add({"kind": "position", "of": [hole], "zone_mm": 0.5, "datums": in_order(top, side, end)})
-
-
-def _perpendicular(bench):
-    top, _, _ = block(bench)
     leaning = cylinder(bench, [0, 0, 20], [0.1 / 30, 0, 1], 20, (0, 0, 20))
-    return bench.add({"kind": "perpendicularity", "of": [leaning], "zone_mm": 0.5, "to_datum": top})
+    below = bench.plane([0, 0, 0], -UP)
+    pairs = [[bore(bench, [*at, 60], 16, (*at, 60, 16), top) for at in pair]
+             for pair in (((0, 0), (120, 0)), ((40, -50), (40.1, 50)))]  # fmt: skip
+    datum, line = (bench.add({"kind": "construction", "of": pair, "make": "line_through_the_centers"}) for pair in pairs)
+    face = bench.plane([100, 50, 60.1], LEANS, nominal={"shape": "plane", "point": (100, 50, 60), "normal": (0, 0, 1)})
+    limits = {"asked": [{"key": "diameter", "lower": -0.1, "upper": 0.3}]}
+    sized = bore(bench, [-50.05, 20.08, 60], 12.05, (-50, 20, 60, 12), top, **limits)
+    placed = {"kind": "position", "of": [hole], "zone_mm": 0.1, "datums": in_order(top, side, end)}
+    return {
+        "position": bench.add(placed),
+        "position with a bonus": bench.add({**placed, "of": [sized], "condition": "maximum"}),
+        "an axis": bench.add({"kind": "perpendicularity", "of": [leaning], "zone_mm": 0.05, "to_datum": top}),
+        "a made line": bench.add({"kind": "perpendicularity", "of": [line], "zone_mm": 0.05, "to_datum": datum}),
+        "a profile": bench.add({"kind": "surface_profile", "of": [face], "zone_mm": 0.05, "datums": in_order(top, side, end)}),
+        "a thickness": bench.add({"kind": "dimension", "of": [top, below], "measure": "perpendicular_distance"}),
+    }
 
 
-def _made_line(bench):
-    """A line through two holes, 0.1 over its 100 off square to a line through two others."""
-    top, _, _ = block(bench)
-    holes = [bore(bench, [*at, 60], 16, (*at, 60, 16), top) for at in ((0, 0), (120, 0), (40, -50), (40.1, 50))]
-    datum, line = (
-        bench.add({"kind": "construction", "of": pair, "make": "line_through_the_centers"}) for pair in (holes[:2], holes[2:])
-    )
-    return bench.add({"kind": "perpendicularity", "of": [line], "zone_mm": 0.5, "to_datum": datum})
+LEANS = np.array([-0.001, -0.001, 1]) / np.linalg.norm([-0.001, -0.001, 1])
+TRUTH = {"position": 2 * np.hypot(0.05, 0.08) - 0.1, "position with a bonus": 2 * np.hypot(0.05, 0.08) - 0.25,
+         "an axis": 0.05, "a made line": 0.05, "a thickness": 60.0}  # fmt: skip
 
 
-def _profile(bench):
-    """A face that leans, so that one of its corners, at 56.6 from its middle, is surely the worst: 0.1 and 0.08 off."""
-    top, side, end = block(bench)
-    normal = np.array([-0.001, -0.001, 1]) / np.linalg.norm([-0.001, -0.001, 1])
-    nominal = {"shape": "plane", "point": (100, 50, 60), "normal": (0, 0, 1)}
-    face = bench.plane([100, 50, 60.1], normal, nominal=nominal)
-    return bench.add({"kind": "surface_profile", "of": [face], "zone_mm": 0.5, "datums": in_order(top, side, end)})
+def over(first):
+    """By how much it needs more than its limit, a bonus in it; a dimension has none."""
+    return first.actual - (first.upper or 0.0)
+
+
+def covered(times, runs):
+    """How often of so many runs U holds the truth, by tolerance, from the hits on."""
+    there, truth = {}, {**TRUTH, "a profile": _corner() - 0.05}
+    for seed in range(runs):
+        bench = Noisy(times, seed)
+        rows = tolerances_of(bench)
+        found = evaluate(Sheet(tuple(bench.rows), None), bench.readings, KIT)[0]
+        for name, row in rows.items():
+            first = found[row].first
+            there[name] = there.get(name, 0) + (abs(over(first) - truth[name]) <= first.U)
+    return {name: count / runs for name, count in there.items()}
 
 
 def _corner():
-    """How far the worst of its hits really is off the nominal."""
-    normal = np.array([-0.001, -0.001, 1]) / np.linalg.norm([-0.001, -0.001, 1])
-    u, v = perpendicular_pair(normal)
+    """A face that leans, so that one of its corners, at 56.6 from its middle, is surely the worst: how far off that is."""
+    u, v = perpendicular_pair(LEANS)
     spots = np.array([100, 50, 60.1]) + 40 * np.array([u + v, u - v, -u - v, -u + v, 0 * u])
     return 2 * float(np.abs(spots[:, 2] - 60).max())
 
 
-@pytest.mark.parametrize(
-    ("make", "truth"),
-    [(_position, 2 * np.hypot(0.05, 0.08)), (_perpendicular, 0.1), (_made_line, 0.1), (_profile, _corner())],
-    ids=["position", "axis", "made line", "profile"],
-)
-def test_what_is_stated_holds_the_truth(make, truth):
-    """Of 400 runs of a 95.45 % region 92.4 to 98.5 % hold but for 1 time in 200 (binomial); the seeds are fixed."""
-    assert 0.924 < covered(make, truth) < 0.985
+@pytest.mark.parametrize(("times", "runs", "most"), [(8, RUNS, 0.97), (1, FEWER, 0.99)], ids=["many hits", "few hits"])
+def test_what_is_stated_holds_the_truth(times, runs, most):
+    """Of 2,000 runs of a 95.45 % region 93 to 97 % hold but for 1 time in 1,000 (binomial), of 400 at least 92.4 but for 1 in
+    200; the seeds are fixed. Of few hits the larger of what is stated and what is seen of them counts, so more hold."""
+    found = covered(times, runs)
+    assert min(found.values()) > (0.93 if runs == RUNS else 0.924), found
+    assert max(found.values()) < most, found
 
 
 def test_two_bores_in_one_line_are_a_common_datum():
@@ -359,3 +374,28 @@ def test_what_rework_brings_a_face_in():
         face = bench.plane([100, 50, 60 + off], UP, nominal={"shape": "plane", "point": (100, 50, 60), "normal": (0, 0, 1)})
         told = {"kind": "surface_profile", "of": [face], "zone_mm": 0.1, "datums": in_order(1, 2, 3)}
         assert words in judged(bench, bench.add(told)).told.replace("\u202f", " ")
+
+
+@pytest.mark.parametrize("hits", [1, 3])
+def test_targets_make_a_datum_together(hits):
+    """ISO 5459: three targets are the plane through them, two more and one more leave nothing loose. With one of the three
+    0.03 high a place elsewhere is as far off as that plane leans there: plane through three points, by numpy."""
+    bench = Bench(u_hit_mm=1e-5)
+
+    def target(place, normal):
+        around = np.array([[4, 0, 0], [-2, 3.4, 0], [-2, -3.4, 0]])[:hits] * (hits > 1)
+        u, v = perpendicular_pair(np.array(normal, float))
+        spots = place + around[:, :1] * u + around[:, 1:2] * v + TIP * np.array(normal)
+        nominal = {"shape": "plane", "point": [*place[:2], round(place[2])], "normal": normal}
+        return bench.add({"kind": "surface_point", "nominal": nominal, "hits": hits}, spots, np.array(normal, float))
+
+    low = np.array([[-200.0, -100, 60], [200, -100, 60], [0, 120, 60.03]])
+    first = [target(place, [0, 0, 1]) for place in low]
+    second = [target(np.array(place), [0, -1, 0]) for place in ([-200.0, -140, 30], [200.0, -140, 30])]
+    third = [target(np.array([-250.0, 0, 30]), [-1, 0, 0])]
+    nest = bench.point([150, 90, 80], [150, 90, 80])
+    datums = [{"features": group} for group in (first, second, third)]
+    found = judged(bench, bench.add({"kind": "position", "of": [nest], "zone_mm": 0.1, "across": "Z", "datums": datums}))
+    a, b, c = np.linalg.solve(np.column_stack([low[:, :2], np.ones(3)]), low[:, 2])
+    assert found.first.actual == pytest.approx(2 * abs(a * 150 + b * 90 + c - 60), rel=2e-3)
+    assert found.first.U < 1e-3

@@ -35,6 +35,21 @@ class Lettered:
 
 
 @dataclass(frozen=True)
+class Target:
+    """A datum target: one of the places that make a datum together (ISO 5459). ``normal``: out of the material."""
+
+    letter: str
+    number: int
+    at: tuple[float, float, float]
+    normal: tuple[float, float, float]
+    faces: tuple[int, ...] = ()
+
+    @property
+    def name(self) -> str:
+        return f"{self.letter}{self.number}"
+
+
+@dataclass(frozen=True)
 class Sized:
     """Limits of a diameter, by how much it may be below and above the nominal."""
 
@@ -52,9 +67,10 @@ class Callouts:
     datums: tuple[Lettered, ...] = ()
     sizes: tuple[Sized, ...] = ()
     left: tuple[str, ...] = ()
+    targets: tuple[Target, ...] = ()
 
     def __bool__(self) -> bool:
-        return bool(self.tolerances or self.datums or self.sizes or self.left)
+        return bool(self.tolerances or self.datums or self.sizes or self.left or self.targets)
 
     def to_data(self) -> dict[str, Any]:
         return asdict(self)
@@ -66,6 +82,7 @@ class Callouts:
 
         return cls(
             told("tolerances", Callout), told("datums", Lettered), told("sizes", Sized), tuple(data.get("left", ())),
+            told("targets", Target),
         )  # fmt: skip
 
     def to_json(self) -> str:

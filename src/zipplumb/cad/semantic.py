@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
+from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt
 from OCP.OCP.collections import IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher, Sequence_TDF_Label
 from OCP.TCollection import TCollection_HAsciiString
 from OCP.TDF import TDF_Label
@@ -17,6 +18,7 @@ from OCP.XCAFDimTolObjects import (
     XCAFDimTolObjects_GeomToleranceObject,
 )
 from OCP.XCAFDimTolObjects import XCAFDimTolObjects_DatumSingleModif as DatumModifier
+from OCP.XCAFDimTolObjects import XCAFDimTolObjects_DatumTargetType as DatumTarget
 from OCP.XCAFDimTolObjects import XCAFDimTolObjects_DimensionType as Dimension
 from OCP.XCAFDimTolObjects import XCAFDimTolObjects_GeomToleranceMatReqModif as Material
 from OCP.XCAFDimTolObjects import XCAFDimTolObjects_GeomToleranceType as Type
@@ -31,7 +33,7 @@ from OCP.XCAFDoc import (
 )
 
 from .bodies import each
-from .callouts import Callout, Callouts, Lettered, Sized
+from .callouts import Callout, Callouts, Lettered, Sized, Target
 
 KINDS = {
     Type.XCAFDimTolObjects_GeomToleranceType_Angularity: "angularity",
@@ -126,18 +128,29 @@ def _callouts_of(document: TDocStd_Document, bodies: Bodies) -> Callouts:
     tool = XCAFDoc_DocumentTool.DimTolTool_s(document.Main())
     faces, left = _Faces(bodies), list[str]()
     letters: dict[str, tuple[int, ...]] = {}
+    targets: dict[str, Target] = {}
     for label in _all(tool.GetDatumLabels):
         datum = XCAFDoc_Datum.Set_s(label).GetObject()
         letter = _text(datum.GetName()) if datum is not None else ""
         if datum is not None and datum.IsDatumTarget():
-            left.append(f"Datum target {letter}{datum.GetDatumTargetNumber()} is not taken over.")
+            target = _target(letter, datum, faces.of(_referred(label)))
+            targets.setdefault(target.name, target)  # there is one for each tolerance that is told from it
         elif letter:
             letters[letter] = tuple(dict.fromkeys((*letters.get(letter, ()), *faces.of(_referred(label)))))
     tolerances = [found for label in _all(tool.GetGeomToleranceLabels) if (found := _tolerance(label, faces, left))]
     sizes = [size for label in _all(tool.GetDimensionLabels) if (size := _size(label, faces, left))]
     datums = tuple(Lettered(letter, held) for letter, held in sorted(letters.items()) if held)
-    left += [f"Datum {letter} is on no face that is here." for letter, held in sorted(letters.items()) if not held]
-    return Callouts(tuple(tolerances), datums, tuple(sizes), tuple(left))
+    placed = tuple(target for _, target in sorted(targets.items()))
+    nowhere = letters.keys() - {target.letter for target in placed} - {datum.letter for datum in datums}
+    left += [f"Datum {letter} is on no face that is here." for letter in sorted(nowhere)]
+    return Callouts(tuple(tolerances), datums, tuple(sizes), tuple(left), placed)
+
+
+def _target(letter: str, datum: XCAFDimTolObjects_DatumObject, on: tuple[int, ...]) -> Target:
+    axis = datum.GetDatumTargetAxis()
+    at, way = axis.Location(), axis.Direction()
+    place, normal = (at.X(), at.Y(), at.Z()), (way.X(), way.Y(), way.Z())
+    return Target(letter, datum.GetDatumTargetNumber(), place, normal, on)
 
 
 def _all(ask) -> Iterator[TDF_Label]:
@@ -167,6 +180,8 @@ def _tolerance(label: TDF_Label, faces: _Faces, left: list[str]) -> Callout | No
     for at in _labels(datums):
         datum = XCAFDoc_Datum.Set_s(at).GetObject()
         letters, boundaries = order.setdefault(datum.GetPosition(), ([], []))
+        if _text(datum.GetName()) in letters:  # another of its targets
+            continue
         letters.append(_text(datum.GetName()))
         modifiers = datum.GetModifiers()
         found = {modifiers.Value(k) for k in range(1, modifiers.Length() + 1)}
@@ -217,6 +232,9 @@ def put_callouts(document: TDocStd_Document, bodies: Bodies, callouts: Callouts)
         return found
 
     held = {datum.letter: datum.faces for datum in callouts.datums}
+    targets: dict[str, list[Target]] = {}
+    for target in callouts.targets:
+        targets.setdefault(target.letter, []).append(target)
     for sized in callouts.sizes:
         label = tool.AddDimension()
         tool.SetDimension(labels_of(sized.faces), Sequence_TDF_Label(), label)
@@ -238,18 +256,27 @@ def put_callouts(document: TDocStd_Document, bodies: Bodies, callouts: Callouts)
         boundaries = callout.boundaries or ("none",) * len(callout.datums)
         for position, (letters, boundary) in enumerate(zip(callout.datums, boundaries, strict=True), start=1):
             for letter in letters:
-                _put_datum(tool, label, letter, position, boundary, labels_of(held.get(letter, ())))
+                for one in targets.get(letter) or (None,):
+                    on = labels_of(one.faces if one else held.get(letter, ()))
+                    _put_datum(tool, label, letter, position, boundary, on, one)
     used = {letter for c in callouts.tolerances for group in c.datums for letter in group}
     for letter in held.keys() - used:
-        _put_datum(tool, None, letter, 1, "none", labels_of(held[letter]))
+        _put_datum(tool, None, letter, 1, "none", labels_of(held[letter]), None)
 
 
-def _put_datum(tool, tolerance: TDF_Label | None, letter: str, position: int, boundary: str, on: Sequence_TDF_Label) -> None:
+def _put_datum(
+    tool, tolerance: TDF_Label | None, letter: str, position: int, boundary: str, on: Sequence_TDF_Label, target: Target | None
+) -> None:
     label = tool.AddDatum()
     tool.SetDatum(on, label)
     told = XCAFDimTolObjects_DatumObject()
     told.SetName(TCollection_HAsciiString(letter))
     told.SetPosition(position)
+    if target is not None:
+        told.IsDatumTarget(True)
+        told.SetDatumTargetType(DatumTarget.XCAFDimTolObjects_DatumTargetType_Point)
+        told.SetDatumTargetNumber(target.number)
+        told.SetDatumTargetAxis(gp_Ax2(gp_Pnt(*target.at), gp_Dir(*target.normal)))
     if boundary != "none":
         told.AddModifier(MAXIMUM if boundary == "maximum" else LEAST)
     XCAFDoc_Datum.Set_s(label).SetObject(told)

@@ -6,12 +6,14 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, cast
 
+import numpy as np
 from sqlalchemy.orm import Session
 
-from ..cad.callouts import Callout, Callouts, Lettered, Sized
+from ..cad.callouts import Callout, Callouts, Lettered, Sized, Target
 from ..cad.writer import with_callouts
 from ..core.errors import InputError, PlumbError
 from ..core.features import radius_of
+from ..core.frames import Array
 from ..core.sheet import KINDS, SheetRow, recipe_from_dict
 from ..core.sheet.judged import JudgedRecipe
 from ..core.sheet.toleranced.base import ToleranceRecipe
@@ -19,13 +21,14 @@ from ..core.units import length_text
 from ..store.database import stored, tell, transaction
 from ..store.models import Job, Row
 from .actor import Actor, record
-from .alike import things
-from .on_model import kinds, rows_for, standing
+from .lettered import datums_of, letter_of, target_of
+from .on_model import firsts, kinds, rows_for, standing
 from .planning import add_rows, kind_for_face, named, take_letter
 from .results import JobResults, load
 from .words import WORDS
 
 NOTHING = "Nothing was planned."
+ON_MM = 1e-3  # how near a target lies to its face
 ROUND = ("position", "coaxiality", "perpendicularity", "parallelism")  # of what is no plane, these are judged in round zones
 
 
@@ -45,20 +48,26 @@ def carried(job: Job) -> Callouts:
 def told_of(state: JobResults) -> list[Told]:
     """All that the part's file carries, as it would be planned."""
     job, found = state.job, carried(state.job)
-    letters, there = _letters(state) | _new_letters(found, state), _on_the_sheet(state)
+    letters, there = {*_letters(state), *_new_letters(found, state)}, _on_the_sheet(state)
+    letters |= {target.letter for target in found.targets}
     return [Told(_words(c, state), c.faces, _why_not(c, job.part.faces, letters, there)) for c in found.tolerances]
 
 
-def _letters(state: JobResults) -> dict[str, int]:
-    """The rows that are datums, by their letters."""
-    return {row.recipe.datum_letter: row.id for row in state.rows if row.recipe.datum_letter}
+def _letters(state: JobResults) -> dict[str, tuple[int, ...]]:
+    return datums_of((row.id, row.recipe) for row in state.rows)
+
+
+def _new_targets(found: Callouts, letters: Collection[str]) -> list[Target]:
+    """The datum targets of the file whose datum is on no row yet."""
+    return [target for target in found.targets if target.letter not in letters]
 
 
 def _new_letters(found: Callouts, state: JobResults) -> dict[str, int]:
     """Of datums of the file that are on no row yet, and can be measured, the face."""
     faces, there = state.job.part.faces, _letters(state)
-    new = [datum for datum in found.datums if datum.letter not in there and datum.faces]
-    return {datum.letter: _firsts(datum.faces, faces)[0] for datum in new if kind_for_face(faces[datum.faces[0]]) is not None}
+    by_targets = {target.letter for target in found.targets}
+    new = [datum for datum in found.datums if datum.letter not in {*there, *by_targets} and datum.faces]
+    return {datum.letter: firsts(datum.faces, faces)[0] for datum in new if kind_for_face(faces[datum.faces[0]]) is not None}
 
 
 def _on_the_sheet(state: JobResults) -> set[tuple[str, float, frozenset[int]]]:
@@ -89,7 +98,7 @@ def _why_not(callout: Callout, faces: Sequence[Mapping[str, Any]], letters: Coll
         return f"A face of it is a {free[0]}. Plan places on it, and judge these on Derive."
     if missing:
         return f"Its datum {missing[0]} is on no face of the file that can be measured."
-    if (callout.kind, callout.zone_mm, frozenset(_firsts(callout.faces, faces))) in there:
+    if (callout.kind, callout.zone_mm, frozenset(firsts(callout.faces, faces))) in there:
         return "It is on the sheet."
     if callout.kind in ROUND and not callout.round and any(faces[i]["surface"] != "plane" for i in callout.faces):
         return "Its zone lies between two planes, and which is not in the file. Put it on from the form on Derive."
@@ -118,26 +127,32 @@ def take_over(actor: Actor, job_id: int) -> int:
         state = load(session, job_id)
         found, faces, letters = carried(job), job.part.faces, _letters(state)
         new, there = _new_letters(found, state), _on_the_sheet(state)
-        wanted = [c for c in found.tolerances if not _why_not(c, faces, letters | new, there)]
+        places = _new_targets(found, letters)
+        known = {*letters, *new, *(target.letter for target in places)}
+        wanted = [c for c in found.tolerances if not _why_not(c, faces, known, there)]
         if not wanted:
             raise InputError("The file carries no tolerance that could be planned.", NOTHING, "Put them on by hand.")
-        sizes = {face: sized for sized in found.sizes for face in _firsts(sized.faces, faces)}
-        needed = [*new.values(), *(f for c in wanted for f in _firsts(c.faces, faces))]
+        sizes = {face: sized for sized in found.sizes for face in firsts(sized.faces, faces)}
+        needed = [*new.values(), *(f for c in wanted for f in firsts(c.faces, faces))]
         limits = {face: _limits(sized) for face, sized in sizes.items()}
         of_face, act = rows_for(session, actor, job, standing(session, job), needed, limits)
         for letter, face in new.items():
-            letters[letter] = _give(session, actor, job, of_face[face], letter)
-        raws = [
-            _raw(c, [of_face[f] for f in _firsts(c.faces, faces)], [[letters[one] for one in group] for group in c.datums])
-            for c in wanted
-        ]
+            letters[letter] = (_give(session, actor, job, of_face[face], letter),)
+        if places:
+            planned = add_rows(session, actor, job_id, [_raw_target(target) for target in places], act)
+            act = act or stored(session, Row, planned[0]).planned_by
+            for target, row_id in zip(places, planned, strict=True):
+                letters[target.letter] = (*letters.get(target.letter, ()), row_id)
+        groups = [[[row for one in group for row in letters[one]] for group in c.datums] for c in wanted]
+        raws = [_raw(c, [of_face[f] for f in firsts(c.faces, faces)], told) for c, told in zip(wanted, groups, strict=True)]
         add_rows(session, actor, job_id, named(session, job_id, raws), act)
         return len(raws)
 
 
-def _firsts(held: Sequence[int], faces: Sequence[Mapping[str, Any]]) -> list[int]:
-    """A face of each thing: the halves of one bore are one."""
-    return [thing[0]["index"] for thing in things([faces[i] for i in held])]
+def _raw_target(target: Target) -> dict[str, Any]:
+    """A place to be touched three times: a target may lie on what is square to nothing."""
+    nominal = {"shape": "plane", "point": target.at, "normal": target.normal}
+    return {"kind": "surface_point", "name": target.name, "nominal": nominal, "hits": 3}
 
 
 def _limits(sized: Sized) -> dict[str, Any]:
@@ -181,9 +196,31 @@ def callouts_of(state: JobResults) -> Callouts:
             "Put one on a face, and letters on its datums.",
         )  # fmt: skip
     lettered = [Lettered(r.recipe.datum_letter, _under(state, [r.id])) for r in state.rows if r.recipe.datum_letter]
+    named_in = {letter for t in tolerances for group in t.datums for letter in group}
+    targets = [target for row in state.rows if (target := _target(state, row)) is not None and target.letter in named_in]
     held = {face for t in tolerances for face in t.faces}
     sizes = [size for row in state.rows if row.recipe.cad_face in held and (size := _size(state, row)) is not None]
-    return Callouts(tuple(tolerances), tuple(datum for datum in lettered if datum.faces), tuple(sizes))
+    lettered = [datum for datum in lettered if datum.faces]
+    return Callouts(tuple(tolerances), tuple(lettered), tuple(sizes), targets=tuple(targets))
+
+
+def _target(state: JobResults, row: SheetRow) -> Target | None:
+    """A row as the datum target that it is, with the plane faces that it lies on."""
+    told, plane = target_of(row.recipe), row.recipe.should_be
+    if told is None:
+        return None
+    at, normal = plane.point, plane.normal
+    on = [face["index"] for face in state.job.part.faces if _lies_on(face, at, normal)]
+    return Target(*told, tuple(at.tolist()), tuple(normal.tolist()), tuple(on[:1]))
+
+
+def _lies_on(face: Mapping[str, Any], at: Array, normal: Array) -> bool:
+    nominal = face["nominal"]
+    if not nominal or nominal["shape"] != "plane":
+        return False
+    box, way = np.array(face["box"]), np.array(nominal["normal"])
+    inside = np.all(at > box[:3] - ON_MM) and np.all(at < box[3:] + ON_MM)
+    return bool(inside and abs((at - nominal["point"]) @ way) < ON_MM and way @ normal > 1 - ON_MM)
 
 
 def _callout(state: JobResults, row: SheetRow) -> Callout | None:
@@ -193,7 +230,7 @@ def _callout(state: JobResults, row: SheetRow) -> Callout | None:
         return None
     tolerance = cast(ToleranceRecipe, recipe)
     faces = _under(state, tolerance.of)
-    groups = [[state.row(i).recipe.datum_letter for i in group] for group in tolerance.in_order]
+    groups = [list(dict.fromkeys(letter_of(state.row(i).recipe) for i in group)) for group in tolerance.in_order]
     if len(faces) < len(tolerance.of) or not all(letter for group in groups for letter in group):
         return None
     condition, boundaries = tolerance.material

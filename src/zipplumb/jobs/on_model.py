@@ -13,11 +13,13 @@ from sqlalchemy.orm import Session
 
 from ..core.errors import InputError
 from ..core.fitting import RECOMMENDED
-from ..core.sheet import KINDS
+from ..core.sheet import KINDS, recipe_from_dict
 from ..core.sheet.toleranced.base import ToleranceRecipe
 from ..store.database import stored, transaction
 from ..store.models import Job, Row
 from .actor import Actor
+from .alike import things
+from .lettered import datums_of
 from .planning import add_rows, alike_on, faces_of, kind_for_face, named
 from .results import JobResults
 from .words import WORDS
@@ -77,9 +79,11 @@ def put(actor: Actor, job_id: int, faces: Sequence[int], wanted: Wanted) -> int:
     with transaction() as session:
         job = stored(session, Job, job_id, lock=True)
         there = standing(session, job)
-        datums = [[_lettered(there, letter) for letter in group] for group in letters_of(wanted.datums)]
+        known = datums_of((row.id, recipe_from_dict(row.recipe)) for row in there)
+        datums = [[row for letter in group for row in _lettered(known, letter)] for group in letters_of(wanted.datums)]
+        faces = firsts(faces, faces_of(session, job_id, faces[0]))
         of_face, act = rows_for(session, actor, job, there, faces)
-        raw = cast(type[ToleranceRecipe], kind).on([of_face[face] for face in dict.fromkeys(faces)], datums)
+        raw = cast(type[ToleranceRecipe], kind).on([of_face[face] for face in faces], datums)
         told = {"zone_mm": wanted.zone_mm, "note": wanted.note, **({"name": wanted.name} if wanted.name else {})}
         return add_rows(session, actor, job_id, named(session, job_id, [{**raw, **told}]), act)[0]
 
@@ -100,13 +104,18 @@ def letters_of(text: str) -> list[list[str]]:
     return found
 
 
-def _lettered(rows: Sequence[Row], letter: str) -> int:
-    found = next((row.id for row in rows if row.recipe.get("datum") == letter), None)
-    if found is None:
+def _lettered(known: Mapping[str, tuple[int, ...]], letter: str) -> tuple[int, ...]:
+    if letter not in known:
         raise InputError(
-            f"There is no datum {letter} on the sheet.", KEPT, "Pick its face, plan a row from it and give it the letter."
-        )
-    return found
+            f"There is no datum {letter} on the sheet.", KEPT,
+            f"Pick its face, plan a row from it and give it the letter; or plan places on it, called {letter}.",
+        )  # fmt: skip
+    return known[letter]
+
+
+def firsts(held: Sequence[int], faces: Sequence[Mapping[str, Any]]) -> list[int]:
+    """A face of each thing: the halves of one bore are one."""
+    return [thing[0]["index"] for thing in things([faces[i] for i in dict.fromkeys(held)])]
 
 
 def rows_for(
@@ -121,14 +130,18 @@ def rows_for(
 
     ``more``: what of a face is to be in the row that is planned for it.
     """
+    every = faces_of(session, job.id, faces[0]) if faces else []
     by_face: dict[int, int] = {}
     for row in there:
         if (face := row.recipe.get("face")) is not None:
             by_face.setdefault(face, row.id)
+    for thing in things(every):  # a row of one half of a bore is of the whole of it
+        if known := [by_face[f["index"]] for f in thing if f["index"] in by_face]:
+            by_face |= {f["index"]: known[0] for f in thing if f["index"] not in by_face}
     missing = [face for face in dict.fromkeys(faces) if face not in by_face]
     act = None
     if missing:
-        raws = [{**_raw(faces_of(session, job.id, face)[face]), **more.get(face, {})} for face in missing]
+        raws = [{**_raw(every[face]), **more.get(face, {})} for face in missing]
         planned = add_rows(session, actor, job.id, named(session, job.id, raws))
         by_face |= dict(zip(missing, planned, strict=True))
         act = stored(session, Row, planned[0]).planned_by

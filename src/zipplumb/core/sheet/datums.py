@@ -11,7 +11,7 @@ from pydantic import Field
 from ..alignment import Alignment, Hold, align_holds
 from ..deriving import construct
 from ..errors import AlignmentError
-from ..features import Feature, axis_of, plane_of
+from ..features import Feature, axis_of, plane_of, point_of
 from ..frames import Motion
 from .base import FeatureRef, Model
 from .systems import KEPT, ActualFeature, SystemInputs
@@ -21,7 +21,8 @@ OPPOSITE = -0.9  # of two normals, that mean a width and the plane midway in it
 
 class Datum(Model):
     """One feature; two planes that face away from or toward each other, for the plane midway between them; or what is one
-    datum together, as A–B: axes in one line, planes of one level, each holding as firmly as the other (ISO 5459)."""
+    datum together: axes in one line or planes of one level as A–B, or the places of its targets, each holding as firmly as
+    the other (ISO 5459)."""
 
     features: Annotated[tuple[FeatureRef, ...], Field(min_length=1, max_length=6)]
 
@@ -48,7 +49,8 @@ def holds_of(datum: Datum, given: SystemInputs, level: int) -> list[Hold]:
 
 def _face_each_other(first: ActualFeature, second: ActualFeature) -> bool:
     planes = [plane_of(f.known_nominal) for f in (first, second)]
-    return all(p is not None for p in planes) and float(planes[0].normal @ planes[1].normal) < OPPOSITE  # type: ignore[union-attr]
+    places = any(point_of(f.feature.shape) is not None for f in (first, second))
+    return not places and all(p is not None for p in planes) and float(planes[0].normal @ planes[1].normal) < OPPOSITE  # type: ignore[union-attr]
 
 
 def _midway(first: ActualFeature, second: ActualFeature, level: int) -> Hold:

@@ -46,8 +46,12 @@ def worse(stated_mm: float, seen_mm: float, spare: int) -> tuple[float, float]:
     """
     if not np.isfinite(seen_mm):
         return stated_mm, np.inf
-    surely = seen_mm**2 * spare > stated_mm**2 * special.chdtri(spare, SURELY_WORSE)
-    return max(stated_mm, seen_mm), float(spare) if surely else np.inf
+    return max(stated_mm, seen_mm), float(spare) if surely_worse(stated_mm, seen_mm, spare) else np.inf
+
+
+def surely_worse(stated_mm: float, seen_mm: float, spare: int) -> bool:
+    """Hits scatter more than their maker's word alone explains: they show form, or are worse than stated."""
+    return bool(seen_mm**2 * spare > stated_mm**2 * special.chdtri(spare, SURELY_WORSE))
 
 
 def feature_of_hits(

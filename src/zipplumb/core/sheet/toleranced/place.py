@@ -18,6 +18,7 @@ from ...shapes import Circle
 from ...tolerances.zones import about_line
 from ..datums import Datum
 from ..judged import NeedsSystem
+from ..measured import surely_worse
 from ..results import FoundFeature
 from .base import KEPT, Member, ToDatumRecipe, ToleranceRecipe, Zone, touched_places
 
@@ -152,9 +153,12 @@ def bonus_of(member: Member, condition: Condition) -> Bonus:
 
 def mating_by(found: FoundFeature, criterion: str) -> tuple[float, float]:
     """By how much the radius that goes in, or over, what was touched differs from the fitted one, and what its hits do to the
-    diameter: it rests on three, about evenly round. Nothing of what shows no form."""
+    diameter: it rests on three, about evenly round. Nothing of what shows no form beyond what its hits do by themselves,
+    of which the extremes would always tell a smaller bore and a larger boss than there is."""
     shape, fitted = found.shape, found.fit
     if fitted is None or fitted.spare < 1 or found.contacts is None:
+        return 0.0, 0.0
+    if not surely_worse(found.u_hit_mm, fitted.sigma, fitted.spare):
         return 0.0, 0.0
     fixed = {"normal": shape.normal} if isinstance(shape, Circle) else {}
     try:
