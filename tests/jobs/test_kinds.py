@@ -84,6 +84,7 @@ def rows_of_every_kind():
     rows["position"] = bench.add({"kind": "position", "of": [rows["circle"], rows["slot"]], "zone_mm": 0.05})
     in_order = [{"features": [row]} for row in (top, side, end)]
     rows["surface_profile"] = bench.add({"kind": "surface_profile", "of": [rows["cone"]], "zone_mm": 0.05, "datums": in_order})
+    rows["size"] = bench.add({"kind": "size", "of": [rows["cylinder"]], "lower_mm": -0.1, "upper_mm": 0.1})
     rows["line_profile"] = bench.add(
         {"kind": "line_profile", "of": [rows["section_curve"], rows["slot"]], "zone_mm": 0.05, "datums": in_order}
     )

@@ -96,7 +96,7 @@ def _tolerance(state: JobResults, key: str, raw: dict[str, Any], zone_mm: float 
     kind = cast(type[JudgedRecipe], KINDS[raw["kind"]])
     names = [there[i].name for i in raw["of"]]  # type: ignore[union-attr]
     to = f" to {there[raw['to_datum']].name}" if "to_datum" in raw else ""  # type: ignore[union-attr]
-    of = " and ".join(names) if kind.takes_zone else f"these {len(names)}"
+    of = f"these {len(names)}" if kind.is_table else " and ".join(names)
     words = f"{WORDS[raw['kind']].noun.capitalize()} of {of}{to}"
     recipe = kind.model_validate({**raw, "name": "?", **({"zone_mm": zone_mm or 1.0} if kind.takes_zone else {})})
     try:
@@ -105,10 +105,10 @@ def _tolerance(state: JobResults, key: str, raw: dict[str, Any], zone_mm: float 
         return Choice(key, words, "mm", None, None, str(error), None, raw, kind.takes_zone)
     first, draw = judged.characteristics[0], judged.draw if state.alignment is not None else None
     first = simply(first) if state.sheet.rule == "simple" else first
-    if not kind.takes_zone:
+    if kind.is_table:
         return Choice(key, words, "", None, None, "", draw, raw, gives="table")
-    word = first.verdict.word if zone_mm and first.verdict else ""
-    return Choice(key, words, "mm", first.actual, first.U, "", draw, raw, True, word)
+    word = first.verdict.word if first.verdict and (zone_mm or not kind.takes_zone) else ""
+    return Choice(key, words, "mm", first.actual, first.U, "", draw, raw, kind.takes_zone, word)
 
 
 def _checked(of: Sequence[int]) -> Sequence[int]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Annotated
+from typing import Annotated, Literal
 
 import numpy as np
 from pydantic import Field
@@ -11,8 +11,9 @@ from pydantic import Field
 from ..alignment import Alignment, Hold, align_holds
 from ..deriving import construct
 from ..errors import AlignmentError
-from ..features import Feature, axis_of, plane_of, point_of
+from ..features import Feature, axis_of, direction_of, own_direction, plane_of, point_of
 from ..frames import Motion
+from .association import Turned, outside
 from .base import FeatureRef, Model
 from .systems import KEPT, ActualFeature, SystemInputs
 
@@ -25,17 +26,30 @@ class Datum(Model):
     the other (ISO 5459)."""
 
     features: Annotated[tuple[FeatureRef, ...], Field(min_length=1, max_length=6)]
+    laid: Literal["least_squares", "outside"] = "least_squares"
 
 
 def system_of(datums: Sequence[Datum], given: SystemInputs, near: Motion | None = None) -> Alignment:
     """The system of datums, the primary first. Raises AlignmentError where they make none."""
-    holds = [hold for level, datum in enumerate(datums, start=1) for hold in holds_of(datum, given, level)]
+    holds = [hold for level in levels_of(datums, given) for hold in level]
     return align_holds(holds, strict=True, near=near)
 
 
-def holds_of(datum: Datum, given: SystemInputs, level: int) -> list[Hold]:
-    """How a datum holds the part. Raises AlignmentError where it cannot."""
-    features = [given[i] for i in datum.features]
+def levels_of(datums: Sequence[Datum], given: SystemInputs) -> list[list[Hold]]:
+    """How each datum holds the part, the primary first. Raises AlignmentError where one cannot."""
+    found, before = [], Turned()
+    for level, datum in enumerate(datums, start=1):
+        features = [given[i] for i in datum.features]
+        if datum.laid == "outside":
+            features = [outside(feature, i, before) for feature, i in zip(features, datum.features, strict=True)]
+        found.append(_holds_of(datum, features, level))
+        nominal, actual = features[0].nominal, features[0].feature.shape
+        if direction_of(nominal) is not None and direction_of(actual) is not None:
+            before = before.then(own_direction(nominal), own_direction(actual))
+    return found
+
+
+def _holds_of(datum: Datum, features: Sequence[ActualFeature], level: int) -> list[Hold]:
     if len(set(datum.features)) < len(features):
         raise AlignmentError(f"{features[0].name} is named twice in one datum.", KEPT, "Name each once.")
     if len(features) == 2 and _face_each_other(*features):

@@ -4,18 +4,22 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any, Literal
+
+import numpy as np
 
 from ..alignment import Alignment
 from ..deriving import Drawing
 from ..features import Feature
 from ..fitting import FitResult
-from ..frames import Array
+from ..frames import Array, unit
 from ..probing import Side
 from ..tolerances import Verdict
 from ..uncertainty import Source, Uncertainty, exact
 
 State = Literal["todo", "taking", "asks", "done", "waits", "failed"]
+STEP_MM = 1e-3  # beside a place, to see which way is out
 COVERAGE = 2.0  # k of the expanded uncertainty
 MUCH = 0.3  # of the variance
 UNKNOWN = exact(0)
@@ -70,6 +74,19 @@ class FoundFeature:
     def shape(self) -> Any:
         """Its shape in the world, or None."""
         return None if self.feature is None else self.feature.shape
+
+    @cached_property
+    def touched(self) -> Array:
+        """(n, 3) where it was touched, each as far off the fitted shape as it really is; of what has a fit."""
+        assert self.contacts is not None and self.residuals is not None
+        distance = self.shape.distance
+        ahead, behind = (np.stack([distance(self.contacts + s * e) for e in np.eye(3)], axis=1) for s in (STEP_MM, -STEP_MM))
+        return np.asarray(self.contacts + self.air * self.residuals[:, None] * unit(ahead - behind))
+
+    @property
+    def air(self) -> int:
+        """The side that was touched, +1 outside or -1 inside; of a plane where its normal is."""
+        return self.side.air if self.side is not None and self.side.air else 1
 
 
 @dataclass(frozen=True)

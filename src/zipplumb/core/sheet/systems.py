@@ -40,6 +40,7 @@ class ActualFeature:
     facing : (3,) the way to the air, world, of a surface point where the tip's way tells it
     tip_mm : how far the tip's center of a bare surface point is off its surface; else 0
     tip_terms : how well that is known, by source
+    found : what its hits make of it, of what was measured
     """
 
     name: str
@@ -50,6 +51,7 @@ class ActualFeature:
     facing: Array | None = None
     tip_mm: float = 0.0
     tip_terms: Mapping[Source, float] = field(default_factory=dict)
+    found: FoundFeature | None = None
 
     @classmethod
     def of(cls, found: FoundFeature) -> ActualFeature:
@@ -61,7 +63,7 @@ class ActualFeature:
         facing = found.facing if point_of(feature.shape) is not None and plane_of(found.nominal) is not None else None
         bare = {} if found.tip is None else {found.tip.source: found.tip.u_mm}
         tip_mm = 0.0 if found.tip is None else found.tip.radius_mm
-        return cls(found.name, found.nominal, feature, contacts, found.letter, facing, tip_mm, bare)
+        return cls(found.name, found.nominal, feature, contacts, found.letter, facing, tip_mm, bare, found)
 
     @property
     def whole(self) -> ActualFeature:

@@ -22,13 +22,15 @@ FIELDS = {
     "major_radius": "Radius of the ring", "minor_radius": "Radius of the tube", "length": "Length", "width": "Width",
     "ends": "Ends", "scale": "Scale", "temperature_c": "Temperature, °C",
     "u_temperature_c": "Temperature known to, °C", "u_expansion": "Expansion known to, as a share",
-    "material": "Material", "features": "Features",
+    "material": "Material", "features": "Features", "laid": "Laid on the part", "condition": "Material condition",
     "feature": "Feature", "make": "What is made", "measure": "What is measured", "start": "Start from",
 }  # fmt: skip
 CHOICES = {
     "fixed": "fixed", "free": "free", "own": "its own way", "nominal": "the nominal's", "turn": "turn", "origin": "origin",
     "gaussian": "least squares", "chebyshev": "minimum zone", "inscribed": "largest inscribed",
     "circumscribed": "smallest circumscribed", "tangent": "tangent outside",
+    "least_squares": "by its row's criterion", "outside": "from outside, nearest (ISO 5459)",
+    "envelope": "envelope requirement", "two_point": "between two points",
     "round": "round", "none": "none", "maximum": "maximum material", "least": "least material",
     "distance": "by distance", "time": "by time", "still": "when still", "press": "by presses only",
 }  # fmt: skip
@@ -133,7 +135,7 @@ class ToleranceWords(KindWords):
     fields = {
         "of": "Of", "zone_mm": "Tolerance", "to_datum": "Datum", "datums": "Datums, primary first",
         "second": "And a second datum, that turns the zone",
-        "across": "Zone", "condition": "Material condition", "boundary": "Its boundary",
+        "across": "Zone", "boundary": "Its boundary",
         "offset_mm": "Middle of the zone, out of the material by",
         "angle_rad": "Angle to the datum",
     }  # fmt: skip

@@ -29,6 +29,7 @@ class BoltCircleRecipe(JudgedRecipe):
     and along the circle."""
 
     role = "tolerance"
+    is_table = True
     kind: Literal["bolt_circle"] = "bolt_circle"
     of: Annotated[tuple[FeatureRef, ...], Field(min_length=3, max_length=60)]
     places: Annotated[int, Field(ge=3, le=10_000)] | None = None

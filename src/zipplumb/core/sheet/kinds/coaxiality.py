@@ -12,10 +12,11 @@ from ...frames import Array
 from ...tolerances.zones import about_line
 from ..results import FoundFeature
 from ..toleranced.base import KEPT, Member, Zone, whole_of
+from ..toleranced.material import ConditionedRecipe
 from ..toleranced.place import AboutAxisRecipe, around, points_in
 
 
-class CoaxialityRecipe(AboutAxisRecipe):
+class CoaxialityRecipe(ConditionedRecipe, AboutAxisRecipe):
     kind: Literal["coaxiality"] = "coaxiality"
 
     def member(self, row: int, found: FoundFeature) -> Member:
@@ -28,7 +29,8 @@ class CoaxialityRecipe(AboutAxisRecipe):
             axis = axis_line(shape)
             return about_line(points, axis.point, axis.direction)
 
-        return around(off, (self.axis(member, found),), system, points_in(member, system))
+        zone = around(off, (self.axis(member, found),), system, points_in(member, system))
+        return self.with_bonus(zone, member, found)
 
 
 KIND = CoaxialityRecipe

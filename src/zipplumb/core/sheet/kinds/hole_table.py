@@ -50,6 +50,7 @@ class HoleTableRecipe(JudgedRecipe):
     the angle from X too. ``within_mm``: by how much X and Y may be off."""
 
     role = "tolerance"
+    is_table = True
     kind: Literal["hole_table"] = "hole_table"
     of: Annotated[tuple[FeatureRef, ...], Field(min_length=1, max_length=60)]
     origin: FeatureRef | None = None

@@ -7,7 +7,7 @@ to lie the best. With the maximum (least) material condition the zone grows by h
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 from typing import Any, Literal
 
@@ -23,20 +23,19 @@ from ...shapes import Point, Sphere
 from ...tolerances.mobility import Clearance, best_motion, left_free, moved, rows_of
 from ...tolerances.zones import about_line
 from ...units import mm
-from ..datums import holds_of
+from ..datums import levels_of
 from ..judged import Judgement
 from ..judging import in_system
 from ..results import FoundFeature
 from ..systems import ActualFeature, SystemInputs
 from ..toleranced.base import KEPT, SHOWN_MM, Member, Zone, whole_of
+from ..toleranced.material import ConditionedRecipe, bonus_of
 from ..toleranced.place import (
     BOTH_SIDES,
-    Condition,
     InDatumsRecipe,
     Off,
     ToleranceDatum,
     around,
-    bonus_of,
     flat_off,
     points_in,
     there,
@@ -45,20 +44,11 @@ from ..toleranced.place import (
 LENGTH_MM, SHOWN_RAD = 100.0, 1e-7
 
 
-class PositionRecipe(InDatumsRecipe):
+class PositionRecipe(ConditionedRecipe, InDatumsRecipe):
     """``across``: a round zone, or two planes square to one axis of the system."""
 
     kind: Literal["position"] = "position"
     across: Literal["round", "X", "Y", "Z"] = "round"
-    condition: Condition = "none"
-
-    @classmethod
-    def with_material(cls, raw: dict[str, Any], condition: str, boundaries: Sequence[str]) -> dict[str, Any]:
-        return {**super().with_material(raw, "none", boundaries), "condition": condition}
-
-    @property
-    def material(self) -> tuple[str, tuple[str, ...]]:
-        return self.condition, super().material[1]
 
     def judged(self, row: int, found: Mapping[int, FoundFeature], system: Alignment | None) -> Judgement:
         system = there(system)
@@ -74,8 +64,8 @@ class PositionRecipe(InDatumsRecipe):
         rows = {i for datum in self.datums for i in datum.features}
         given = SystemInputs({i: ActualFeature.of(found[i]) for i in rows})
         levels, clearances = [], []
-        for level, datum in enumerate(self.datums, start=1):
-            touches = touches_of(holds_of(datum, given, level), system.part_from_world)
+        for datum, holds in zip(self.datums, levels_of(self.datums, given), strict=True):
+            touches = touches_of(holds, system.part_from_world)
             levels.append((rows_of(touches.part, touches.directions), datum.boundary == "none"))
             if datum.boundary != "none":
                 clearances.append(self._clearance(datum, found, system))
@@ -105,22 +95,7 @@ class PositionRecipe(InDatumsRecipe):
     def zone_for(self, member: Member, found: Mapping[int, FoundFeature], system: Alignment | None) -> Zone:
         system = there(system)
         off = self._off(self.nominal(member))
-        if self.condition == "none":
-            return around(off, (), system, points_in(member, system))
-        bonus = bonus_of(member, self.condition)
-        zone = around(lambda points, *shapes: off(points), (bonus.sized,), system, points_in(member, system))
-        room = bonus.room(in_system(bonus.sized, system).shape)
-        what = "larger" if bonus.grows > 0 else "smaller"
-
-        def rework(points: Array, over: float) -> str:
-            if over <= room:
-                return f"It would be in if {member.name} were {mm(over, '.4f')} {what}, which its limits allow."
-            return (
-                f"Its limits allow {member.name} to be {mm(room, '.4f')} {what}, which is {mm(over - room, '.4f')} too little."
-            )
-
-        row = next(i for i in self.of if found[i] is member.found)
-        return replace(zone, bonus=bonus.of, bonus_noise=(row, bonus.u_mm), rework=rework)
+        return self.with_bonus(around(off, (), system, points_in(member, system)), member, found)
 
     def _off(self, nominal: Any) -> Off:
         if plane_of(nominal) is not None:

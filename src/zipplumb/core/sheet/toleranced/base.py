@@ -19,7 +19,7 @@ from ...deriving import Drawing
 from ...deriving.drawing import segment
 from ...errors import DeriveError, InputError
 from ...features import Feature, axis_of, plane_of, point_of
-from ...frames import Array, Motion, unit
+from ...frames import Array, Motion
 from ...uncertainty import Source, Uncertainty, exact
 from ...units import Unit, mm
 from ..base import Asked, FeatureRef, Internal, Length
@@ -31,6 +31,7 @@ from ..results import WORST, Characteristic, FoundFeature
 VALUE = "value"
 KEPT = "What was measured is kept."
 SHOWN_MM, STEP_MM = 5e-5, 1e-3
+OUTSIDE = "constrained minimax, from outside the material (ISO 5459)"
 CRITERIA = {
     "gaussian": "least squares", "chebyshev": "minimum zone", "inscribed": "the largest inscribed",
     "circumscribed": "the smallest circumscribed", "tangent": "tangent, outside the material",
@@ -124,6 +125,11 @@ class ToleranceRecipe(JudgedRecipe):
         return ()
 
     @property
+    def from_outside(self) -> tuple[bool, ...]:
+        """Of its datums, which are laid from outside the material, and not as their own rows fit them."""
+        return (False,) * len(self.in_order)
+
+    @property
     def material(self) -> tuple[str, tuple[str, ...]]:
         """Its own material condition, and the boundary of each of its datums."""
         return "none", ("none",) * len(self.in_order)
@@ -146,7 +152,7 @@ class ToleranceRecipe(JudgedRecipe):
         if len(set(self.of)) < len(self.of):
             raise DeriveError("A feature is named twice.", KEPT, "Name each once.")
         each = [self._one(i, found, system) for i in self.of]
-        worst = min(each, key=lambda one: _rank(one.characteristics[0]))
+        worst = min(each, key=lambda one: rank(one.characteristics[0]))
         firsts = zip(self.of, (one.characteristics[0] for one in each), strict=True)
         named = [replace(first, key=f"of_{k}", of=found[i].name) for k, (i, first) in enumerate(firsts, 1)]
         members = named if len(each) > 1 else []
@@ -155,10 +161,14 @@ class ToleranceRecipe(JudgedRecipe):
 
     def _datums_by(self, found: Mapping[int, FoundFeature]) -> str:
         """How the datums were laid on what was touched: ISO 5459 wants it named where it is not its own way."""
-        fits = {i: fit for group in self.in_order for i in group if (fit := found[i].fit) is not None}
-        if len({fit.criterion for fit in fits.values()}) == 1:
-            return f"{'Datums' if len(fits) > 1 else 'Datum'} by {CRITERIA[next(iter(fits.values())).criterion]}."
-        each = ", ".join(f"{found[i].letter} by {CRITERIA[fit.criterion]}" for i, fit in fits.items())
+        ways = {
+            i: OUTSIDE if outside else CRITERIA[fit.criterion]
+            for group, outside in zip(self.in_order, self.from_outside, strict=True)
+            for i in group if (fit := found[i].fit) is not None
+        }  # fmt: skip
+        if len(set(ways.values())) == 1:
+            return f"{'Datums' if len(ways) > 1 else 'Datum'} by {next(iter(ways.values()))}."
+        each = ", ".join(f"{found[i].letter} by {way}" for i, way in ways.items())
         return f"Datums: {each}." if each else ""
 
     def _one(self, row: int, found: Mapping[int, FoundFeature], active: Alignment | None) -> Judgement:
@@ -223,7 +233,8 @@ def _told(zone: Zone, features: list[Feature]) -> Told:
     return replace(told[0], uncertainty=told[-1].uncertainty)
 
 
-def _rank(judged: Characteristic) -> tuple[int, float]:
+def rank(judged: Characteristic) -> tuple[int, float]:
+    """The worse comes first."""
     return (WORST.index(judged.verdict.word), -judged.verdict.used) if judged.verdict else (len(WORST), 0.0)
 
 
@@ -246,15 +257,6 @@ def _where(member: Member, zone: Zone, features: list[Feature]) -> tuple[Drawing
 # ---- what of a feature is toleranced ----------------------------------------------------------
 
 
-def touched_places(found: FoundFeature) -> Array:
-    """(n, 3) where it was touched, each as far off the fitted shape as it really is."""
-    assert found.contacts is not None and found.residuals is not None
-    air = float(found.side.air) if found.side is not None and found.side.air else 1.0
-    distance = found.shape.distance
-    ahead, behind = (np.stack([distance(found.contacts + s * e) for e in np.eye(3)], axis=1) for s in (STEP_MM, -STEP_MM))
-    return np.asarray(found.contacts + air * found.residuals[:, None] * unit(ahead - behind))
-
-
 def _moving(found: FoundFeature, feature: Feature, points: Array) -> Member:
     """Points that move with a feature."""
     return Member(found.name, found, Feature(found.name, Touched(points), feature.local, feature.uncertainty.part(slice(6))))
@@ -265,7 +267,7 @@ def surface_of(row: int, found: FoundFeature) -> Member:
     feature = found.feature
     if feature is None or found.contacts is None or found.fit is None:
         raise DeriveError(f"{found.name} is not touched itself.", KEPT, "Choose a feature that is measured.")
-    member = _moving(found, feature, touched_places(found))
+    member = _moving(found, feature, found.touched)
     moves = member.feature.uncertainty
     shared = Uncertainty(6, {s: t for s, t in moves.terms.items() if s != Source("hits", row)}, moves.spare)
     return replace(member, feature=replace(member.feature, uncertainty=shared), noise=(row, found.u_hit_mm))

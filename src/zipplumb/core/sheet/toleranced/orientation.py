@@ -16,13 +16,14 @@ from ..base import FeatureRef
 from ..datums import Datum
 from ..results import FoundFeature
 from .base import KEPT, Member, ToDatumRecipe, Zone, whole_of
+from .material import ConditionedRecipe
 from .place import there
 
 SQUARE, RIGHT_RAD = np.pi / 2, 1e-9
 BY_FAR_RAD = np.radians(15)  # no zone of a drawing is so wide
 
 
-class OrientationRecipe(ToDatumRecipe):
+class OrientationRecipe(ConditionedRecipe, ToDatumRecipe):
     """``to_datum``: a plane or an axis; ``second``: what turns the zone about it, so that it has the nominal's direction."""
 
     second: FeatureRef | None = None
@@ -63,7 +64,7 @@ class OrientationRecipe(ToDatumRecipe):
                 f"{np.degrees(angle):.0f}°.", KEPT, "Choose another tolerance, or another datum.",
             )  # fmt: skip
         if self.second is not None:
-            return self._turned_by_both(member, there(system))
+            return self.with_bonus(self._turned_by_both(member, there(system)), member, found)
         near = own_direction(member.found.shape if system is None else system.shape(member.found.shape))
 
         def surface(points: Array, shape: Any) -> float:
@@ -77,7 +78,7 @@ class OrientationRecipe(ToDatumRecipe):
         def ends(points: Array, shape: Any) -> float:
             return length_at(points, own_direction(shape), angle)
 
-        return Zone(surface if is_plane else ends, (datum.feature,), system)
+        return self.with_bonus(Zone(surface if is_plane else ends, (datum.feature,), system), member, found)
 
     def _turned_by_both(self, member: Member, system: Alignment) -> Zone:
         """The zone has the nominal's direction in the system of both datums, and stands anywhere."""

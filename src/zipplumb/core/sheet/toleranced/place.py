@@ -3,24 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from typing import Annotated, Any, Literal
 
 import numpy as np
 from pydantic import Field
 
 from ...alignment import Alignment
-from ...errors import DeriveError, InputError, PlumbError
+from ...errors import DeriveError, InputError
 from ...features import Feature, axis_line, axis_of, center_point, plane_of, point_of
-from ...fitting import fit
 from ...frames import Array
-from ...shapes import Circle
 from ...tolerances.zones import about_line
 from ..datums import Datum
 from ..judged import NeedsSystem
-from ..measured import surely_worse
 from ..results import FoundFeature
-from .base import KEPT, Member, ToDatumRecipe, ToleranceRecipe, Zone, touched_places
+from .base import KEPT, Member, ToDatumRecipe, ToleranceRecipe, Zone
 
 Off = Callable[..., Array]  # points, shapes of datums -> how each lies off the middle of the zone
 Place = Callable[[Any], Array]  # of a shape in the part
@@ -72,6 +68,10 @@ class InDatumsRecipe(ToleranceRecipe):
         return tuple(datum.features for datum in self.datums)
 
     @property
+    def from_outside(self) -> tuple[bool, ...]:
+        return tuple(datum.laid == "outside" for datum in self.datums)
+
+    @property
     def material(self) -> tuple[str, tuple[str, ...]]:
         return "none", tuple(datum.boundary for datum in self.datums)
 
@@ -107,65 +107,6 @@ class AboutAxisRecipe(ToDatumRecipe):
                 f"{datum.name} has no axis, so it is no datum for this.", KEPT, "Choose a bore, a boss or a line."
             )
         return datum.feature
-
-
-Condition = Literal["none", "maximum", "least"]
-
-
-@dataclass(frozen=True, eq=False)
-class Bonus:
-    """``sized``: what has the size; ``of``: its shape -> mm by which the zone is larger for it, below 0 where it is beyond its
-    material limit; ``grows``: +1 where a larger size gives more; ``room``: its shape -> mm by which it may still go that way
-    within its limits; ``u_mm``: what the hits that the mating size rests on do to it."""
-
-    sized: Feature
-    of: Callable[[Any], float]
-    grows: float
-    room: Callable[[Any], float]
-    u_mm: float
-
-
-def bonus_of(member: Member, condition: Condition) -> Bonus:
-    """By how much a zone is larger: how far the mating size is from the condition's limit of material (ISO 2692, memory).
-
-    Raises DeriveError where it has no size, or no limits of size are asked of it.
-    """
-    found = member.found
-    limits, nominal = found.size_limits, getattr(found.nominal, "radius", None)
-    if found.feature is None or getattr(found.shape, "radius", None) is None or nominal is None:
-        raise DeriveError(f"{found.name} has no size, so there is no material condition.", KEPT, "Leave the condition out.")
-    if limits is None or found.side is None or not found.side.air:
-        raise DeriveError(
-            f"{found.name} has no limits of its diameter, so its material limits are not known.", KEPT,
-            "Ask its diameter with both limits, or leave the condition out.",
-        )  # fmt: skip
-    bore = found.side.air < 0
-    from_least = bore == (condition == "maximum")  # the bore's most material is its smallest size
-    grows = 1.0 if from_least else -1.0
-    mates, u_mm = mating_by(found, "inscribed" if from_least else "circumscribed")
-    limit, other = (2 * nominal + limits[0 if first else 1] for first in (from_least, not from_least))
-
-    def size(shape: Any) -> float:
-        return 2 * (float(shape.radius) + mates)
-
-    return Bonus(found.feature, lambda s: grows * (size(s) - limit), grows, lambda s: max(grows * (other - size(s)), 0.0), u_mm)
-
-
-def mating_by(found: FoundFeature, criterion: str) -> tuple[float, float]:
-    """By how much the radius that goes in, or over, what was touched differs from the fitted one, and what its hits do to the
-    diameter: it rests on three, about evenly round. Nothing of what shows no form beyond what its hits do by themselves,
-    of which the extremes would always tell a smaller bore and a larger boss than there is."""
-    shape, fitted = found.shape, found.fit
-    if fitted is None or fitted.spare < 1 or found.contacts is None:
-        return 0.0, 0.0
-    if not surely_worse(found.u_hit_mm, fitted.sigma, fitted.spare):
-        return 0.0, 0.0
-    fixed = {"normal": shape.normal} if isinstance(shape, Circle) else {}
-    try:
-        mating = fit(fitted.kind, touched_places(found), criterion=criterion, fixed=fixed)
-    except PlumbError:
-        return 0.0, 0.0
-    return float(mating.shape.radius - shape.radius), 2 / np.sqrt(3) * found.u_hit_mm
 
 
 def flat_off(points: Array, at: Array, normal: Array) -> Array:
