@@ -29,7 +29,25 @@ export function fitter(frame) {
     place.className = found.in ? "in" : "out";
     place.children[0].textContent = `${found.in ? "●" : "▲"} ${found.name} ${found.far}`;
     place.children[1].textContent = found.in ? "Leave it." : found.ways;
+    turning(found.turning);
   });
+  // what is left of the turn that is being made, while a reflector sees it
+  const turning = (left) => {
+    const next = now.querySelector(".next");
+    if (!next || !left) return;
+    const [label, name, count, way] = next.children;
+    next.classList.toggle("astray", left.astray);
+    if (left.astray) {
+      label.textContent = "Stop";
+      count.textContent = "It goes another way";
+      way.textContent = "Turn it back, or wait for a new look.";
+      return;
+    }
+    label.textContent = left.enough ? "Stop" : "Left to turn";
+    name.textContent = left.name;
+    count.textContent = left.enough ? "Enough" : left.left;
+    way.textContent = left.enough ? "" : left.way;
+  };
   stream.addEventListener("trouble", (event) => say(JSON.parse(event.data).words));
   stream.addEventListener("gone", () => {
     stream.close();

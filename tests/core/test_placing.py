@@ -9,7 +9,7 @@ from scipy.spatial.transform import Rotation
 
 from zipplumb.core.errors import AlignmentError
 from zipplumb.core.frames import Motion
-from zipplumb.core.placing import Adjuster, Effect, learned, lies, plan_turns
+from zipplumb.core.placing import Adjuster, Effect, Progress, learned, lies, plan_turns, progress
 from zipplumb.core.placing.adjusters import answers_of
 
 # a bearing carrier 500 x 280: three feet, two screws at its side, one at its end; targets on top
@@ -191,3 +191,21 @@ def test_one_that_is_stuck_is_not_taken_to_turn_the_other_way():
         (effect,) = learned([effect], SIX[:1], np.array([1.0]), still, pushed)
     assert effect.numbers[0] > 0
     assert np.isfinite(effect.turns_for(1.0))
+
+
+def test_how_far_the_turns_have_come_is_seen_at_one_target():
+    """Each turn carries the target by its own share; half of the first, all of it, some of the last; and the wrong way."""
+    plan = exact([0.2, 0, -0.3], SIX)
+    assert plan.carries.shape == (len(plan.turns), 4, 3)
+    assert plan.carries.sum(axis=0) == pytest.approx(plan.left_mm - ([0.2, 0, -0.3] + 0 * TARGETS), abs=1e-9)
+    for target in range(4):
+        carries = plan.carries[:, target]
+        first, rest = carries[0], carries[1:].sum(axis=0)
+        assert progress(carries, 0 * first) == Progress(0, 0.0, False)
+        half = progress(carries, first / 2)
+        assert (half.turn, half.astray) == (0, False) and half.done == pytest.approx(0.5)
+        end = progress(carries, first + rest)
+        assert (end.turn, end.astray) == (len(carries) - 1, False) and end.done == pytest.approx(1.0)
+        assert progress(carries, -3 * (first + rest)).astray
+        bent = progress(carries, 0.9 * first + 0.02)  # a pitch that is not as stated, and noise
+        assert bent.turn in (0, 1) and not bent.astray

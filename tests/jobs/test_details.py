@@ -14,6 +14,7 @@ from zipplumb.jobs import details, measure, place, planning
 from zipplumb.jobs.details import details_of
 from zipplumb.jobs.details_text import detail_text
 from zipplumb.jobs.results import load
+from zipplumb.jobs.turning import Turning
 from zipplumb.store.database import transaction
 from zipplumb.store.models import Instrument, Job
 
@@ -236,3 +237,27 @@ def test_what_cannot_be_levelled_is_said(bench):
     details.add(TECHNICIAN, bench.job, "Again", rows, "", level | {"by": "system"})
     with transaction() as session:
         assert "align first" in details_of(session, load(session, bench.job))[1].refused
+
+
+def test_what_is_left_to_turn_follows_the_reflector(bench_with_detail):
+    """While T1 is watched: all before it moved, half of it half way up, a stop at the end, and one that goes down."""
+    bench = bench_with_detail
+    details.add(TECHNICIAN, bench.job, "Carrier", bench.targets, ADJUSTERS)
+    nominal = np.array(list(TARGETS.values()), float)
+    for row, at in zip(bench.targets, nominal - [0, 0, 1.0], strict=True):
+        hit(bench, row, at)
+    with transaction() as session:
+        state = load(session, bench.job)
+        (now,) = details_of(session, state)
+        turning = Turning.of(state, now)
+    first = now.plan.turns[0].name
+    watched, where = bench.targets[0], nominal[0] - [0, 0, 1.0]
+    told = turning.told(watched, where)["turning"]
+    assert (told["name"], told["left"], told["enough"], told["astray"]) == (first, "0.68 turns", False, False)
+    assert told["way"].endswith("up")
+    carried = now.plan.carries[:, 0]
+    half = turning.told(watched, where + carried[0] / 2)["turning"]
+    assert (half["name"], half["left"]) == (first, "0.34 turns")
+    assert turning.told(watched, where + carried.sum(axis=0))["turning"]["enough"]
+    assert turning.told(watched, where - [0, 0, 0.5])["turning"]["astray"]
+    assert turning.told(bench.points["P"], where) == {}

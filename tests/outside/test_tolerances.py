@@ -247,6 +247,7 @@ def tolerances_of(bench):
              for pair in (((0, 0), (120, 0)), ((40, -50), (40.1, 50)))]  # fmt: skip
     datum, line = (bench.add({"kind": "construction", "of": pair, "make": "line_through_the_centers"}) for pair in pairs)
     face = bench.plane([100, 50, 60.1], LEANS, nominal={"shape": "plane", "point": (100, 50, 60), "normal": (0, 0, 1)})
+    axis = cylinder(bench, [50, 20, 0], [0, 0, 1], 20, (50, 20, 0))
     limits = {"asked": [{"key": "diameter", "lower": -0.1, "upper": 0.3}]}
     sized = bore(bench, [-50.05, 20.08, 60], 12.05, (-50, 20, 60, 12), top, **limits)
     placed = {"kind": "position", "of": [hole], "zone_mm": 0.1, "datums": in_order(top, side, end)}
@@ -256,13 +257,16 @@ def tolerances_of(bench):
         "an axis": bench.add({"kind": "perpendicularity", "of": [leaning], "zone_mm": 0.05, "to_datum": top}),
         "a made line": bench.add({"kind": "perpendicularity", "of": [line], "zone_mm": 0.05, "to_datum": datum}),
         "a profile": bench.add({"kind": "surface_profile", "of": [face], "zone_mm": 0.05, "datums": in_order(top, side, end)}),
+        "a flat face": bench.add({"kind": "flatness", "of": [top], "zone_mm": 0.05}),
+        "a parallel face": bench.add({"kind": "parallelism", "of": [face], "zone_mm": 0.05, "to_datum": top}),
+        "a bore that runs out": bench.add({"kind": "circular_runout", "of": [hole], "zone_mm": 0.05, "to_datum": axis}),
         "a thickness": bench.add({"kind": "dimension", "of": [top, below], "measure": "perpendicular_distance"}),
     }
 
 
 LEANS = np.array([-0.001, -0.001, 1]) / np.linalg.norm([-0.001, -0.001, 1])
 TRUTH = {"position": 2 * np.hypot(0.05, 0.08) - 0.1, "position with a bonus": 2 * np.hypot(0.05, 0.08) - 0.25,
-         "an axis": 0.05, "a made line": 0.05, "a thickness": 60.0}  # fmt: skip
+         "an axis": 0.05, "a made line": 0.05, "a thickness": 60.0, "a flat face": -0.05}  # fmt: skip
 
 
 def over(first):
@@ -272,7 +276,7 @@ def over(first):
 
 def covered(times, runs):
     """How often of so many runs U holds the truth, by tolerance, from the hits on."""
-    there, truth = {}, {**TRUTH, "a profile": _corner() - 0.05}
+    there, truth = {}, _truth()
     for seed in range(runs):
         bench = Noisy(times, seed)
         rows = tolerances_of(bench)
@@ -290,13 +294,31 @@ def _corner():
     return 2 * float(np.abs(spots[:, 2] - 60).max())
 
 
-@pytest.mark.parametrize(("times", "runs", "most"), [(8, RUNS, 0.97), (1, FEWER, 0.99)], ids=["many hits", "few hits"])
-def test_what_is_stated_holds_the_truth(times, runs, most):
-    """Of 2,000 runs of a 95.45 % region 93 to 97 % hold but for 1 time in 1,000 (binomial), of 400 at least 92.4 but for 1 in
-    200; the seeds are fixed. Of few hits the larger of what is stated and what is seen of them counts, so more hold."""
-    found = covered(times, runs)
-    assert min(found.values()) > (0.93 if runs == RUNS else 0.924), found
-    assert max(found.values()) < most, found
+def _truth():
+    """What needs the whole block, without any error: from itself, which the tests above hold to closed forms."""
+    bench = Bench(u_hit_mm=1e-6)
+    rows = tolerances_of(bench)
+    found = evaluate(Sheet(tuple(bench.rows), None), bench.readings, KIT)[0]
+    whole = {name: over(found[rows[name]].first) for name in ("a parallel face", "a bore that runs out")}
+    return {**TRUTH, "a profile": _corner() - 0.05, **whole}
+
+
+def test_what_is_stated_holds_the_truth():
+    """Of 2,000 runs of a 95.45 % region 93 to 97 % hold but for 1 time in 1,000 (binomial); the seeds are fixed. Each place is
+    touched 20 times. What rests on the extremes of many hits is drawn outward by their errors, and says so in U; the zone
+    of a flat face is the least, so that a little more holds."""
+    found = covered(20, RUNS)
+    assert min(found.values()) > 0.93, found
+    assert max(share for name, share in found.items() if name != "a flat face") < 0.97, found
+    assert found["a flat face"] < 0.985, found
+
+
+def test_of_few_hits_what_is_stated_holds_at_least():
+    """Of 400 runs at least 92.4 % but for 1 time in 200. The larger of what is stated and what is seen of few hits counts, so
+    more than 95.45 % may hold."""
+    found = covered(1, FEWER)
+    assert min(found.values()) > 0.924, found
+    assert max(found.values()) < 0.995, found
 
 
 def test_two_bores_in_one_line_are_a_common_datum():

@@ -56,6 +56,7 @@ class AtNominal(Model):
 
     where: Literal["nominal"] = "nominal"
     under_targets: ClassVar = False
+    in_system: ClassVar = True  # it is told in the axes of the active system
     whose: ClassVar = "with a nominal"
 
     def may_be(self, state: JobResults) -> Iterable[SheetRow]:
@@ -118,6 +119,10 @@ class AtOneHeight(Model):
     to: Literal["highest", "lowest", "middle"] = "highest"
     under_targets: ClassVar = True
     whose: ClassVar = "at a height"
+
+    @property
+    def in_system(self) -> bool:
+        return self.by == "system"
 
     def may_be(self, state: JobResults) -> Iterable[SheetRow]:
         return [row for row in state.measured if row.recipe.stands_somewhere]

@@ -29,7 +29,6 @@ from .words import WORDS
 
 NOTHING = "Nothing was planned."
 ON_MM = 1e-3  # how near a target lies to its face
-ROUND = ("position", "coaxiality", "perpendicularity", "parallelism")  # of what is no plane, these are judged in round zones
 
 
 @dataclass(frozen=True)
@@ -100,7 +99,7 @@ def _why_not(callout: Callout, faces: Sequence[Mapping[str, Any]], letters: Coll
         return f"Its datum {missing[0]} is on no face of the file that can be measured."
     if (callout.kind, callout.zone_mm, frozenset(firsts(callout.faces, faces))) in there:
         return "It is on the sheet."
-    if callout.kind in ROUND and not callout.round and any(faces[i]["surface"] != "plane" for i in callout.faces):
+    if _kind(callout).round_zone and not callout.round and any(faces[i]["surface"] != "plane" for i in callout.faces):
         return "Its zone lies between two planes, and which is not in the file. Put it on from the form on Derive."
     try:
         recipe_from_dict({"name": "?", **_raw(callout, [1], [[2] * len(group) for group in callout.datums])})
@@ -109,8 +108,12 @@ def _why_not(callout: Callout, faces: Sequence[Mapping[str, Any]], letters: Coll
     return ""
 
 
+def _kind(callout: Callout) -> type[ToleranceRecipe]:
+    return cast(type[ToleranceRecipe], KINDS[callout.kind])
+
+
 def _raw(callout: Callout, of: Sequence[int], datums: Sequence[Sequence[int]]) -> dict[str, Any]:
-    kind = cast(type[ToleranceRecipe], KINDS[callout.kind])
+    kind = _kind(callout)
     boundaries = callout.boundaries or ("none",) * len(datums)
     raw = kind.with_material(kind.on(of, datums), callout.condition, boundaries)
     return {**raw, "zone_mm": callout.zone_mm, **({"name": callout.name} if callout.name else {})}
@@ -236,7 +239,7 @@ def _callout(state: JobResults, row: SheetRow) -> Callout | None:
     condition, boundaries = tolerance.material
     told = recipe.kind, tolerance.zone_mm, faces, tuple(map(tuple, groups)), condition, boundaries, recipe.name
     surfaces = {state.job.part.faces[face]["surface"] for face in faces}
-    return Callout(*told, round=recipe.kind in ROUND and "plane" not in surfaces)
+    return Callout(*told, round=tolerance.round_zone and "plane" not in surfaces)
 
 
 def _under(state: JobResults, rows: Sequence[int]) -> tuple[int, ...]:

@@ -74,7 +74,7 @@ def detail_text(state: JobResults, now: Placed) -> DetailText:
         then = f"Then {length_text(after, units)} is left at most{': in' if plan.inside else '; that is not in yet'}."
         by_name = {a.name: a for a in now.recipe.adjusters}
         turns = tuple(
-            TurnText(t.name, turns_text(t.turns, by_name[t.name].step), _way(by_name[t.name], t.move_mm, placing, units),
+            TurnText(t.name, turns_text(t.turns, by_name[t.name].step), way_text(by_name[t.name], t.move_mm, placing, units),
                      "at its end" if t.at_end else "")
             for t in plan.turns
         )  # fmt: skip
@@ -94,7 +94,8 @@ def turns_text(turns: float, step: float) -> str:
     return f"{count:.2f} turn{'' if round(count, 2) == 1 else 's'}"
 
 
-def _way(adjuster: AdjusterRecipe, move_mm: float, placing: Placing, units: Units) -> str:
+def way_text(adjuster: AdjusterRecipe, move_mm: float, placing: Placing, units: Units) -> str:
+    """How far, and which way, the detail goes there."""
     if move_mm == 0.0:
         return "no farther"
     direction: Array = np.sign(move_mm) * np.array(adjuster.direction, float) / np.linalg.norm(adjuster.direction)

@@ -31,8 +31,10 @@ from ..core.units import Units, length_text
 from ..exchange.table import RowText
 from ..jobs import place
 from ..jobs.ahead import ahead_of
+from ..jobs.details import placed
 from ..jobs.fitter import detail_of
 from ..jobs.results import JobResults, load
+from ..jobs.turning import Turning
 from ..store.database import AWAY as DATABASE_AWAY
 from ..store.database import CHANGED, TIP, database_url, snapshot
 from ..store.models import Instrument, Station
@@ -44,6 +46,7 @@ LISTEN = "X-Live"  # of an answer that is no page: what its asker may listen to
 BACKLOG, TIPS = 60, 3
 SMALL_SHARE = 0.2  # of the way to a target, that is not worth a word
 HEARTBEAT_S, WATCH_S, TOGETHER_S, BEGIN_S = 5.0, 1.0, 0.03, 3.0
+NO_TARGETS: tuple[frozenset[int], Turning | None] = frozenset(), None
 AWAY = "The database is away for a moment. Every confirmed hit is kept; this page goes on by itself."
 NOT_SHOWN = "What changed could not be shown here. Every confirmed hit is kept. Load the page again."
 Word = dict[str, Any]
@@ -109,7 +112,8 @@ class Hub:
         self.wake, self.hearing = threading.Event(), threading.Event()
         self.away = False
         self.links: dict[int, bool] = {}
-        self.targets: dict[int, frozenset[int]] = {}  # by fitter's link, the rows that it may hear of
+        # by fitter's link, the rows that it may hear of, and what is being turned
+        self.targets: dict[int, tuple[frozenset[int], Turning | None]] = {}
         self.watched = 0.0
         self.begun = False
         self.asked = EnvironBuilder(app).get_environ()
@@ -327,8 +331,9 @@ class Hub:
             if detail is None or detail.job_id != state.job.id:
                 self.targets.pop(link, None)
                 return _event("gone", {})
-            self.targets[link] = frozenset(detail.recipe["targets"])
-            return _event("detail", {"html": now_html(state, detail)})
+            now = placed(state, detail)
+            self.targets[link] = frozenset(now.recipe.targets), Turning.of(state, now)
+            return _event("detail", {"html": now_html(state, now)})
 
     def _all_html(self, state: JobResults) -> str:
         view = JobView.of(state)
@@ -357,14 +362,16 @@ class Hub:
             message |= _from_nominal(state, tip, word.get("radius")) | _from_target(state, tip)
             if (missing := place.missing(state, tip, word.get("radius"))) is not None:
                 message["place"] = told = {**place.told(state, missing), "at": word.get("at")}
-                self._to_fitters(watched, told)
+                self._to_fitters(watched, told, tip)
         self._send(watched.pages, _event("tip", message), may_drop=True)
 
-    def _to_fitters(self, watched: Watched, told: dict) -> None:
-        """Where the reflector is, to those whose detail carries that place."""
-        if watched.fitters:
-            mine = [page for page in list(watched.fitters) if told["row"] in self.targets.get(page.link or 0, ())]
-            self._send(mine, _event("place", told), may_drop=True)
+    def _to_fitters(self, watched: Watched, told: dict, tip_part) -> None:
+        """Where the reflector is, and what is left to be turned, to those whose detail carries that place."""
+        for page in list(watched.fitters):
+            targets, turning = self.targets.get(page.link or 0, NO_TARGETS)
+            if told["row"] in targets:
+                left = turning.told(told["row"], tip_part) if turning is not None else {}
+                self._send([page], _event("place", told | left), may_drop=True)
 
 
 def _together(waiting: Word | None, word: Word) -> Word:

@@ -3,5 +3,19 @@
 from .adjusters import Adjuster, Effect, Plan, Turn, learned, plan_turns
 from .detail import Lies, lies
 from .each import learned_each, plan_each
+from .progress import Progress, progress
 
-__all__ = ["Adjuster", "Effect", "Lies", "Plan", "Turn", "learned", "learned_each", "lies", "plan_each", "plan_turns"]
+__all__ = [
+    "Adjuster",
+    "Effect",
+    "Lies",
+    "Plan",
+    "Progress",
+    "Turn",
+    "learned",
+    "learned_each",
+    "lies",
+    "plan_each",
+    "plan_turns",
+    "progress",
+]

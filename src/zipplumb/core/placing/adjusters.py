@@ -100,6 +100,7 @@ class Plan:
     ----------
     left_mm : (n, 3) what is then still missing at each target: actual less nominal
     inside : every target is then in its zone; ``rests``: it is already, by more than is uncertain
+    carries : (k, n, 3) how each of the turns by itself carries each target
     unmoved : (6, k) motions about the targets' middle, of unit size, that no adjuster makes
     fights : adjusters that can only be turned together with others, since there are more than motions
     """
@@ -110,6 +111,7 @@ class Plan:
     rests: bool
     unmoved: Array
     fights: tuple[str, ...]
+    carries: Array
 
 
 def answers_of(adjusters: Sequence[Adjuster], about: Array) -> Array:
@@ -145,7 +147,11 @@ def plan_turns(found: Lies, nominal: Array, zones_mm: Array, adjusters: Sequence
     ordered = turns_told(adjusters, solved, moves, turns, (lows, highs))
     fights = tuple(a.name for a, row in zip(adjusters, against.T, strict=True) if np.linalg.norm(row) > MOVED)
     inside = bool(np.all(np.linalg.norm(left, axis=1) <= zones_mm))
-    return Plan(() if rests else ordered, found.off_mm if rests else left, inside, rests, vt[r:].T, fights)
+    motions = into[:, None] * back * moves  # (6, m)
+    carries = np.einsum("nij,jm->mni", moves_of(nominal, found.about), motions)
+    if rests:
+        return Plan((), found.off_mm, inside, rests, vt[r:].T, fights, carries[:0])
+    return Plan(ordered, left, inside, rests, vt[r:].T, fights, in_that_order(carries, adjusters, ordered))
 
 
 def turns_told(
@@ -159,6 +165,12 @@ def turns_told(
         if t != 0.0 or e
     ]
     return tuple(sorted(told, key=lambda turn: -abs(turn.move_mm)))
+
+
+def in_that_order(carries: Array, adjusters: Sequence[Adjuster], turns: Sequence[Turn]) -> Array:
+    """Of adjusters (m, ...), those of some turns, in their order."""
+    place = {a.name: k for k, a in enumerate(adjusters)}
+    return np.asarray(carries[[place[turn.name] for turn in turns]])
 
 
 def bounds(adjusters: Sequence[Adjuster], effects: Sequence[Effect]) -> tuple[Array, Array]:

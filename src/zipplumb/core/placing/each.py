@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from ..frames import Array
-from .adjusters import COVERAGE, SETTLES_MM, Adjuster, Effect, Plan, bounds, settable, turns_told, wiser
+from .adjusters import COVERAGE, SETTLES_MM, Adjuster, Effect, Plan, bounds, in_that_order, settable, turns_told, wiser
 
 NONE_UNMOVED = np.zeros((6, 0))
 
@@ -32,7 +32,11 @@ def plan_each(
     told = turns_told(adjusters, wanted, moves, turns, (lows, highs))
     rests = bool(np.all(np.linalg.norm(off_mm, axis=1) + COVERAGE * u_mm <= zones_mm))
     inside = bool(np.all(np.linalg.norm(left, axis=1) <= zones_mm))
-    return Plan(() if rests else told, off_mm if rests else left, inside, rests, NONE_UNMOVED, ())
+    carries = np.zeros((len(adjusters), len(off_mm), 3))
+    carries[np.arange(len(adjusters)), which] = moves[:, None] * along
+    if rests:
+        return Plan((), off_mm, inside, rests, NONE_UNMOVED, (), carries[:0])
+    return Plan(told, left, inside, rests, NONE_UNMOVED, (), in_that_order(carries, adjusters, told))
 
 
 def learned_each(

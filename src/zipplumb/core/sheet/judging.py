@@ -16,6 +16,7 @@ from ..alignment import Alignment
 from ..features import Feature, carried_moves
 from ..frames import Array, Motion
 from ..tolerances import Verdict, judge
+from ..tolerances.extremes import drawn_outward
 from ..uncertainty import STEP, Source, Uncertainty, exact, longest, slope, turned
 from .base import Asked, RowRecipe
 from .quantities import Quantity
@@ -176,7 +177,7 @@ def characteristics_of(
     for limits, quantity in asked:
         if quantity.of is None:
             form = _form(row, found)
-            judged.append(decided(quantity, limits, Told(*form), found.state) if form else none_yet(quantity, limits))
+            judged.append(decided(quantity, limits, form, found.state) if form else none_yet(quantity, limits))
         elif quantity not in there:
             judged.append(none_yet(quantity, limits))
         else:
@@ -197,11 +198,18 @@ def _told_of(quantities: Sequence[Quantity], feature: Feature, system: Alignment
     return told_in(numbers, [feature], system) if numbers else []
 
 
-def _form(row: int, found: FoundFeature) -> tuple[float, Uncertainty] | None:
-    """The form, and its uncertainty: of its two extreme hits, as stated, since what is seen holds the form itself."""
+def _form(row: int, found: FoundFeature) -> Told | None:
+    """The form, and its uncertainty: of its two extreme hits, as stated, since what is seen holds the form itself.
+
+    Of many hits these are drawn outward, which U says once all are there.
+    """
     if found.fit is None or found.fit.spare < 1:
         return None
-    return found.fit.form, Uncertainty(1, {Source("hits", row): np.array([[np.sqrt(2) * found.u_hit_mm]])})
+    source, u_hit = Source("hits", row), found.u_hit_mm
+    if found.state != "done" or found.residuals is None or found.fit.per_point > 1:
+        return Told(found.fit.form, Uncertainty(1, {source: np.array([[np.sqrt(2) * u_hit]])}))
+    u_mm, near = drawn_outward(found.calm_share * found.residuals, u_hit, about=False)
+    return Told(found.fit.form, Uncertainty(1, {source: np.array([[u_mm]])}), near=near(0.0))
 
 
 def none_yet(quantity: Quantity, limits: Asked) -> Characteristic:

@@ -9,7 +9,6 @@ from typing import Annotated, Any, ClassVar, Literal, get_args
 
 import numpy as np
 from pydantic import Field, ValidationError
-from scipy import special
 
 from ..errors import FitError, PlumbError
 from ..features import Feature, carried_moves, differences, extent_of, frame_of, sizes_of, stands_somewhere, widening
@@ -23,6 +22,7 @@ from .given import PartSurfaces
 from .quantities import Quantity
 from .results import FoundFeature, State
 from .row_hits import SAME_RADIUS_MM, RowHits
+from .scatter import surely_worse
 
 Fitted = Callable[..., FitResult]  # of (n, 3) centers
 HitCount = Annotated[int, Field(ge=1, le=10_000)]
@@ -32,7 +32,6 @@ Criterion = Literal["gaussian", "chebyshev", "inscribed", "circumscribed", "tang
 RoundCriterion = Literal["gaussian", "chebyshev", "inscribed", "circumscribed"]
 StraightCriterion = Literal["gaussian", "chebyshev", "tangent"]
 Terms = Literal["diameter", "radius"]
-SURELY_WORSE = 0.01
 TIP_STEP = 1e-3  # mm, of a radius
 # what a row keeps when it becomes one of another kind
 CARRIED_OVER = ("name", "note", "datum", "taking", "spacing_mm", "every_s", "plane", "plane_hits", "hits_of")
@@ -47,11 +46,6 @@ def worse(stated_mm: float, seen_mm: float, spare: int) -> tuple[float, float]:
     if not np.isfinite(seen_mm):
         return stated_mm, np.inf
     return max(stated_mm, seen_mm), float(spare) if surely_worse(stated_mm, seen_mm, spare) else np.inf
-
-
-def surely_worse(stated_mm: float, seen_mm: float, spare: int) -> bool:
-    """Hits scatter more than their maker's word alone explains: they show form, or are worse than stated."""
-    return bool(seen_mm**2 * spare > stated_mm**2 * special.chdtri(spare, SURELY_WORSE))
 
 
 def feature_of_hits(

@@ -17,6 +17,7 @@ from ..frames import Array, unit
 from ..probing import Side
 from ..tolerances import Verdict
 from ..uncertainty import Source, Uncertainty, exact
+from .scatter import most_alone
 
 State = Literal["todo", "taking", "asks", "done", "waits", "failed"]
 STEP_MM = 1e-3  # beside a place, to see which way is out
@@ -77,11 +78,27 @@ class FoundFeature:
 
     @cached_property
     def touched(self) -> Array:
-        """(n, 3) where it was touched, each as far off the fitted shape as it really is; of what has a fit."""
+        """(n, 3) where it was touched, each as far off the fitted shape as it was read; of what has a fit."""
+        return self._off_the_shape(1.0)
+
+    @cached_property
+    def calm(self) -> Array:
+        """The same as they likely are, without the hits' own errors."""
+        return self._off_the_shape(self.calm_share)
+
+    @property
+    def calm_share(self) -> float:
+        """Of how far each lies off the fitted shape, the share that is surely not the hits' own error: its best linear
+        prediction, with the most that they scatter alone."""
+        assert self.fit is not None
+        scatter, alone = self.fit.sigma, most_alone(self.u_hit_mm, self.fit.spare)
+        return 1 - (alone / scatter) ** 2 if scatter > alone else 0.0
+
+    def _off_the_shape(self, share: float) -> Array:
         assert self.contacts is not None and self.residuals is not None
         distance = self.shape.distance
         ahead, behind = (np.stack([distance(self.contacts + s * e) for e in np.eye(3)], axis=1) for s in (STEP_MM, -STEP_MM))
-        return np.asarray(self.contacts + self.air * self.residuals[:, None] * unit(ahead - behind))
+        return np.asarray(self.contacts + share * self.air * self.residuals[:, None] * unit(ahead - behind))
 
     @property
     def air(self) -> int:

@@ -55,6 +55,15 @@ def least_slab_at(points: Array, axis: Array, angle_rad: float, near: Array) -> 
     return float(min(found.fun, width(0.0)))
 
 
+def stands_like(near: Array, axis: Array, angle_rad: float) -> Array:
+    """The direction (3,) that stands at an angle to an axis, as near to another as can be."""
+    axis = unit(axis)
+    axis = -axis if near @ axis < 0 else axis
+    across = near - (near @ axis) * axis
+    size = float(np.linalg.norm(across))
+    return np.asarray(np.cos(angle_rad) * axis + (np.sin(angle_rad) / size * across if size > FLAT_MM else 0.0))
+
+
 def length_at(ends: Array, axis: Array, angle_rad: float) -> float:
     """The zone that a straight axis (2, 3) needs where it should stand at an angle to a datum's direction.
 
@@ -74,6 +83,6 @@ def about_line(points: Array, at: Array, direction: Array) -> Array:
     return rel - np.outer(rel @ direction, direction)
 
 
-def run_out(points: Array, at: Array, direction: Array) -> float:
-    """Largest less least distance from an axis, as the part turns on it."""
-    return float(np.ptp(np.linalg.norm(about_line(points, at, direction), axis=1)))
+def from_axis(points: Array, at: Array, direction: Array) -> Array:
+    """(n,) distances from an axis: what a dial reads as the part turns on it."""
+    return np.asarray(np.linalg.norm(about_line(points, at, direction), axis=1))

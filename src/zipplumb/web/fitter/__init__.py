@@ -10,7 +10,7 @@ from markupsafe import Markup
 from sqlalchemy.orm import Session
 
 from ...jobs import fitter
-from ...jobs.details import placed
+from ...jobs.details import Placed, placed
 from ...jobs.details_text import detail_text
 from ...jobs.results import JobResults, load
 from ...store.database import snapshot
@@ -22,9 +22,9 @@ from ..live import may_listen
 blueprint = Blueprint("fitter", __name__)
 
 
-def now_html(state: JobResults, detail: Detail) -> str:
+def now_html(state: JobResults, now: Placed) -> str:
     """What is to be done at a detail now."""
-    return render_template("_fitter_now.html", d=detail_text(state, placed(state, detail)))
+    return render_template("_fitter_now.html", d=detail_text(state, now))
 
 
 @blueprint.get("/fit/<token>")
@@ -35,7 +35,9 @@ def page(token: str):
         if detail is None:
             return render_template("fitter_gone.html"), 404
         state = load(session, detail.job_id)
-        return render_template("fitter.html", token=token, name=detail.recipe["name"], now=now_html(state, detail))
+        return render_template(
+            "fitter.html", token=token, name=detail.recipe["name"], now=now_html(state, placed(state, detail))
+        )
 
 
 def _detail(session: Session, token: str) -> Detail | None:

@@ -18,6 +18,7 @@ from ..toleranced.place import AboutAxisRecipe, around, points_in
 
 class CoaxialityRecipe(ConditionedRecipe, AboutAxisRecipe):
     kind: Literal["coaxiality"] = "coaxiality"
+    round_zone = True
 
     def member(self, row: int, found: FoundFeature) -> Member:
         if plane_of(found.shape) is not None:

@@ -48,6 +48,7 @@ class PositionRecipe(ConditionedRecipe, InDatumsRecipe):
     """``across``: a round zone, or two planes square to one axis of the system."""
 
     kind: Literal["position"] = "position"
+    round_zone = True
     across: Literal["round", "X", "Y", "Z"] = "round"
 
     def judged(self, row: int, found: Mapping[int, FoundFeature], system: Alignment | None) -> Judgement:

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Literal
 
 import numpy as np
 
+from ...alignment import Alignment
 from ...features import Feature
 from ...frames import Array, perpendicular_pair
 from ...shapes import Line
@@ -26,7 +28,11 @@ class StraightnessRecipe(FormRecipe):
         assert found.feature is not None and found.contacts is not None and found.residuals is not None
         aside = perpendicular_pair(found.shape.direction)[0]
         places = found.contacts + found.residuals[:, None] * aside
-        return Member(found.name, found, Feature(found.name, Touched(places), found.feature.local), (row, found.u_hit_mm))
+        feature = Feature(found.name, Touched(places), found.feature.local)
+        return Member(found.name, found, feature, (row, found.u_hit_mm), found.contacts)
+
+    def signed(self, member: Member, system: Alignment | None) -> Callable[[Array], Array]:
+        return lambda points: np.zeros(len(points))  # its hits as if they lay on the line
 
     def least(self, points: Array) -> float:
         normal = np.linalg.svd(points - points.mean(axis=0))[2][-1]

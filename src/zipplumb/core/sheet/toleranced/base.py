@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import Annotated, Any
+from typing import Annotated, Any, ClassVar
 
 import numpy as np
 from pydantic import Field
@@ -20,6 +20,7 @@ from ...deriving.drawing import segment
 from ...errors import DeriveError, InputError
 from ...features import Feature, axis_of, plane_of, point_of
 from ...frames import Array, Motion
+from ...tolerances.extremes import drawn_outward
 from ...uncertainty import Source, Uncertainty, exact
 from ...units import Unit, mm
 from ..base import Asked, FeatureRef, Internal, Length
@@ -53,12 +54,14 @@ class Touched:
 
 @dataclass(frozen=True, eq=False)
 class Member:
-    """What of one row has to lie in the zone. ``noise``: (row, u_hit) where each point is a hit of its own; else None."""
+    """What of one row has to lie in the zone. ``noise``: (row, u_hit) where each point is a hit of its own; else None.
+    ``calm``: (n, 3) where the points likely are without their errors."""
 
     name: str
     found: FoundFeature
     feature: Feature
     noise: tuple[int, float] | None = None
+    calm: Array | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -73,6 +76,8 @@ class Zone:
     offset : the same -> (3,) of which the size is the length, where it is one
     off : points (n, 3) -> (n, 3) how each lies off the middle of the zone, to show where it is worst
     share : by how much the size answers to the error of one hit
+    signed : the same -> (n,) how far each lies to the one side; the size is their range, or with ``about`` twice the farthest
+        from zero
     still : it is the same wherever the points lie, as a form is
     bonus : shapes of ``others`` -> mm by which the zone may be larger than was asked; ``bonus_noise``: (row, mm) of the hits
         that the mating size rests on
@@ -85,6 +90,8 @@ class Zone:
     offset: Callable[..., Array] | None = None
     off: Callable[..., Array] | None = None
     share: float = float(np.sqrt(2))
+    signed: Callable[..., Array] | None = None
+    about: bool = False
     still: bool = False
     bonus: Callable[..., float] | None = None
     bonus_noise: tuple[int, float] | None = None
@@ -96,6 +103,7 @@ class ToleranceRecipe(JudgedRecipe):
 
     role = "tolerance"
     takes_zone = True
+    round_zone: ClassVar[bool] = False  # of an axis or a center it is a cylinder or a sphere, as these are judged
     of: Annotated[tuple[FeatureRef, ...], Field(min_length=1, max_length=60)]
     zone_mm: Length
     asked: Annotated[tuple[Asked, ...], Internal(), Field(max_length=0)] = ()
@@ -177,8 +185,7 @@ class ToleranceRecipe(JudgedRecipe):
         features = [in_system(f, zone.system) for f in (member.feature, *zone.others)]
         told = _told(zone, features)
         if member.noise is not None:
-            hits = Uncertainty(1, {Source("hits", member.noise[0]): np.array([[zone.share * member.noise[1]]])})
-            told = replace(told, uncertainty=told.uncertainty + hits)
+            told = _with_errors_of_hits(told, member, zone, features[1:])
         bonus = max(zone.bonus(*(f.shape for f in features[1:])), 0.0) if zone.bonus is not None else 0.0
         if zone.bonus_noise is not None and bonus > 0:
             mating = Uncertainty(1, {Source("hits", zone.bonus_noise[0]): np.array([[zone.bonus_noise[1]]])})
@@ -233,6 +240,20 @@ def _told(zone: Zone, features: list[Feature]) -> Told:
     return replace(told[0], uncertainty=told[-1].uncertainty)
 
 
+def _with_errors_of_hits(told: Told, member: Member, zone: Zone, others: Sequence[Feature]) -> Told:
+    """Its uncertainty with that of the hits at the extremes; of many hits these are drawn outward, which U says too."""
+    assert member.noise is not None
+    row, u_hit = member.noise
+    if zone.signed is None or member.calm is None:
+        own = Uncertainty(1, {Source("hits", row): np.array([[zone.share * u_hit]])})
+        return replace(told, uncertainty=told.uncertainty + own)
+    calm = member.calm if zone.system is None else zone.system.points(member.calm)
+    u_mm, near = drawn_outward(zone.signed(calm, *(f.shape for f in others)), u_hit, zone.about)
+    spread = told.uncertainty + Uncertainty(1, {Source("hits", row): np.array([[u_mm]])})
+    outward = near(told.uncertainty.u())
+    return replace(told, uncertainty=spread, near=told.near if outward is None else max(told.near or 0.0, outward))
+
+
 def rank(judged: Characteristic) -> tuple[int, float]:
     """The worse comes first."""
     return (WORST.index(judged.verdict.word), -judged.verdict.used) if judged.verdict else (len(WORST), 0.0)
@@ -270,7 +291,8 @@ def surface_of(row: int, found: FoundFeature) -> Member:
     member = _moving(found, feature, found.touched)
     moves = member.feature.uncertainty
     shared = Uncertainty(6, {s: t for s, t in moves.terms.items() if s != Source("hits", row)}, moves.spare)
-    return replace(member, feature=replace(member.feature, uncertainty=shared), noise=(row, found.u_hit_mm))
+    unshared = replace(member.feature, uncertainty=shared)
+    return replace(member, feature=unshared, noise=(row, found.u_hit_mm), calm=found.calm)
 
 
 def whole_of(row: int, found: FoundFeature) -> Member:

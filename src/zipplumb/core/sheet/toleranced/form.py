@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import ClassVar
+
+import numpy as np
 
 from ...alignment import Alignment
 from ...errors import DeriveError
 from ...fitting import fit
 from ...frames import Array
+from ..judging import in_system
 from ..results import FoundFeature
 from .base import KEPT, Member, ToleranceRecipe, Zone, surface_of
 
@@ -34,7 +37,13 @@ class FormRecipe(ToleranceRecipe):
         return surface_of(row, found)
 
     def zone_for(self, member: Member, found: Mapping[int, FoundFeature], system: Alignment | None) -> Zone:
-        return Zone(self.least, system=system, still=True)
+        return Zone(self.least, system=system, still=True, signed=self.signed(member, system))
+
+    def signed(self, member: Member, system: Alignment | None) -> Callable[[Array], Array]:
+        """How far places lie off the fitted shape: about what the least zone has to hold."""
+        assert member.found.feature is not None
+        shape = in_system(member.found.feature, system).shape
+        return lambda points: np.asarray(shape.distance(points))
 
     def least(self, points: Array) -> float:
         """The least zone that holds them."""

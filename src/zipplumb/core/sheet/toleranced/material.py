@@ -15,8 +15,8 @@ from ...frames import Array
 from ...shapes import Circle
 from ...units import mm
 from ..judging import in_system
-from ..measured import surely_worse
 from ..results import FoundFeature
+from ..scatter import surely_worse
 from .base import KEPT, Member, ToleranceRecipe, Zone
 
 Condition = Literal["none", "maximum", "least"]

@@ -11,7 +11,7 @@ from ...alignment import Alignment
 from ...errors import DeriveError
 from ...features import axis_of, direction_of, own_direction, plane_of
 from ...frames import Array, angle_between
-from ...tolerances.zones import least_slab_across, least_slab_at, length_at, spread
+from ...tolerances.zones import least_slab_across, least_slab_at, length_at, spread, stands_like
 from ..base import FeatureRef
 from ..datums import Datum
 from ..results import FoundFeature
@@ -75,10 +75,14 @@ class OrientationRecipe(ConditionedRecipe, ToDatumRecipe):
                 return least_slab_across(points, axis)
             return least_slab_at(points, axis, angle, near)
 
+        def read(points: Array, shape: Any) -> Array:
+            return np.asarray(points @ stands_like(near, own_direction(shape), angle))
+
         def ends(points: Array, shape: Any) -> float:
             return length_at(points, own_direction(shape), angle)
 
-        return self.with_bonus(Zone(surface if is_plane else ends, (datum.feature,), system), member, found)
+        zone = Zone(surface, (datum.feature,), system, signed=read) if is_plane else Zone(ends, (datum.feature,), system)
+        return self.with_bonus(zone, member, found)
 
     def _turned_by_both(self, member: Member, system: Alignment) -> Zone:
         """The zone has the nominal's direction in the system of both datums, and stands anywhere."""
@@ -91,5 +95,5 @@ class OrientationRecipe(ConditionedRecipe, ToDatumRecipe):
             return np.asarray(along - (along @ way) * way)
 
         if plane_of(member.found.shape) is not None:
-            return Zone(lambda points: spread(points, way), (), system)
+            return Zone(lambda points: spread(points, way), (), system, signed=lambda points: np.asarray(points @ way))
         return Zone(lambda points: float(np.linalg.norm(across(points))), (), system, across)

@@ -38,7 +38,10 @@ def around(off: Off, others: tuple[Feature, ...], system: Alignment | None, poin
     def offset(touched: Array, *shapes: Any) -> Array:
         return BOTH_SIDES * np.asarray(off(touched, *shapes)[farthest])
 
-    return Zone(size, others, system, offset, off, BOTH_SIDES)
+    def far(touched: Array, *shapes: Any) -> Array:
+        return np.asarray(np.linalg.norm(off(touched, *shapes), axis=1))
+
+    return Zone(size, others, system, offset, off, BOTH_SIDES, far, about=True)
 
 
 def points_in(member: Member, system: Alignment | None) -> Array:

@@ -58,7 +58,7 @@ class ProfileRecipe(InDatumsRecipe):
                 return "Material is missing there: nothing that is taken off brings it in."
             return f"Taking {mm(over / BOTH_SIDES, '.4f')} off there brings that place in."
 
-        return Zone(size, (), system, None, off, BOTH_SIDES, rework=rework)
+        return Zone(size, (), system, None, off, BOTH_SIDES, out, about=True, rework=rework)
 
 
 def _closed(nominal: Any) -> bool:

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from typing import Any
 
+import numpy as np
+
 from ...alignment import Alignment
 from ...errors import DeriveError
 from ...features import Feature, axis_line, plane_of
 from ...frames import Array
-from ...tolerances.zones import run_out, spread
+from ...tolerances.zones import from_axis
 from ..results import FoundFeature
 from .base import KEPT, Member, Zone, surface_of
 
@@ -23,8 +25,8 @@ def touched_of(row: int, found: FoundFeature, types: tuple[type, ...], words: st
 def turned_about(member: Member, datum: Feature, system: Alignment | None) -> Zone:
     face = plane_of(member.found.shape) is not None
 
-    def size(points: Array, shape: Any) -> float:
+    def read(points: Array, shape: Any) -> Array:
         axis = axis_line(shape)
-        return spread(points, axis.direction) if face else run_out(points, axis.point, axis.direction)
+        return points @ axis.direction if face else from_axis(points, axis.point, axis.direction)
 
-    return Zone(size, (datum,), system)
+    return Zone(lambda *where: float(np.ptp(read(*where))), (datum,), system, signed=read)
