@@ -178,6 +178,22 @@ def test_a_datum_at_its_boundary_lets_the_whole_pattern_shift(least, left):
     assert ("shifted by X" in found.told.replace("\u00a0", " ")) == (left < 0.2)
 
 
+@pytest.mark.parametrize(("boundary", "left"), [("none", 0.2), ("maximum", 0.0), ("least", 0.1)])
+def test_a_face_is_told_from_a_bore_with_clearance(boundary, left):
+    """An end face 0.1 too far from a bore needs 2 · 0.1 of profile. With 0.2 of clearance all round (20.0 where 19.6 is the
+    most material) the part gives way wholly; with 0.05 (20.1 is the least) as far as that (geometry; ISO 2692, 5459)."""
+    bench = Bench(u_hit_mm=1e-5)
+    top, side, _ = block(bench)
+    limits = {"asked": [{"key": "diameter", "lower": -0.4, "upper": 0.1}]}
+    pilot = bore(bench, [0, 0, 60], 20, (0, 0, 60, 20), top, **limits)
+    face = bench.plane([-250.1, 0, 30], [-1, 0, 0], nominal={"shape": "plane", "point": (-250, 0, 30), "normal": (-1, 0, 0)})
+    datums = in_order(top, pilot, side)
+    datums[1]["boundary"] = boundary
+    found = judged(bench, bench.add({"kind": "surface_profile", "of": [face], "zone_mm": 0.05, "datums": datums}))
+    assert found.first.actual == pytest.approx(left, abs=2e-5)
+    assert ("shifted by X" in found.told.replace("\u00a0", " ")) == (boundary != "none")
+
+
 def test_mobility_finds_the_least_of_all_shifts_and_turns(random):
     """Brute force: 12 random patterns against 40,000 motions that the clearance allows."""
     for _ in range(12):

@@ -11,7 +11,7 @@ from ..core.alignment.reference_points import expansion_scale
 from ..core.frames import Array, Motion
 from . import bedplate
 
-STEEL, SHOP_C = "carbon steel", 20.6
+STEEL, SHOP_C = "carbon steel", 23.4
 WORLD_FROM_PART = Motion(Rotation.from_euler("z", 0.35).as_matrix(), np.array([-1000.0, 3900.0, 150.0]))
 OFF_MM, OFF_RAD = 2.0, 3e-3  # by which details lie off at first
 AXES = {"+X": (1.0, 0, 0), "+Y": (0.0, 1, 0), "+Z": (0.0, 0, 1)}

@@ -49,7 +49,7 @@ def told_of(state: JobResults) -> list[Told]:
     job, found = state.job, carried(state.job)
     letters, there = {*_letters(state), *_new_letters(found, state)}, _on_the_sheet(state)
     letters |= {target.letter for target in found.targets}
-    return [Told(_words(c, state), c.faces, _why_not(c, job.part.faces, letters, there)) for c in found.tolerances]
+    return [Told(_words(c, state), c.faces, _why_not(c, found, job.part.faces, letters, there)) for c in found.tolerances]
 
 
 def _letters(state: JobResults) -> dict[str, tuple[int, ...]]:
@@ -88,13 +88,19 @@ def _words(callout: Callout, state: JobResults) -> str:
     return f"{called}{noun} {length_text(callout.zone_mm, state.job.units)}{more}{f' to {datums}' if datums else ''}"
 
 
-def _why_not(callout: Callout, faces: Sequence[Mapping[str, Any]], letters: Collection[str], there: Collection[Any]) -> str:
+def _why_not(
+    callout: Callout, found: Callouts, faces: Sequence[Mapping[str, Any]], letters: Collection[str], there: Collection[Any]
+) -> str:
     missing = [letter for group in callout.datums for letter in group if letter not in letters]
     free = [faces[i]["surface"] for i in callout.faces if kind_for_face(faces[i]) is None]
     if callout.kind not in dict(kinds()):
         return "What more it needs is not in the file. Put it on from the form on Derive."
     if free:
         return f"A face of it is a {free[0]}. Plan places on it, and judge these on Derive."
+    flat = {d.letter for d in found.datums if d.faces and faces[d.faces[0]]["surface"] == "plane"}
+    pairs = zip(callout.datums, callout.boundaries, strict=False)
+    if sizeless := [letter for group, at in pairs if at != "none" for letter in group if letter in flat]:
+        return f"Its datum {sizeless[0]} is flat and has no size, so it has no material boundary."
     if missing:
         return f"Its datum {missing[0]} is on no face of the file that can be measured."
     if (callout.kind, callout.zone_mm, frozenset(firsts(callout.faces, faces))) in there:
@@ -132,7 +138,7 @@ def take_over(actor: Actor, job_id: int) -> int:
         new, there = _new_letters(found, state), _on_the_sheet(state)
         places = _new_targets(found, letters)
         known = {*letters, *new, *(target.letter for target in places)}
-        wanted = [c for c in found.tolerances if not _why_not(c, faces, known, there)]
+        wanted = [c for c in found.tolerances if not _why_not(c, found, faces, known, there)]
         if not wanted:
             raise InputError("The file carries no tolerance that could be planned.", NOTHING, "Put them on by hand.")
         sizes = {face: sized for sized in found.sizes for face in firsts(sized.faces, faces)}

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import logging
 from datetime import UTC, datetime
+from typing import cast
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from ..core.errors import InputError, PlumbError
+from ..core.sheet.systems import SystemRecipe
 from ..core.units import degrees_text, length_text
 from ..exchange.csv_file import write_csv
 from ..exchange.pdf_file import write_pdf
@@ -21,6 +23,7 @@ from .inspection import detail_tables
 from .queue import defer
 from .results import JobResults, load
 from .rows_text import row_texts
+from .standing import at_20_words
 
 log = logging.getLogger(__name__)
 FORMATS = {
@@ -171,6 +174,8 @@ def alignment_words(state: JobResults) -> str:
     name = state.row(active).recipe.name
     ledger = aligned.ledger
     words = f"{name}: {ledger.rank} freedoms held, {ledger.spare} holds spare"
+    if told := at_20_words(cast(SystemRecipe, state.row(active).recipe)):
+        words += f"; lengths {told}"
     if not aligned.squareness:
         return words
     worst = max(aligned.squareness, key=lambda s: abs(s.error_rad))

@@ -15,6 +15,7 @@ from ..core.frames import Array
 from ..core.sameness import Layered
 from ..core.sheet import RowResult, SheetRow
 from ..core.sheet.results import COVERAGE
+from ..core.sheet.systems import SystemRecipe
 from ..core.units import Units, degrees_text, length_text, quantity_text
 from .results import JobResults
 from .words import words_for
@@ -118,6 +119,12 @@ def _covers(rests_at: Array, reach: Array) -> str:
     narrow = [axis for axis, share in zip("XYZ", shares, strict=True) if share < NARROW]
     more = f" Touch farther apart in {' and '.join(narrow)}: what lies beyond follows by its turns alone." if narrow else ""
     return f"The touches span the part by {told}.{more}"
+
+
+def at_20_words(recipe: SystemRecipe) -> str:
+    """That lengths are told at 20 °C, and what for; "" where they are as they were."""
+    warm = recipe.measured_warm
+    return "" if warm is None else f"at 20 °C ({warm.material}, measured at {warm.temperature_c:g} °C)"
 
 
 def _scale_words(alignment: Alignment) -> str:

@@ -7,10 +7,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from operator import attrgetter
+from typing import cast
 
 from ..core.deriving import Drawing
 from ..core.sameness import Layered
 from ..core.sheet import RowResult, SheetRow, Untied
+from ..core.sheet.systems import SystemRecipe
 from ..core.units import length_text
 from ..exchange.table import RowText
 from ..jobs.ahead import ahead_of
@@ -29,7 +31,8 @@ def _system_words(state: JobResults) -> str:
     active = state.job.alignment_row_id
     if state.alignment is None or active is None:
         return ""
-    return state.row(active).recipe.name
+    recipe = cast(SystemRecipe, state.row(active).recipe)
+    return f"{recipe.name}, at 20 °C" if recipe.measured_warm else recipe.name
 
 
 def _rests(state: JobResults) -> str:

@@ -61,7 +61,7 @@ def outside(actual: ActualFeature, row: int, before: Turned) -> ActualFeature:
     if laid is None or found is None or found.fit is None or found.side is None:
         raise AlignmentError(f"{actual.name} has no surface to be laid on from outside.", KEPT, OTHERWISE)
     try:
-        shape, local, own = laid(found, before, Source("hits", row))
+        shape, local, own = laid(actual, before, Source("hits", row))
     except PlumbError as error:
         raise AlignmentError(f"{actual.name} is not laid from outside: {error.happened}", KEPT, OTHERWISE) from error
     feature = actual.feature
@@ -82,13 +82,13 @@ def _of_fit(result: FitResult, shape: Any, u_mm: float, source: Source) -> Laid:
     return shape, result.local, spread.through(np.eye(size, spread.size))
 
 
-def _plane(found: FoundFeature, before: Turned, source: Source) -> Laid:
-    points, faces, nominal = found.touched, found.shape.normal, found.nominal.normal
+def _plane(actual: ActualFeature, before: Turned, source: Source) -> Laid:
+    points, faces, nominal = _points(actual), actual.feature.shape.normal, actual.nominal.normal
     way, middle = before.settled(nominal), points.mean(axis=0)
     if way is None and not before.ways:
         result = fit("plane", points, criterion="chebyshev", toward=faces)
         normal = result.shape.normal
-        return _of_fit(result, Plane(_touched(points, middle, normal), normal), found.u_hit_mm, source)
+        return _of_fit(result, Plane(_touched(points, middle, normal), normal), _found(actual).u_hit_mm, source)
     if way is None:
         along_nominal, along = before.ways[0]
         if abs(along_nominal @ nominal) > SAME_WAY:
@@ -96,10 +96,10 @@ def _plane(found: FoundFeature, before: Turned, source: Source) -> Laid:
         result = fit("line", points, criterion="chebyshev", fixed={"plane": Plane(middle, along)})
         normal = cross(result.shape.direction, along)
         normal = normal * np.sign(normal @ faces)
-        return _of_fit(result, Plane(_touched(points, middle, normal), normal), found.u_hit_mm, source)
+        return _of_fit(result, Plane(_touched(points, middle, normal), normal), _found(actual).u_hit_mm, source)
     shape = Plane(_touched(points, middle, way), way)
     slide = np.zeros((6, 1))
-    slide[2] = found.u_hit_mm
+    slide[2] = _found(actual).u_hit_mm
     return shape, frame_of(shape), Uncertainty(6, {source: slide})
 
 
@@ -108,28 +108,37 @@ def _touched(points: Array, middle: Array, normal: Array) -> Array:
     return np.asarray(middle + ((points - middle) @ normal).max() * normal)
 
 
-def _cylinder(found: FoundFeature, before: Turned, source: Source) -> Laid:
-    way = before.settled(found.nominal.direction)
+def _cylinder(actual: ActualFeature, before: Turned, source: Source) -> Laid:
+    way = before.settled(actual.nominal.direction)
     if way is None and before.ways:
         raise AlignmentError("it lies across the datum before it.", KEPT, OTHERWISE)
-    result = fit("cylinder", found.touched, criterion=_goes(found), fixed={} if way is None else {"direction": way})
-    return _of_fit(result, result.shape, found.u_hit_mm, source)
+    result = fit("cylinder", _points(actual), criterion=_goes(actual), fixed={} if way is None else {"direction": way})
+    return _of_fit(result, result.shape, _found(actual).u_hit_mm, source)
 
 
-def _round(kind: str, fixed: Callable[[Any], dict[str, Any]]) -> Callable[[FoundFeature, Turned, Source], Laid]:
-    def laid(found: FoundFeature, before: Turned, source: Source) -> Laid:
-        result = fit(kind, found.touched, criterion=_goes(found), fixed=fixed(found.shape))
-        return _of_fit(result, result.shape, found.u_hit_mm, source)
+def _round(kind: str, fixed: Callable[[Any], dict[str, Any]]) -> Callable[[ActualFeature, Turned, Source], Laid]:
+    def laid(actual: ActualFeature, before: Turned, source: Source) -> Laid:
+        result = fit(kind, _points(actual), criterion=_goes(actual), fixed=fixed(actual.feature.shape))
+        return _of_fit(result, result.shape, _found(actual).u_hit_mm, source)
 
     return laid
 
 
-def _goes(found: FoundFeature) -> str:
+def _found(actual: ActualFeature) -> FoundFeature:
+    assert actual.found is not None
+    return actual.found
+
+
+def _points(actual: ActualFeature) -> Array:
+    return np.asarray(actual.scale * _found(actual).touched)
+
+
+def _goes(actual: ActualFeature) -> str:
     """In a bore, or over a boss."""
-    return "inscribed" if found.air < 0 else "circumscribed"
+    return "inscribed" if _found(actual).air < 0 else "circumscribed"
 
 
-LAID: Sequence[tuple[type, Callable[[FoundFeature, Turned, Source], Laid]]] = (
+LAID: Sequence[tuple[type, Callable[[ActualFeature, Turned, Source], Laid]]] = (
     (Plane, _plane),
     (Cylinder, _cylinder),
     (Circle, _round("circle", lambda shape: {"normal": shape.normal})),

@@ -32,6 +32,7 @@ from .row_hits import RowHits
 from .ruling import ruled
 from .stations import NETWORK, FoundNetwork, Untied, digest_of, tied
 from .systems import ActualFeature, SystemInputs, SystemRecipe
+from .warm import solved
 
 OF_ROWS = ("feature", "system", "verdict")  # what nodes are of, whose names have a row
 UNPLACED = "Its place is known once the part is aligned."
@@ -266,7 +267,7 @@ class _Graph:
             self.surfaces,
             row.id,
         )
-        alignment = recipe.solve(inputs)
+        alignment = solved(recipe, inputs)
         apart = None
         if recipe.against is not None:
             apart = difference(alignment.part_from_world, inputs.systems[recipe.against].part_from_world)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
@@ -40,7 +40,7 @@ class ActualFeature:
     facing : (3,) the way to the air, world, of a surface point where the tip's way tells it
     tip_mm : how far the tip's center of a bare surface point is off its surface; else 0
     tip_terms : how well that is known, by source
-    found : what its hits make of it, of what was measured
+    found : what its hits make of it, of what was measured; ``scale``: by which its lengths were taken since
     """
 
     name: str
@@ -52,6 +52,7 @@ class ActualFeature:
     tip_mm: float = 0.0
     tip_terms: Mapping[Source, float] = field(default_factory=dict)
     found: FoundFeature | None = None
+    scale: float = 1.0
 
     @classmethod
     def of(cls, found: FoundFeature) -> ActualFeature:
@@ -74,6 +75,14 @@ class ActualFeature:
                 KEPT, "Take three hits in a small triangle there, or hold the part by it.",
             )  # fmt: skip
         return self
+
+    def scaled(self, factor: float) -> ActualFeature:
+        """With its lengths, and those from the world's origin, taken times a factor near 1."""
+        feature = self.feature
+        local = Motion(feature.local.rotation, factor * feature.local.translation)
+        extent = None if feature.extent is None else factor * feature.extent
+        told = Feature(feature.name, feature.shape.scaled(factor), local, feature.uncertainty, extent)
+        return replace(self, feature=told, contacts=factor * self.contacts, scale=factor * self.scale)
 
     @property
     def known_nominal(self) -> Any:
@@ -157,6 +166,9 @@ class SystemInputs:
     def __getitem__(self, feature: int) -> ActualFeature:
         return self.features[feature]
 
+    def scaled(self, factor: float) -> SystemInputs:
+        return replace(self, features={i: feature.scaled(factor) for i, feature in self.features.items()})
+
 
 Share = Literal["X", "Y", "Z", "own"]
 
@@ -176,13 +188,30 @@ class Held(Model):
         return self
 
 
+class ByMaterial(Model):
+    """``u_temperature_c``: standard uncertainty of the temperature; ``u_expansion``: of the coefficient, as a share of it."""
+
+    material: Annotated[str, Field(max_length=40)]
+    temperature_c: float
+    u_temperature_c: Annotated[float, Field(ge=0, le=20)] = 0.5
+    u_expansion: Annotated[float, Field(ge=0, le=1)] = 0.05
+
+
 class SystemRecipe(RowRecipe):
-    """A coordinate system. ``against``: another one, from which the difference is told in six numbers."""
+    """A coordinate system. ``against``: another one, from which the difference is told in six numbers. ``warm``: of what, and
+    how warm, the part was, so that its lengths are told at 20 °C; left out, as they were."""
 
     role = "system"
     so_far: ClassVar[bool] = False  # it rests on those features that are measured, and waits for no others
     fewest: ClassVar[int] = 0  # of which there must be so many
     against: SystemRef | None = None
+    warm: ByMaterial | None = None
+
+    @property
+    def measured_warm(self) -> ByMaterial | None:
+        """Of what, and how warm, the part was, where its lengths are told at 20 °C; a scale of its own may say it."""
+        told = (self.warm, getattr(self, "scale", None))
+        return next((each for each in told if isinstance(each, ByMaterial)), None)
 
     @property
     def seen_from(self) -> int | None:
@@ -215,15 +244,6 @@ class SettledRecipe(SystemRecipe):
         if self.settled_turn is None:
             return None
         return Motion(Rotation.from_rotvec(self.settled_turn).as_matrix(), np.zeros(3))
-
-
-class ByMaterial(Model):
-    """``u_temperature_c``: standard uncertainty of the temperature; ``u_expansion``: of the coefficient, as a share of it."""
-
-    material: Annotated[str, Field(max_length=40)]
-    temperature_c: float
-    u_temperature_c: Annotated[float, Field(ge=0, le=20)] = 0.5
-    u_expansion: Annotated[float, Field(ge=0, le=1)] = 0.05
 
 
 def scale_factor(scale: ByMaterial | str) -> float | None:

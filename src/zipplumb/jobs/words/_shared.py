@@ -22,7 +22,8 @@ FIELDS = {
     "major_radius": "Radius of the ring", "minor_radius": "Radius of the tube", "length": "Length", "width": "Width",
     "ends": "Ends", "scale": "Scale", "temperature_c": "Temperature, °C",
     "u_temperature_c": "Temperature known to, °C", "u_expansion": "Expansion known to, as a share",
-    "material": "Material", "features": "Features", "laid": "Laid on the part", "condition": "Material condition",
+    "material": "Material", "features": "Features", "laid": "Laid on the part",
+    "warm": "Tell lengths at 20 °C, measured on", "condition": "Material condition",
     "feature": "Feature", "make": "What is made", "measure": "What is measured", "start": "Start from",
 }  # fmt: skip
 CHOICES = {

@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from ...alignment import Alignment, align_holds
+from ..base import Internal
 from ..systems import ByMaterial, Held, SettledRecipe, SystemInputs, scale_factor, u_scale_factor
 
 
@@ -14,6 +15,7 @@ class HoldsRecipe(SettledRecipe):
     kind: Literal["holds"] = "holds"
     holds: Annotated[tuple[Held, ...], Field(min_length=1)]
     scale: Literal["fixed", "free"] | ByMaterial = "fixed"
+    warm: Annotated[None, Internal()] = None  # its own scale says it
 
     @property
     def ticks(self) -> tuple[Held, ...]:

@@ -11,7 +11,7 @@ from ...alignment import Alignment, align_reference_points
 from ...alignment.causes import likely_cause
 from ...errors import AlignmentError
 from ...features import center_point, point_of
-from ..base import FeatureRef
+from ..base import FeatureRef, Internal
 from ..systems import KEPT, LEAST_U_MM, ByMaterial, SystemInputs, SystemRecipe, TypedU, scale_factor, u_scale_factor
 
 
@@ -19,6 +19,7 @@ class ReferencePointsRecipe(SystemRecipe):
     kind: Literal["reference_points"] = "reference_points"
     points: Annotated[tuple[FeatureRef, ...], Field(min_length=3)]
     scale: Literal["fixed", "free"] | ByMaterial = "fixed"
+    warm: Annotated[None, Internal()] = None  # its own scale says it
     u_mm: TypedU | None = None
 
     def solve(self, given: SystemInputs) -> Alignment:

@@ -50,9 +50,9 @@ def points_in(member: Member, system: Alignment | None) -> Array:
 
 
 class ToleranceDatum(Datum):
-    """``boundary``: where it is the datum at its maximum material limit, the part may shift in the clearance that is left."""
+    """``boundary``: where it is the datum at a limit of its material, the part may shift in the clearance that is left."""
 
-    boundary: Literal["none", "maximum"] = "none"
+    boundary: Literal["none", "maximum", "least"] = "none"
 
 
 class InDatumsRecipe(ToleranceRecipe):

@@ -15,12 +15,13 @@ from ...shapes import Circle, Ellipse, Slot, Torus
 from ...units import mm
 from ..results import FoundFeature
 from .base import KEPT, Member, Zone, surface_of
-from .place import BOTH_SIDES, InDatumsRecipe, there
+from .place import BOTH_SIDES, there
+from .shift import InClearanceRecipe
 
 STEP_MM = 1e-4
 
 
-class ProfileRecipe(InDatumsRecipe):
+class ProfileRecipe(InClearanceRecipe):
     """With datums it is told in their system, else in the alignment in use.
 
     ``offset_mm``: how far out of the material the middle of the zone lies (an unequal zone).

@@ -1,0 +1,39 @@
+"""A system whose lengths are told at 20 °C, though the part was measured at another temperature (ISO 1)."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from ..alignment import Alignment
+from ..frames import Array, Motion, small_motion
+from ..uncertainty import Source, Uncertainty
+from .systems import SystemInputs, SystemRecipe, scale_factor, u_scale_factor
+
+STEP = 1e-6  # of the scale, for the difference by which its share of the uncertainty is told
+
+
+def solved(recipe: SystemRecipe, given: SystemInputs) -> Alignment:
+    """The alignment that a recipe makes; where its material and temperature are told, of what is measured as it is at 20 °C.
+
+    Raises AlignmentError with the reason.
+    """
+    if recipe.warm is None:
+        return recipe.solve(given)
+    scale = scale_factor(recipe.warm)
+    assert scale is not None
+    found = recipe.solve(given.scaled(scale))
+    other = recipe.solve(given.scaled(scale * (1 + STEP)))
+    own = found.uncertainty.through(np.eye(7)[:, :6])
+    spread = u_scale_factor(recipe.warm) / scale * _answer(found, other)
+    return replace(found, scale=scale, uncertainty=own + Uncertainty(7, {Source("temperature"): spread}))
+
+
+def _answer(found: Alignment, other: Alignment) -> Array:
+    """(7, 1): the slide, turn and scale of the part, by a scale that is larger by a share of 1."""
+    from_world, after = found.part_from_world, other.part_from_world
+    moved = after @ from_world.inverse()
+    slide = after.translation - (1 + STEP) * (moved.rotation @ from_world.translation)
+    six = small_motion(Motion(moved.rotation, slide)) / STEP
+    return np.concatenate([six, [1.0]])[:, None]
