@@ -343,9 +343,9 @@ def test_where_to_stand_is_looked_for_before_anything_is_carried(tamsin, running
     expect(bore).to_contain_text(re.compile(r"0\.0\d\d height"))
 
 
-def test_a_detail_of_the_bedplate_is_placed_to_its_end(tamsin, running):
+def test_a_detail_of_the_bedplate_is_placed_to_its_end(tamsin, running, chromium):
     """The demo's own job: aligned by eight references with material and temperature, and a foot turned by the stand-in's hand
-    until it sits. The test turns the same screws in a copy of what only the stand-in knows."""
+    until it sits, as the fitter's phone tells it. The test turns the same screws in a copy of what only the stand-in knows."""
     shop = json.loads((running.folder / "shop.json").read_text())
     foot = OnScrews.of_data(shop["details"]["Gearbox foot"])
     nests = {name: np.array(at) for name, at in shop["nests"].items()}
@@ -371,6 +371,11 @@ def test_a_detail_of_the_bedplate_is_placed_to_its_end(tamsin, running):
         take(name)
     tamsin.go("Place")
     detail = page.locator("section.detail", has_text="Gearbox foot")
+    detail.get_by_role("button", name="A page for the fitter's phone").click()
+    address = page.locator("dialog.link-code a").get_attribute("href")
+    page.locator("dialog.link-code").get_by_role("button", name="Close").click()
+    phone = chromium.new_context(viewport={"width": 390, "height": 844}).new_page()
+    phone.goto(address)
     for _ in range(4):
         expect(detail.locator(".detail-word")).to_have_text(re.compile("off at most|It sits"))
         if "● It sits" in detail.locator(".detail-word").inner_text():
@@ -379,8 +384,16 @@ def test_a_detail_of_the_bedplate_is_placed_to_its_end(tamsin, running):
             now = next(d for d in details_of(session, load(session, job)) if d.recipe.name == "Gearbox foot")
         if not now.plan.turns:
             break  # it sits, but not surely: nothing that could be seen is to be turned
+        # the reflector rests on the last of the targets: until it moves, all of the first turn is left
+        expect(phone.locator(".next .label")).to_have_text("Left to turn")
+        expect(phone.locator(".next .name")).to_have_text(now.plan.turns[0].name)
+        names = [t.name for t in now.plan.turns]
         nests |= foot.turned({t.name: t.turns for t in now.plan.turns}, nests)
         detail.get_by_role("button", name="Stand-in hand: turn them").click()
+        tamsin.until(lambda: tell_hand({"do": "ask"}, port)["busy"] == 0, 60)
+        if now.rounds == 0:  # it rode along, and the phone says how far that went before anybody looks again
+            expect(phone.locator(".next .name")).not_to_have_text(names[0])
+            expect(phone.locator(".next")).not_to_contain_text("another way")
         detail.get_by_role("button", name="Turned so: look again").click()
         expect(detail).to_contain_text("Look at G1, G2, G3, G4.")
         tamsin.go("Measure")
@@ -388,6 +401,8 @@ def test_a_detail_of_the_bedplate_is_placed_to_its_end(tamsin, running):
             take(name)
         tamsin.go("Place")
     expect(detail.locator(".detail-word")).to_contain_text("It sits")
+    expect(phone.locator("#fitter-now")).to_contain_text("● It sits")
+    phone.context.close()
     warm = expansion_scale(bedplate_real.STEEL, bedplate_real.SHOP_C)
     (movable,) = [each for each in bedplate.MOVABLE if each.name == "Gearbox foot"]
     at = bedplate_real.WORLD_FROM_PART.inverse().points(np.array([nests[name] for name in foot.nests])) / warm

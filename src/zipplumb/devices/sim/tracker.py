@@ -6,7 +6,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -23,6 +23,7 @@ from .stand_in import StandIn
 REFLECTORS_MM = {"38.1": 19.05, "12.7": 6.35}  # published: a 1.5-inch reflector is 38.1 mm across
 LIFT_MM = 220.0
 PATCH_MM, PATCH_POINTS = 30.0, 49
+RIDES_MM, TURNED_MM_S = 1.0, 1.0  # so near to a nest the reflector rides in it; how fast somebody turns
 
 
 @dataclass(frozen=True)
@@ -169,7 +170,12 @@ class SimulatedTracker(StandIn):
             self.shop.nests[order["name"]] = self.shop.nests[order["name"]] + np.array(order["by"], float)
         elif do == "turn":
             detail = self.shop.details[order["detail"]]
-            self.shop.nests.update(detail.turned({n: float(t) for n, t in order["turns"].items()}, self.shop.nests))
+            turns = {name: float(count) for name, count in order["turns"].items()}
+            detail.turned(dict.fromkeys(turns, 0.0), self.shop.nests)  # it has all these screws
+            if self.nest in detail.nests and np.linalg.norm(self.hand.tip - self.shop.nests[self.nest]) < RIDES_MM:
+                self.todo.append(self._ridden(detail, turns))
+            else:
+                self.shop.nests.update(detail.turned(turns, self.shop.nests))
         elif do == "station":
             self.station = int(order["number"]) % len(self.shop.stations)
             self.locked = False
@@ -186,6 +192,12 @@ class SimulatedTracker(StandIn):
         yield from self.hand.rest(0.25)
         if take:
             yield from self.hand.click("take")
+
+    def _ridden(self, detail: OnScrews, turns: Mapping[str, float]) -> Iterator[Sample]:
+        """One screw after another is turned, with the reflector in a nest of what they move."""
+        for name, count in turns.items():
+            self.shop.nests.update(detail.turned({name: count}, self.shop.nests))
+            yield from self.hand._glide(self.shop.nests[self.nest], self.hand.inward, TURNED_MM_S)
 
     def _both_faces(self) -> Iterator[Sample]:
         yield from self.hand.click("take")
