@@ -187,3 +187,33 @@ def test_distances_across_stations_hold_the_truth_as_often_as_stated():
         found = shop.worked_out()[0][length].first
         held += abs(found.actual - np.hypot(900, 200)) <= found.U
     assert 0.93 < held / runs < 0.985, held / runs
+
+
+def test_a_scale_bar_bears_on_how_the_stations_stand_and_is_checked():
+    """With what two stations saw, a bar between two nests that is certified 0.3 shorter than it is pulls these together, and
+    its own row says that it is out; one that is right says in. A bar of which one end is seen once bears on nothing."""
+    random = np.random.default_rng(5)
+    shop = Shop(random)
+    shop.nests()
+    alone = shop.add({"kind": "point"}, [2000.0, 0, 300], (1,))
+    true = float(np.linalg.norm(NESTS[0] - NESTS[1]))
+    bars = [shop.add({"kind": "scale_bar", "of": [1, 2], "length_mm": true - off, "u_mm": 0.002, "within_mm": 0.05})
+            for off in (0.0, 0.3)]  # fmt: skip
+    single = shop.add({"kind": "scale_bar", "of": [1, alone], "length_mm": 1000.0, "within_mm": 0.05})
+    results, memory = shop.worked_out()
+    assert [results[row].verdict.word for row in bars] == ["in", "out"]
+    assert results[bars[0]].first.uncertainty.share(("bar", bars[0])) == pytest.approx(0.002)
+    assert set(memory.network.bars) == set(bars) and results[single].verdict.word == "out"
+    assert memory.network.bars[bars[1]] == pytest.approx(memory.network.bars[bars[0]] - 0.3, abs=1e-9)
+    assert memory.network.doubt  # two bars that contradict one another are not believed
+    right = replace_rows(shop, without={bars[1], single})
+    clean, tied = evaluate(right, shop.readings, shop.kit)
+    assert not tied.network.doubt and abs(tied.network.bars[bars[0]]) < 0.01
+    assert tied.network.network.spare == memory.network.network.spare - 1
+    again, told = evaluate(right, shop.readings, shop.kit, memory)  # as if all were worked out anew
+    assert told.network.bars == pytest.approx(tied.network.bars, abs=1e-12)
+    assert again[bars[0]].first.actual == pytest.approx(clean[bars[0]].first.actual, abs=1e-12)
+
+
+def replace_rows(shop, without):
+    return Sheet(tuple(row for row in shop.rows if row.id not in without))

@@ -55,6 +55,7 @@ EXAMPLES = [
     {"kind": "angularity", "of": [2], "zone_mm": 0.05, "to_datum": 1, "angle_rad": 0.5},
     {"kind": "position", "of": [4, 5], "zone_mm": 0.3, "condition": "maximum",
      "datums": [{"features": [1]}, {"features": [2, 3], "boundary": "maximum"}]},
+    {"kind": "scale_bar", "of": [1, 2], "length_mm": 1000.0, "within_mm": 0.05},
     {"kind": "size", "of": [1], "by": "two_point", "lower_mm": -0.1, "upper_mm": 0.2},
     {"kind": "line_profile", "of": [1], "zone_mm": 0.3, "datums": [{"features": [1]}]},
     {"kind": "surface_profile", "of": [1], "zone_mm": 0.3, "offset_mm": 0.05},

@@ -90,6 +90,7 @@ def rows_of_every_kind():
     )
     rows["hole_table"] = bench.add({"kind": "hole_table", "of": [rows["circle"], rows["slot"], nests[0]], "polar": True})
     pattern = [bench.circle([100 + 40 * x, 60 + 40 * y, 60], 16, top) for x, y in ((1, 0), (0, 1), (-1, 0), (0, -1))]
+    rows["scale_bar"] = bench.add({"kind": "scale_bar", "of": nests[:2], "length_mm": 200.0})
     rows["bolt_circle"] = bench.add({"kind": "bolt_circle", "of": pattern})
     rows["dimension"] = bench.add({"kind": "dimension", "of": [rows["circle"], nests[0]], "measure": "along_x"})
     planes = {"primary": top, "secondary": side, "tertiary": end}

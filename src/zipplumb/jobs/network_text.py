@@ -52,7 +52,8 @@ class PointText:
 
 @dataclass(frozen=True)
 class NetworkText:
-    """``worth``: what the adjustment is worth, in a sentence; ``doubt``: what contradicts; ``before``: advice before moving.
+    """``worth``: what the adjustment is worth, in a sentence; ``bars``: what is left of scale bars; ``doubt``: what
+    contradicts; ``before``: advice before moving.
 
     ``lines``: what is left of every sighting, in the part, ``times`` as long; none where nothing is aligned.
     """
@@ -60,6 +61,7 @@ class NetworkText:
     stations: tuple[StationText, ...]
     points: tuple[PointText, ...]
     worth: str
+    bars: str
     doubt: str
     before: str
     ready: bool
@@ -76,7 +78,7 @@ def network_text(state: JobResults) -> NetworkText:
     )
     points = tuple(_point_text(state, row) for row in tying)
     doubt = "" if network is None else network.doubt
-    return NetworkText(stations, points, _worth(network), doubt, before, ready, *_drawn(state))
+    return NetworkText(stations, points, _worth(network), _bars(state), doubt, before, ready, *_drawn(state))
 
 
 def _drawn(state: JobResults) -> tuple[tuple[list[list[float]], ...], int]:
@@ -130,6 +132,15 @@ def _worth(found: FoundNetwork | None) -> str:
         return f"{told}. Look whether a nest was knocked; else an instrument is worse than it states."
     fewest = min(len(points) for points in network.shared.values())
     return f"{told}: it agrees. {'' if fewest >= NAMED else ONE_MORE}".rstrip()
+
+
+def _bars(state: JobResults) -> str:
+    """What is left of each scale bar that bears on how the stations stand."""
+    network, units = state.network, state.job.units
+    if network is None or not network.bars:
+        return ""
+    each = (f"{state.row(row).recipe.name} {length_text(left, units, sign=True)}" for row, left in network.bars.items())
+    return f"Scale bars, certified less found: {', '.join(each)}."
 
 
 def _point_text(state: JobResults, row: SheetRow) -> PointText:

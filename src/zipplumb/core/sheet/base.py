@@ -83,6 +83,7 @@ class RowRecipe(Model):
     ``kind``: its key, as stored; ``role``: whether it gives a feature, a coordinate system, or judges others.
     ``takes_hits``: a person measures it; ``proposes``: it is to become another kind, which it proposes;
     ``carries_outlines``: what is touched in a plane may lie in it; ``ties_stations``: seen from two, it ties them;
+    ``in_network``: how stations stand rests on it, as a point that ties them or a ``known_length`` between two;
     ``rests_on_surfaces``: it is worked out with the part's CAD surfaces; ``typed``: a person can type all of it.
     ``asked``: its characteristics that matter, the first shown on its line; none: all that the kind has,
     without limits.
@@ -94,6 +95,7 @@ class RowRecipe(Model):
     proposes: ClassVar[bool] = False
     carries_outlines: ClassVar[bool] = False
     ties_stations: ClassVar[bool] = False
+    in_network: ClassVar[bool] = False
     rests_on_surfaces: ClassVar[bool] = False
     typed: ClassVar[bool] = True
     name: Annotated[str, Field(min_length=1, max_length=80)]
@@ -111,6 +113,11 @@ class RowRecipe(Model):
     def key(cls) -> str:
         """The kind's key."""
         return cls.model_fields["kind"].default
+
+    @property
+    def known_length(self) -> tuple[int, int, float, float] | None:
+        """Two rows, the length between them (mm) and its standard uncertainty, where it is known beforehand."""
+        return None
 
     @property
     def datum_letter(self) -> str:

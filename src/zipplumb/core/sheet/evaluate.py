@@ -125,7 +125,7 @@ class Memory:
     def resting_on(self, rows: list[int]) -> set[Name]:
         """The nodes of some rows, and all that need them."""
         left: list[Name] = [n for row in rows for n in _nodes_of(row) if n in self.worked]
-        if NETWORK in self.worked and any(self.sheet.rows[self.sheet.places[row]].recipe.ties_stations for row in rows):
+        if NETWORK in self.worked and any(self.sheet.rows[self.sheet.places[row]].recipe.in_network for row in rows):
             left.append(NETWORK)
         found = set(left)
         while left:
@@ -184,7 +184,7 @@ class _Graph:
 
     @cached_property
     def _tying(self) -> list[SheetRow]:
-        return [row for row in self.sheet.rows if row.recipe.ties_stations]
+        return [row for row in self.sheet.rows if row.recipe.in_network]
 
     @cached_property
     def names(self) -> dict[int, str]:

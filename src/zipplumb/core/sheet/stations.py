@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from scipy import special
@@ -11,7 +11,7 @@ from scipy import special
 from ..errors import AlignmentError
 from ..fingerprints import fingerprint
 from ..frames import Array, points_of_poses
-from ..network import Disagreement, Level, Network, NotTied, Observation, adjust, covariance_of
+from ..network import Disagreement, KnownLength, Level, Network, NotTied, Observation, adjust, covariance_of
 from ..readings import Reading
 from .given import Kit, SheetRow, Station
 
@@ -39,6 +39,7 @@ class FoundNetwork:
     network : the adjustment; None where nothing ties anything
     rows : by name of a point in the network, its row; ids : by name of a station, its id
     doubt : why nothing read from tied stations is proven; "" where the readings agree
+    bars : by row of a scale bar that bears on it, its known length less what is worked out, mm
     """
 
     stations: dict[int, Station]
@@ -47,6 +48,7 @@ class FoundNetwork:
     rows: dict[str, int]
     ids: dict[str, int]
     doubt: str = ""
+    bars: Mapping[int, float] = field(default_factory=dict)
 
     @property
     def worst(self) -> Disagreement | None:
@@ -68,6 +70,8 @@ def digest_of(rows: Sequence[SheetRow], readings: Mapping[int, Reading], kit: Ki
     told = []
     for row in rows:
         reading = readings.get(row.id)
+        if row.recipe.known_length is not None:
+            told.append(row.digest)
         if reading is not None and ties(row, reading):
             used = [kit.calibrations[c].digest for c in reading.used[1] if c in kit.calibrations]
             told.append(f"{row.id}{row.recipe.name}{reading.digest}{used}")
@@ -94,7 +98,9 @@ def tied(rows: Sequence[SheetRow], readings: Mapping[int, Reading], kit: Kit) ->
             reasons = dict.fromkeys(out, f"it shares no point with {world.name} yet, and three are needed")
         else:
             try:
-                network = adjust(seen, levels=_levels(s for s in stations if s.name in left), world=world.name)
+                levels = _levels(s for s in stations if s.name in left)
+                bars = _bars(rows, point_rows, seen)
+                network = adjust(seen, known_lengths=list(bars.values()), levels=levels, world=world.name)
                 break
             except NotTied as error:
                 out = [n for n in error.stations if n != world.name]
@@ -111,7 +117,18 @@ def tied(rows: Sequence[SheetRow], readings: Mapping[int, Reading], kit: Kit) ->
         return FoundNetwork({world.id: world}, untied, None, point_rows, ids)
     doubt = _doubt(network, seen, world.name)
     stands = {ids[n]: _standing(kit.stations[ids[n]], network, k, doubt) for k, n in enumerate(network.stations)}
-    return FoundNetwork(stands, untied, network, point_rows, ids, doubt)
+    left_of_bars = dict(zip(bars, network.length_residuals.tolist(), strict=True))
+    return FoundNetwork(stands, untied, network, point_rows, ids, doubt, left_of_bars)
+
+
+def _bars(rows: Sequence[SheetRow], point_rows: Mapping[str, int], seen: Sequence[Observation]) -> dict[int, KnownLength]:
+    """By row, the known lengths between points that tie stations."""
+    named = {row: name for name, row in point_rows.items() if name in {o.point for o in seen}}
+    found = {}
+    for row in rows:
+        if (known := row.recipe.known_length) is not None and known[0] in named and known[1] in named:
+            found[row.id] = KnownLength(named[known[0]], named[known[1]], *known[2:])
+    return found
 
 
 def _sightings(rows: Sequence[SheetRow], readings: Mapping[int, Reading], kit: Kit) -> tuple[list[Observation], dict[str, int]]:

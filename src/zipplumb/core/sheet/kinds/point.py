@@ -24,6 +24,7 @@ class PointRecipe(MeasuredRecipe):
     shape_type = Point
     sided = False
     ties_stations = True
+    in_network = True
     nominal: StoredPoint | None = None
     hits: HitCount = 1
 
