@@ -52,7 +52,8 @@ function speak() {
 // answer to an earlier question comes late, or a person chose something else meanwhile.
 const BY_ITSELF = "X-By-Itself";
 const slip = document.getElementById("slip");
-let touched = false;
+const typed = new Set(); // forms in which something was typed and not sent: they stay as they are when the rest follows
+let kept = [];
 let chosen = 0; // how often a person's choice came into the slip
 let underWay = 0;
 let behind = null;
@@ -60,13 +61,15 @@ let opened = []; // what a person has unfolded in the slip stays so
 const unfolded = () => [...slip.querySelectorAll("details")];
 const named = (each) => each.querySelector("summary")?.textContent.trim();
 
+const addressOf = (form) => form.getAttribute("hx-post") ?? form.getAttribute("hx-get") ?? form.id;
+
 function typing() {
-  return touched || (slip.contains(document.activeElement) && document.activeElement.matches("input, select, textarea"));
+  return slip.contains(document.activeElement) && document.activeElement.matches("input, select, textarea");
 }
 
 export function guardTyping() {
-  slip.addEventListener("input", () => (touched = true));
-  slip.addEventListener("submit", () => (touched = false));
+  slip.addEventListener("input", ({ target }) => target.form && typed.add(target.form));
+  slip.addEventListener("submit", ({ target }) => typed.delete(target));
   document.addEventListener("htmx:beforeSend", ({ detail }) => {
     if (detail.target !== slip) return;
     underWay += 1;
@@ -80,15 +83,26 @@ export function guardTyping() {
     else if (pressed()) {
       detail.shouldSwap = false;
       whenFree(() => ask(detail.pathInfo.requestPath));
-    } else opened = unfolded().filter((each) => each.open).map(named);
+    } else {
+      opened = unfolded().filter((each) => each.open).map(named);
+      kept = [...typed].filter((form) => slip.contains(form));
+    }
   });
   document.addEventListener("htmx:afterSwap", ({ target, detail }) => {
     if (target !== slip) return;
-    touched = false;
+    typed.clear();
     if (detail.requestConfig.headers[BY_ITSELF] === undefined) {
       chosen += 1;
       slip.scrollTop = 0; // what somebody turned to begins at its beginning
-    } else for (const each of unfolded()) if (opened.includes(named(each))) each.open = true;
+      return;
+    }
+    for (const each of unfolded()) if (opened.includes(named(each))) each.open = true;
+    for (const form of kept) {
+      const fresh = [...slip.querySelectorAll("form")].find((other) => addressOf(other) === addressOf(form));
+      if (!fresh) continue;
+      fresh.replaceWith(form);
+      typed.add(form);
+    }
   });
 }
 

@@ -3,6 +3,7 @@ import { Color } from "three";
 
 export const INK = new Color("#1f2933");
 export const BASE = new Color("#efe4cc");
+export const MOVABLE = new Color("#cfd8cf");
 export const PLANNED = new Color("#e6d6b2");
 export const CURRENT = new Color("#e9b650");
 export const PICKED = new Color("#c98f2b");

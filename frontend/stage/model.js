@@ -3,7 +3,7 @@ import { BufferAttribute, BufferGeometry, DoubleSide, Line3, Mesh, MeshLambertMa
 import { LineMaterial } from "three/addons/lines/LineMaterial.js";
 import { LineSegments2 } from "three/addons/lines/LineSegments2.js";
 import { LineSegmentsGeometry } from "three/addons/lines/LineSegmentsGeometry.js";
-import { BASE, INK } from "./colors.js";
+import { BASE, INK, MOVABLE } from "./colors.js";
 
 const KINDS = { f4: Float32Array, u4: Uint32Array };
 
@@ -20,8 +20,10 @@ export function unpack(buffer) {
 }
 
 export class PartModel {
-  constructor(model, kept) {
+  constructor(model, kept, movable) {
     this.model = model;
+    this.only = kept;
+    this.movable = new Set(movable);
     this.faces = model.faces;
     this.colors = new Float32Array(model.positions.length);
     for (let i = 0; i < this.colors.length; i += 3) BASE.toArray(this.colors, i);
@@ -42,7 +44,7 @@ export class PartModel {
       const mesh = new Mesh(geometry, this.material);
       mesh.userData.firstTriangle = from / 3;
       const lines = this.edges(body.index);
-      mesh.visible = lines.visible = !kept || kept.includes(body.index);
+      mesh.visible = lines.visible = this.kept(body.index);
       return { mesh, lines };
     });
   }
@@ -81,6 +83,15 @@ export class PartModel {
     return Array.from({ length: starts[edge + 1] - starts[edge] }, (_, k) => [...points.subarray(3 * (starts[edge] + k), 3 * (starts[edge] + k + 1))]);
   }
 
+  kept(body) {
+    return !this.only || this.only.includes(body);
+  }
+
+  // All bodies, those that are moved alone, or what they stand on alone.
+  apart(which) {
+    for (const { index } of this.model.bodies) this.show(index, this.kept(index) && (!which || this.movable.has(index) === (which === "details")));
+  }
+
   show(body, visible) {
     this.bodies[body].mesh.visible = this.bodies[body].lines.visible = visible;
   }
@@ -102,7 +113,8 @@ export class PartModel {
   tint(colors) {
     const { triangles, face_triangles: starts } = this.model;
     for (let i = 0; i < this.colors.length; i += 3) BASE.toArray(this.colors, i);
-    for (const [face, color] of colors) {
+    const moved = this.faces.filter((face) => this.movable.has(face.body)).map((face) => [face.index, MOVABLE]);
+    for (const [face, color] of [...moved, ...colors]) {
       if (face == null || face >= this.faces.length) continue;
       for (let k = 3 * starts[face]; k < 3 * starts[face + 1]; k++) color.toArray(this.colors, 3 * triangles[k]);
     }

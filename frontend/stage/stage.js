@@ -2,6 +2,7 @@
 import { AmbientLight, Box3, DirectionalLight, OrthographicCamera, Raycaster, Scene, Vector2, Vector3, WebGLRenderer } from "three";
 import { OrbitControls } from "three/addons/controls/OrbitControls.js";
 import htmx from "htmx.org";
+import { addAdjuster } from "./adjusters.js";
 import { ALIKE, CURRENT, PICKED, PLANNED, WORDS } from "./colors.js";
 import { Handles } from "./handles.js";
 import { Marks } from "./marks.js";
@@ -68,7 +69,7 @@ export class Stage {
     try {
       const response = await fetch(this.bench.dataset.model);
       if (!response.ok) throw new Error(response.statusText);
-      this.part = new PartModel(unpack(await response.arrayBuffer()), this.about.kept);
+      this.part = new PartModel(unpack(await response.arrayBuffer()), this.about.kept, this.about.movable);
     } catch {
       say("The part could not be drawn. The run sheet works all the same. Load the page again to try once more.");
       return;
@@ -265,6 +266,10 @@ export class Stage {
       if (!this.ready) return;
       if (view) this.look(view);
       if (look) this.through(event.target);
+      if (event.target.dataset.apart !== undefined) {
+        this.part.apart(event.target.dataset.apart);
+        this.draw();
+      }
     });
     document.addEventListener("change", (event) => {
       if (event.target.dataset.body === undefined || !this.ready) return;
@@ -272,6 +277,11 @@ export class Stage {
       this.draw();
     });
     document.addEventListener("htmx:afterSwap", () => {
+      const movable = document.querySelector("#slip [data-movable]")?.dataset.movable;
+      if (movable && this.ready && movable !== [...this.part.movable].join(",")) {
+        this.part.movable = new Set(movable.split(",").map(Number));
+        this.paint();
+      }
       this.follow();
       this.handles.follow();
       const now = document.querySelector("#slip [data-drawn-now]")?.dataset.drawnNow;
@@ -330,6 +340,11 @@ export class Stage {
       return;
     }
     const told = (vector) => vector.toArray().map((v) => v.toFixed(5)).join(",");
+    const adds = document.querySelector("#slip [data-click-adds]:checked");
+    if (adds) {
+      addAdjuster(adds.form.elements[adds.dataset.clickAdds], hit.point, hit.normal ?? hit.face.normal);
+      return;
+    }
     const picks = document.querySelector("#slip [data-picks]");
     if (picks) {
       this.pickOneMore({ point: told(hit.point), normal: told(hit.normal ?? hit.face.normal) });

@@ -370,6 +370,7 @@ def test_a_detail_of_the_bedplate_is_placed_to_its_end(tamsin, running, chromium
     for name in foot.nests:
         take(name)
     tamsin.go("Place")
+    told_apart_and_picked(page)
     detail = page.locator("section.detail", has_text="Gearbox foot")
     detail.get_by_role("button", name="A page for the fitter's phone").click()
     address = page.locator("dialog.link-code a").get_attribute("href")
@@ -407,3 +408,26 @@ def test_a_detail_of_the_bedplate_is_placed_to_its_end(tamsin, running, chromium
     (movable,) = [each for each in bedplate.MOVABLE if each.name == "Gearbox foot"]
     at = bedplate_real.WORLD_FROM_PART.inverse().points(np.array([nests[name] for name in foot.nests])) / warm
     assert np.linalg.norm(at - list(movable.targets.values()), axis=1).max() < 0.05 + 0.03  # the zone, and U of one target
+
+
+def told_apart_and_picked(page):
+    """The details of the bedplate are bodies that can be shown alone; a click on the frame's top adds an adjuster's line."""
+    bodies = "() => window.zipplumb.stage.part.bodies.map((body) => body.mesh.visible)"
+    assert page.evaluate(bodies) == [True] * 4
+    page.get_by_role("button", name="only what is moved").click()
+    assert page.evaluate(bodies) == [False, True, True, True]
+    page.get_by_role("button", name="only the frame").click()
+    assert page.evaluate(bodies) == [True, False, False, False]
+    page.get_by_text("A detail or a frame that is moved on adjusters").click()
+    page.get_by_label("Each click on the part adds an adjuster").check()
+    page.get_by_role("button", name="Top", exact=True).click()
+    box = page.locator("#canvas").bounding_box()
+    page.mouse.click(box["x"] + 0.5 * box["width"], box["y"] + 0.5 * box["height"])
+    line = page.locator("[name=adjusters]")
+    expect(line).to_have_value(re.compile(r"^Screw 1; .* mm; .* mm; .* mm; -Z; length a turn\?$"))
+    page.locator(".detail-form [name=name]").fill("Rail")
+    page.locator(".detail-form [name=target]").first.check()
+    page.get_by_role("button", name="Add it").click()
+    expect(page.locator("#notices, [role=alert]").first).to_contain_text("Line 1")  # its length a turn is to be typed
+    page.get_by_label("Each click on the part adds an adjuster").uncheck()
+    page.get_by_role("button", name="all", exact=True).click()

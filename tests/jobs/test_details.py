@@ -261,3 +261,14 @@ def test_what_is_left_to_turn_follows_the_reflector(bench_with_detail):
     assert turning.told(watched, where + carried.sum(axis=0))["turning"]["enough"]
     assert turning.told(watched, where - [0, 0, 0.5])["turning"]["astray"]
     assert turning.told(bench.points["P"], where) == {}
+
+
+def test_a_body_of_the_cad_is_one_details_only(bench_with_detail):
+    bench = bench_with_detail
+    details.add(TECHNICIAN, bench.job, "Carrier", bench.targets[:2], "", body=0)
+    with transaction() as session:
+        assert details.movable_bodies(session, bench.job) == [0]
+    for body, words in ((0, "another detail's already"), (77, "no such body")):
+        with pytest.raises(InputError, match=words):
+            details.add(TECHNICIAN, bench.job, "Other", bench.targets[2:], "", body=body)
+    assert shown(bench)[0].recipe.body == 0

@@ -41,11 +41,12 @@ def seed_bedplate(step: Path, tracker: int) -> int:
     raw = {"kind": "reference_points", "name": "References at 20 °C", "points": rows, "scale": scale}
     with transaction() as session:
         stored(session, Job, job).alignment_row_id = planning.add_row(session, actor, job, raw)
+        bodies = {body["name"]: body["index"] for body in stored(session, Job, job).part.bodies}
     place.set_placing(actor, job, WORDS)
     for detail in bedplate.MOVABLE:
         targets = planning.plan_list(actor, job, _list(detail.targets), "mm")
         lines = [f"{n}; {x}; {y}; {z}; {up}; {pitch}; 6; 6" for n, (x, y, z), up, pitch in detail.adjusters]
-        details.add(actor, job, detail.name, targets, "\n".join(lines))
+        details.add(actor, job, detail.name, targets, "\n".join(lines), body=bodies.get(detail.name))
     stations.bring(actor, job, tracker)
     return job
 

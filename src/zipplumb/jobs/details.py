@@ -30,12 +30,13 @@ FIELDS = {"name": "The name", "targets": "The targets", "belongs": "Where it bel
 
 
 class DetailRecipe(Model):
-    """``targets``: rows of places on it; ``belongs``: where these are to be."""
+    """``targets``: rows of places on it; ``belongs``: where these are to be; ``body``: of the part's CAD, where it is one."""
 
     name: Annotated[str, Field(min_length=1, max_length=80)]
     targets: Annotated[tuple[Id, ...], Field(min_length=1, max_length=50)]
     adjusters: Annotated[tuple[AdjusterRecipe, ...], Field(max_length=24)] = ()
     belongs: Belongs = AtNominal()
+    body: Annotated[int, Field(ge=0, lt=2**31)] | None = None
 
     @model_validator(mode="after")
     def _told_apart(self):
@@ -98,6 +99,11 @@ def kept_of(session: Session, job_id: int) -> Sequence[Detail]:
     return session.scalars(query).all()
 
 
+def movable_bodies(session: Session, job_id: int) -> list[int]:
+    """The bodies of the part's CAD that are moved."""
+    return [body for detail in kept_of(session, job_id) if (body := detail.recipe.get("body")) is not None]
+
+
 def placed(state: JobResults, detail: Detail) -> Placed:
     """How a detail lies now, and what to turn, by all that was seen of it so far."""
     recipe = DetailRecipe.model_validate(detail.recipe)
@@ -153,16 +159,29 @@ def _left(adjusters: list[Adjuster], rounds: list[Any]) -> list[Adjuster]:
 
 
 def add(
-    actor: Actor, job_id: int, name: str, targets: Sequence[int], adjusters: str, belongs: Mapping[str, str] = AT_NOMINAL
+    actor: Actor,
+    job_id: int,
+    name: str,
+    targets: Sequence[int],
+    adjusters: str,
+    belongs: Mapping[str, str] = AT_NOMINAL,
+    body: int | None = None,
 ) -> int:
-    """A detail: its name, the rows of its targets, its adjusters, a line each, and where it belongs. Returns its id."""
+    """A detail: its name, the rows of its targets, its adjusters, a line each, where it belongs, and its body in the CAD.
+
+    Returns its id.
+    """
     actor.must_change()
     with transaction() as session:
         job = stored(session, Job, job_id, lock=True)
         state = load(session, job_id)
         names = {state.row(row).recipe.name: row for row in targets if row in state.sheet.places}
         words = Placing.of_job(job).words
-        fields = {"name": name.strip(), "targets": tuple(dict.fromkeys(targets)), "belongs": dict(belongs)}
+        if body is not None and body not in {each["index"] for each in job.part.bodies}:
+            raise InputError("The part has no such body.", "Nothing was kept.", "Choose a body of the list.")
+        if body is not None and body in movable_bodies(session, job_id):
+            raise InputError("That body is another detail's already.", "Nothing was kept.", "Choose another body.")
+        fields = {"name": name.strip(), "targets": tuple(dict.fromkeys(targets)), "belongs": dict(belongs), "body": body}
         recipe = _recipe(**fields)
         may = {row.id for row in recipe.belongs.may_be(state)}
         if wrong := [row for row in recipe.targets if row not in may]:

@@ -8,6 +8,7 @@ from flask import Blueprint, Response, g, jsonify, redirect, render_template, re
 from werkzeug.exceptions import NotFound
 
 from ...jobs import hand, measure, sheet
+from ...jobs.details import movable_bodies
 from ...jobs.results import load
 from ...store.database import stored, transaction
 from ...store.models import Job, Part
@@ -63,6 +64,7 @@ def page(job_id: int, stage: str):
             return content + render_template("_words.html", view=view, stage=stage, stages=STAGES, oob=True)
         part = state.job.part
         about = {"sha256": part.sha256, "kept": state.job.kept_bodies, "scene": scene_of(state)}
+        about["movable"] = movable_bodies(session, job_id)
     return render_template(
         "shell.html", view=view, stage=stage, stages=STAGES, content=content, about=about, hand=hand.control_address()
     )

@@ -36,7 +36,8 @@ def panel(session: Session, state: JobResults, view: JobView) -> str:
     places = [(row.id, row.recipe.name, row.id in with_nominal) for row in AtOneHeight().may_be(state)]
     return render_template(
         "_place.html", view=view, lines=lines, aligned=state.alignment is not None, words=words, axes=place.AXES,
-        zone=length_text(placing.zone_mm, units), columns=COLUMNS, places=places,
+        zone=length_text(placing.zone_mm, units), columns=COLUMNS, places=places, bodies=state.job.part.bodies,
+        movable=details.movable_bodies(session, state.job.id),
         details=[detail_text(state, now) for now in shown], links=fitter.count_of(session, [now.id for now in shown]),
         hand=hand.control_address(),
     )  # fmt: skip
@@ -57,7 +58,9 @@ def add(job_id: int):
     belongs = BELONGS.get(form.get("belongs", ""))
     if belongs is None:
         raise InputError("A detail belongs at its nominal places or at one height.", "Nothing was kept.", "Choose one.")
-    details.add(g.actor, job_id, form.get("name", ""), asked.ids("target"), form.get("adjusters", ""), belongs)
+    details.add(
+        g.actor, job_id, form.get("name", ""), asked.ids("target"), form.get("adjusters", ""), belongs, asked.one_id("body")
+    )
     return done()
 
 

@@ -1,0 +1,11 @@
+// A click on the part as a line of the list of adjusters: what touches there pushes along the face's inward normal.
+export function addAdjuster(list, at, normal) {
+  const lines = list.value.split("\n").filter((line) => line.trim());
+  const size = normal.toArray().map(Math.abs);
+  const k = size.indexOf(Math.max(...size));
+  const way = `${normal.getComponent(k) > 0 ? "-" : "+"}${"XYZ"[k]}`;
+  const place = at.toArray().map((v) => `${v.toFixed(2)} mm`);
+  const pitch = lines.at(-1)?.split(";")[5]?.trim() || "length a turn?";
+  list.value = [...lines, [`Screw ${lines.length + 1}`, ...place, way, pitch].join("; ")].join("\n");
+  list.dispatchEvent(new Event("input", { bubbles: true }));
+}
