@@ -376,3 +376,20 @@ def construct_or_refuse(key, *features):
     if found.why_not:
         raise DeriveError(found.why_not, "", "")
     return found
+
+
+def test_a_hidden_point_lies_beyond_a_bar_and_is_the_less_sure_the_farther():
+    """A bar of 200 with its tip 100 beyond the second reflector: across it the tip errs by √((1 + k)² + k²) of what each does,
+    k = 100 / 200 (geometry), and by √2 · … along it as little as one point."""
+    u = 0.01
+    ends = [Feature.known(n, Point(at), Motion(np.eye(3), np.array(at)), np.diag([u**2] * 3 + [0.0] * 3))
+            for n, at in (("far", [0.0, 0, 0]), ("near", [200.0, 0, 0]))]  # fmt: skip
+    found = construct("hidden_point_beyond_the_second", ends, Given(offset_mm=100.0)).feature
+    assert np.allclose(found.shape.position, [300, 0, 0])
+    spread = np.sqrt(np.diag(found.told_in(Motion(np.eye(3), found.shape.position)).covariance)[:3])
+    assert spread == pytest.approx([u, u * np.hypot(1.5, 0.5), u * np.hypot(1.5, 0.5)], rel=1e-4)
+    back = construct("hidden_point_beyond_the_first", ends, Given(offset_mm=100.0)).feature
+    assert np.allclose(back.shape.position, [-100, 0, 0])
+    assert "It needs an offset" in construct("hidden_point_beyond_the_first", ends).why_not
+    with pytest.raises(DeriveError, match="one and the same"):
+        make.beyond(np.zeros(3), np.zeros(3), 5.0)

@@ -108,6 +108,11 @@ def middle_point(first: Array, second: Array) -> Point:
     return Point((first + second) / 2)
 
 
+def beyond(first: Array, second: Array, by_mm: float) -> Point:
+    """On the line from the first through the second, so far beyond that: what a bar with two reflectors reaches to."""
+    return Point(second + by_mm * through_points(first, second).direction)
+
+
 def through_points(first: Array, second: Array) -> Line:
     if np.linalg.norm(second - first) < 1e-9:
         raise DeriveError("The two points are one and the same.", KEPT, "Choose two different points.")

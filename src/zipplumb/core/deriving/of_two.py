@@ -25,17 +25,17 @@ from ..frames import Array, cross
 from ..shapes import Circle, Cone, Cylinder, Line, Plane, Sphere
 from . import constructions as make
 from . import dimensions as size
-from .derivation import Derivation
+from .derivation import Derivation, Given, wanted
 from .distance import plane_distance
 from .drawing import Drawing, angle_drawn, segment
 from .of_many import in_common
 
 
-def of_two(first: Feature, second: Feature) -> list[Derivation]:
+def of_two(first: Feature, second: Feature, given: Given) -> list[Derivation]:
     a, b = first.shape, second.shape
     (p1, a1, f1), (p2, a2, f2) = ((point_of(s) is not None, axis_of(s) is not None, plane_of(s) is not None) for s in (a, b))
     if p1 and p2:
-        found = _points()
+        found = _points(given)
     elif (p1 and f2) or (f1 and p2):
         found = _point_plane(a if p1 else b, swap=f1)
     elif (p1 and a2) or (a1 and p2):
@@ -76,7 +76,7 @@ def _across(a: Any, b: Any) -> Array:
     return cross(own_direction(a), own_direction(b))
 
 
-def _points() -> list[Derivation]:
+def _points(given: Given) -> list[Derivation]:
     def steps(k: int) -> Callable[..., Drawing]:
         def draw(a: Any, b: Any) -> Drawing:
             step = np.zeros(3)
@@ -92,6 +92,9 @@ def _points() -> list[Derivation]:
             return segment(center_point(a), end)
 
         return draw
+
+    def offset() -> float:
+        return wanted(given.offset_mm, "an offset")
 
     return [
         Derivation(
@@ -125,6 +128,8 @@ def _points() -> list[Derivation]:
         Derivation("line_through_the_centers", "", lambda a, b: make.through_points(center_point(a), center_point(b))),
         Derivation("middle_of_the_centers", "", lambda a, b: make.middle_point(center_point(a), center_point(b))),
         Derivation("plane_half_way_between_them", "", lambda a, b: make.plane_between_points(center_point(a), center_point(b))),
+        Derivation("hidden_point_beyond_the_second", "", lambda a, b: make.beyond(center_point(a), center_point(b), offset())),
+        Derivation("hidden_point_beyond_the_first", "", lambda a, b: make.beyond(center_point(b), center_point(a), offset())),
     ]
 
 

@@ -17,7 +17,7 @@ def derivations_for(features: Sequence[Feature], given: Given) -> list[Derivatio
     if len(features) == 1:
         return of_one(features[0].shape, given)
     if len(features) == 2:
-        return of_two(features[0], features[1])
+        return of_two(features[0], features[1], given)
     return of_many(features)
 
 

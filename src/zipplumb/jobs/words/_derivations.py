@@ -20,6 +20,8 @@ SHAPES = {
     "corner_of_the_three_planes": "Corner of the three planes",
     "foot_on_the_axis": "Foot on the axis",
     "foot_on_the_plane": "Foot on the plane",
+    "hidden_point_beyond_the_first": "Hidden point, beyond the first by the offset",
+    "hidden_point_beyond_the_second": "Hidden point, beyond the second by the offset",
     "line_in_which_they_meet": "Line in which they meet",
     "line_seen_on_the_plane": "Line seen on the plane",
     "line_through_the_center_square_to_it": "Line through the center, square to it",
