@@ -165,7 +165,8 @@ def tracker_walk(person: Person, processes: Processes, shot) -> None:
         for k in range(1, 7):
             page.locator("#now .ask", has_text=f" N{k} ").wait_for()
             tell_hand({"do": "nest", "name": f"Nest {k}"}, port)
-            person.until(lambda: person.hits[0] == 1, 60)
+            person.until(lambda: tell_hand({"do": "ask"}, port)["busy"] == 0, 60)
+            person.until(lambda: person.hits[0] >= 1, 60)
             tell_hand({"do": "click", "button": "finish"}, port)
 
     round_all()

@@ -217,3 +217,16 @@ def test_a_scale_bar_bears_on_how_the_stations_stand_and_is_checked():
 
 def replace_rows(shop, without):
     return Sheet(tuple(row for row in shop.rows if row.id not in without))
+
+
+def test_finish_pressed_at_a_new_station_before_a_hit_there_spoils_nothing():
+    """The row keeps what the world saw of it; only its pull-off, from where nobody knows yet, is not looked at."""
+    shop = Shop()
+    shop.nests(seen_from=(1,))
+    face = shop.plane(400.0, (1,))
+    before = shop.worked_out()[0]
+    for row in (1, face):
+        shop.readings[row] = replace(shop.readings[row], pull_off_station=2)
+    results, _ = shop.worked_out()
+    assert (results[1].state, results[face].state) == ("done", "done"), results[face].message
+    assert np.allclose(results[1].feature.shape.position, before[1].feature.shape.position)

@@ -210,7 +210,9 @@ class _Graph:
         wait = ""
         if reading is not None and not np.all(reading.aside):
             placed, wait = self._placed_kit(needed), _untied_words(reading, needed)
-            there = reading.of_stations(placed.stations) if wait else reading
+            pulled = reading.pull_off_station  # finish may be pressed at a new station before anything is read there
+            whole = not wait and (pulled is None or pulled in placed.stations)
+            there = reading if whole else reading.of_stations(placed.stations)
             if np.all(there.aside):
                 return replace(recipe.begun(None, "waits", wait), left_out=int(np.count_nonzero(~reading.aside)))
             hits = RowHits.of(row.id, there, placed, row.finished, recipe.hits_of_plane)
