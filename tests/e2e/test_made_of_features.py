@@ -96,8 +96,10 @@ def typed(here, kind, fields, lists):
     details = page.locator("details", has_text="A tolerance with datums A, B, C")
     if details.get_attribute("open") is None:
         details.locator("summary").click()
-    details.locator("select[name=kind]").select_option(kind)
-    form = page.locator(".typed-form")
+    kinds, form = details.locator("select[name=kind]"), page.locator(".typed-form")
+    if kinds.input_value() != kind:
+        kinds.select_option(kind)
+    expect(form.locator("input[name=kind]")).to_have_value(kind)
     for path, count in lists:
         for k in range(count):
             if not form.locator(f"[name^='{path}.{k}']").count():
@@ -137,6 +139,12 @@ def test_width_angle_line_pattern_and_table(here, tamsin):
     )
     assert angle + supplement == pytest.approx(180, abs=0.01)
     assert min(angle, supplement) == pytest.approx(bracket.SHEET_LEAN_DEG, abs=0.2)
+    page.fill("[name=zone]", "0.5")
+    page.locator("[name=zone]").press("Tab")
+    leaning = page.locator(".choice", has_text="Angularity of Sheet above to Top at 35")  # as the CAD has it
+    expect(leaning).to_contain_text(re.compile("● in|◐ close|not proven"))
+    page.fill("[name=zone]", "")
+    page.locator("[name=zone]").press("Tab")
     name = add(here, "Supplement", "Sheet above", "Top")
     assert np.degrees(results(here)[name].first.actual) == pytest.approx(supplement, abs=0.01)
 

@@ -13,6 +13,7 @@ from ..core.sheet import KINDS
 from ..core.sheet.judged import JudgedRecipe
 from ..core.sheet.judging import in_system
 from ..core.sheet.ruling import simply
+from ..core.units import degrees_text
 from ..store.database import transaction
 from .actor import Actor
 from .planning import add_row, named
@@ -83,10 +84,12 @@ def _tolerances(state: JobResults, of: Sequence[int], zone_mm: float | None) -> 
     """
     lettered = [i for i in of if state.row(i).recipe.datum_letter]
     orders = [tuple(of)] if len(of) == 1 else [(*(i for i in of if i != last), last) for last in lettered or of]
+    nominals = {i: state.row(i).recipe.should_be for i in of}
     raws: dict[str, dict[str, Any]] = {}
     for kind in KINDS.values():
         if issubclass(kind, JudgedRecipe):
-            found = [kind.of_chosen(order) for order in (orders if kind.takes_zone else [tuple(of)])]
+            chosen = [kind.of_chosen(order) for order in (orders if kind.takes_zone else [tuple(of)])]
+            found = [kind.with_nominals(raw, nominals) for raw in chosen if raw is not None]
             raws |= {f"{raw['kind']}_{raw.get('to_datum', '')}": raw for raw in found[::-1] if raw is not None}
     return [_tolerance(state, key, raw, zone_mm) for key, raw in raws.items()]
 
@@ -97,7 +100,8 @@ def _tolerance(state: JobResults, key: str, raw: dict[str, Any], zone_mm: float 
     names = [there[i].name for i in raw["of"]]  # type: ignore[union-attr]
     to = f" to {there[raw['to_datum']].name}" if "to_datum" in raw else ""  # type: ignore[union-attr]
     of = f"these {len(names)}" if kind.is_table else " and ".join(names)
-    words = f"{WORDS[raw['kind']].noun.capitalize()} of {of}{to}"
+    at = f" at {degrees_text(raw['angle_rad'], 2)}" if "angle_rad" in raw else ""
+    words = f"{WORDS[raw['kind']].noun.capitalize()} of {of}{to}{at}"
     recipe = kind.model_validate({**raw, "name": "?", **({"zone_mm": zone_mm or 1.0} if kind.takes_zone else {})})
     try:
         judged = recipe.judged(0, there, state.alignment)  # type: ignore[arg-type]

@@ -39,6 +39,11 @@ class JudgedRecipe(RowRecipe):
         """A recipe's data, without name and zone, of features as they were chosen; None where these do not tell it."""
         return None
 
+    @classmethod
+    def with_nominals(cls, raw: dict[str, Any], nominals: Mapping[int, Any]) -> dict[str, Any] | None:
+        """The same data with what the nominals of the chosen features tell of it, by row; None where they do not tell it."""
+        return raw
+
     @property
     def rests_on(self) -> tuple[Datum, ...]:
         """The datums in whose system it judges, the primary first; none: the active one. Rows of the same share it."""
