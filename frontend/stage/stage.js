@@ -9,6 +9,7 @@ import { Marks } from "./marks.js";
 import { say } from "../notices.js";
 import { Known } from "./known.js";
 import { PartModel, unpack } from "./model.js";
+import { lookRound, standThere } from "./stand.js";
 import { Sway } from "./sway.js";
 
 const EDGE_PX = 9; // so near to an edge, it may be meant
@@ -272,6 +273,7 @@ export class Stage {
       }
     });
     document.addEventListener("change", (event) => {
+      if (event.target.dataset.clickStands !== undefined && this.ready) lookRound(this);
       if (event.target.dataset.body === undefined || !this.ready) return;
       this.part.show(Number(event.target.dataset.body), event.target.checked);
       this.draw();
@@ -332,6 +334,11 @@ export class Stage {
     const at = new Vector2(((event.clientX - box.left) / box.width) * 2 - 1, 1 - ((event.clientY - box.top) / box.height) * 2);
     const ray = new Raycaster();
     ray.setFromCamera(at, this.camera);
+    const stands = document.querySelector("#slip [data-click-stands]:checked");
+    if (stands) {
+      standThere(this, ray.ray, stands);
+      return;
+    }
     const [hit] = ray.intersectObjects(this.part.bodies.map((b) => b.mesh).filter((m) => m.visible));
     if (!hit) return;
     const face = this.part.faceOf(hit);

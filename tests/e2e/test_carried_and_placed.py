@@ -341,6 +341,13 @@ def test_where_to_stand_is_looked_for_before_anything_is_carried(tamsin, running
     expect(bore.locator("td")).to_have_count(4)
     expect(bore).to_contain_text(re.compile(r"● \d+ of \d+"))
     expect(bore).to_contain_text(re.compile(r"0\.0\d\d height"))
+    page.get_by_role("radio", name="B").check()  # and one is put on the stage: from above, beside the part
+    box = page.locator("#canvas").bounding_box()
+    page.mouse.click(box["x"] + 0.15 * box["width"], box["y"] + 0.5 * box["height"])
+    assert float(form.locator("[name='B.X']").input_value()) < -300
+    assert float(form.locator("[name='B.Z']").input_value()) == 1500
+    form.get_by_role("button", name="Look from there").click()
+    expect(bore.locator("td")).to_have_count(8)
 
 
 def test_a_detail_of_the_bedplate_is_placed_to_its_end(tamsin, running, chromium):

@@ -237,7 +237,7 @@ def test_a_table_of_holes_on_a_bolt_circle():
     assert found.verdict.word == "out"
 
 
-RUNS, FEWER = 2000, 400
+RUNS, FEWER = 2000, 200
 
 
 class Noisy(Bench):
@@ -253,30 +253,34 @@ class Noisy(Bench):
         return super().read(np.repeat(centers, self.times, axis=0), outward)
 
 
-def tolerances_of(bench):
+def tolerances_of(bench, all_kinds=False):
     """By name, rows of tolerances that are each about 0.1 off, on the faces of one block."""
     top, side, end = block(bench)
     hole = bore(bench, [50.05, 20.08, 60], 12, (50, 20, 60, 12), top)
-    leaning = cylinder(bench, [0, 0, 20], [0.1 / 30, 0, 1], 20, (0, 0, 20))
     below = bench.plane([0, 0, 0], -UP)
     pairs = [[bore(bench, [*at, 60], 16, (*at, 60, 16), top) for at in pair]
              for pair in (((0, 0), (120, 0)), ((40, -50), (40.1, 50)))]  # fmt: skip
     datum, line = (bench.add({"kind": "construction", "of": pair, "make": "line_through_the_centers"}) for pair in pairs)
     face = bench.plane([100, 50, 60.1], LEANS, nominal={"shape": "plane", "point": (100, 50, 60), "normal": (0, 0, 1)})
+    placed = {"kind": "position", "of": [hole], "zone_mm": 0.1, "datums": in_order(top, side, end)}
+    rows = {
+        "position": bench.add(placed),
+        "a made line": bench.add({"kind": "perpendicularity", "of": [line], "zone_mm": 0.05, "to_datum": datum}),
+        "a profile": bench.add({"kind": "surface_profile", "of": [face], "zone_mm": 0.05, "datums": in_order(top, side, end)}),
+        "a thickness": bench.add({"kind": "dimension", "of": [top, below], "measure": "perpendicular_distance"}),
+    }
+    if not all_kinds:
+        return rows
+    leaning = cylinder(bench, [0, 0, 20], [0.1 / 30, 0, 1], 20, (0, 0, 20))
     axis = cylinder(bench, [50, 20, 0], [0, 0, 1], 20, (50, 20, 0))
     limits = {"asked": [{"key": "diameter", "lower": -0.1, "upper": 0.3}]}
     sized = bore(bench, [-50.05, 20.08, 60], 12.05, (-50, 20, 60, 12), top, **limits)
-    placed = {"kind": "position", "of": [hole], "zone_mm": 0.1, "datums": in_order(top, side, end)}
-    return {
-        "position": bench.add(placed),
+    return rows | {
         "position with a bonus": bench.add({**placed, "of": [sized], "condition": "maximum"}),
         "an axis": bench.add({"kind": "perpendicularity", "of": [leaning], "zone_mm": 0.05, "to_datum": top}),
-        "a made line": bench.add({"kind": "perpendicularity", "of": [line], "zone_mm": 0.05, "to_datum": datum}),
-        "a profile": bench.add({"kind": "surface_profile", "of": [face], "zone_mm": 0.05, "datums": in_order(top, side, end)}),
         "a flat face": bench.add({"kind": "flatness", "of": [top], "zone_mm": 0.05}),
         "a parallel face": bench.add({"kind": "parallelism", "of": [face], "zone_mm": 0.05, "to_datum": top}),
         "a bore that runs out": bench.add({"kind": "circular_runout", "of": [hole], "zone_mm": 0.05, "to_datum": axis}),
-        "a thickness": bench.add({"kind": "dimension", "of": [top, below], "measure": "perpendicular_distance"}),
     }
 
 
@@ -290,12 +294,12 @@ def over(first):
     return first.actual - (first.upper or 0.0)
 
 
-def covered(times, runs):
+def covered(times, runs, all_kinds=False):
     """How often of so many runs U holds the truth, by tolerance, from the hits on."""
     there, truth = {}, _truth()
     for seed in range(runs):
         bench = Noisy(times, seed)
-        rows = tolerances_of(bench)
+        rows = tolerances_of(bench, all_kinds)
         found = evaluate(Sheet(tuple(bench.rows), None), bench.readings, KIT)[0]
         for name, row in rows.items():
             first = found[row].first
@@ -313,7 +317,7 @@ def _corner():
 def _truth():
     """What needs the whole block, without any error: from itself, which the tests above hold to closed forms."""
     bench = Bench(u_hit_mm=1e-6)
-    rows = tolerances_of(bench)
+    rows = tolerances_of(bench, all_kinds=True)
     found = evaluate(Sheet(tuple(bench.rows), None), bench.readings, KIT)[0]
     whole = {name: over(found[rows[name]].first) for name in ("a parallel face", "a bore that runs out")}
     return {**TRUTH, "a profile": _corner() - 0.05, **whole}
@@ -321,20 +325,20 @@ def _truth():
 
 def test_what_is_stated_holds_the_truth():
     """Of 2,000 runs of a 95.45 % region 93 to 97 % hold but for 1 time in 1,000 (binomial); the seeds are fixed. Each place is
-    touched 20 times. What rests on the extremes of many hits is drawn outward by their errors, and says so in U; the zone
-    of a flat face is the least, so that a little more holds."""
+    touched 20 times; what rests on the extremes of many hits is drawn outward by their errors, and says so in U."""
     found = covered(20, RUNS)
     assert min(found.values()) > 0.93, found
-    assert max(share for name, share in found.items() if name != "a flat face") < 0.97, found
-    assert found["a flat face"] < 0.985, found
+    assert max(found.values()) < 0.97, found
 
 
-def test_of_few_hits_what_is_stated_holds_at_least():
-    """Of 400 runs at least 92.4 % but for 1 time in 200. The larger of what is stated and what is seen of few hits counts, so
-    more than 95.45 % may hold."""
-    found = covered(1, FEWER)
-    assert min(found.values()) > 0.924, found
-    assert max(found.values()) < 0.995, found
+@pytest.mark.parametrize(("times", "least"), [(20, 0.885), (1, 0.9)])
+def test_of_every_kind_what_is_stated_holds(times, least):
+    """Of 200 runs of a 95.45 % region at least 90 % hold but for 1 time in 1,000 (binomial). What rests on the extremes of many
+    hits holds in 93 % or more, as counted in 2,000, so at least 88.5 % of 200. Of few hits the larger of what is stated and
+    what is seen counts, so more than 95.45 % may hold, but not all, save of a flat face, whose zone is the least."""
+    found = covered(times, FEWER, all_kinds=True)
+    assert min(found.values()) > least, found
+    assert max(share for name, share in found.items() if name != "a flat face") < 1, found
 
 
 def test_two_bores_in_one_line_are_a_common_datum():
