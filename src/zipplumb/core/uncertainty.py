@@ -90,6 +90,10 @@ class Uncertainty:
         size = len(range(*numbers.indices(self.size)))
         return Uncertainty(size, {s: t[numbers] for s, t in self.terms.items()}, self.spare)
 
+    def without(self, source: Source) -> Uncertainty:
+        """Of all sources but one."""
+        return Uncertainty(self.size, {s: t for s, t in self.terms.items() if s != source}, self.spare)
+
     def u(self, k: int = 0) -> float:
         """Standard uncertainty of the k-th number."""
         return float(np.sqrt(sum(float(t[k] @ t[k]) for t in self.terms.values())))

@@ -5,19 +5,15 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable
 
-from ..core.features import plane_of
-from ..core.shapes import Point
 from ..core.sheet import RowRecipe
-from ..core.sheet.measured import MeasuredRecipe
 
 _TARGET = re.compile("([A-Z])([1-9][0-9]?)")
 
 
 def target_of(recipe: RowRecipe) -> tuple[str, int] | None:
     """The letter and number of a datum target: a place on a surface that is called so."""
-    called = _TARGET.fullmatch(recipe.name)
-    place = isinstance(recipe, MeasuredRecipe) and recipe.shape_type is Point and plane_of(recipe.should_be) is not None
-    return (called[1], int(called[2])) if called and place else None
+    called = _TARGET.fullmatch(recipe.name) if recipe.on_surface else None
+    return (called[1], int(called[2])) if called else None
 
 
 def letter_of(recipe: RowRecipe) -> str:

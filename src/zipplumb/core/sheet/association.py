@@ -68,8 +68,7 @@ def outside(actual: ActualFeature, row: int, before: Turned) -> ActualFeature:
     moves = np.zeros((own.size, feature.uncertainty.size))
     moves[:6, :6] = carried_moves(feature.local, local)
     moves[6:, 6:] = np.eye(own.size - 6)
-    shared = {s: moves @ term for s, term in feature.uncertainty.terms.items() if s != Source("hits", row)}
-    spread = Uncertainty(own.size, shared, feature.uncertainty.spare) + own
+    spread = feature.uncertainty.without(Source("hits", row)).through(moves) + own
     return replace(actual, feature=Feature(feature.name, shape, local, spread, feature.extent))
 
 

@@ -85,8 +85,7 @@ class SizeRecipe(JudgedRecipe):
                 f"No limits are asked of {found.name}.", KEPT, "Type them here, or ask them of its diameter on its own row."
             )
         feature = in_system(found.feature, system)
-        shared = {s: t for s, t in feature.uncertainty.terms.items() if s != Source("hits", row)}
-        told_alone = replace(feature, uncertainty=Uncertainty(feature.uncertainty.size, shared, feature.uncertainty.spare))
+        told_alone = replace(feature, uncertainty=feature.uncertainty.without(Source("hits", row)))
         judged = []
         for part in self._parts(found, (lower, upper)):
             rests = feature if not part.u_mm else told_alone

@@ -29,6 +29,7 @@ class SurfacePointRecipe(MeasuredRecipe):
     shape_type = Point
     sided = False
     of_its_shape = False
+    on_surface = True
     nominal: StoredPlane
     hits: Literal[1, 3] = 1
 

@@ -289,9 +289,7 @@ def surface_of(row: int, found: FoundFeature) -> Member:
     if feature is None or found.contacts is None or found.fit is None:
         raise DeriveError(f"{found.name} is not touched itself.", KEPT, "Choose a feature that is measured.")
     member = _moving(found, feature, found.touched)
-    moves = member.feature.uncertainty
-    shared = Uncertainty(6, {s: t for s, t in moves.terms.items() if s != Source("hits", row)}, moves.spare)
-    unshared = replace(member.feature, uncertainty=shared)
+    unshared = replace(member.feature, uncertainty=member.feature.uncertainty.without(Source("hits", row)))
     return replace(member, feature=unshared, noise=(row, found.u_hit_mm), calm=found.calm)
 
 
