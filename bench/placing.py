@@ -16,7 +16,7 @@ sys.path.insert(0, str(ROOT / "tests" / "jobs"))
 
 from job_bench import TECHNICIAN  # noqa: E402
 
-from zipplumb.demo import carrier_real  # noqa: E402
+from zipplumb.demo import shop_real  # noqa: E402
 from zipplumb.demo.processes import Processes  # noqa: E402
 from zipplumb.jobs import details, fitter, planning, sheet, stations  # noqa: E402
 from zipplumb.jobs.hand import tell_hand  # noqa: E402
@@ -52,7 +52,7 @@ def _job(processes) -> tuple[int, int]:
     job = sheet.create_job(TECHNICIAN, "Fitters", part)
     for kind in ("arm", "tracker"):  # the one that is brought last is the one that measures
         stations.bring(TECHNICIAN, job, kinds[kind])
-    lines = [f"{name};{x};{y};{z}" for name, (x, y, z) in zip(NAMES, carrier_real.NESTS, strict=False)]
+    lines = [f"{name};{x};{y};{z}" for name, (x, y, z) in zip(NAMES, shop_real.NESTS, strict=False)]
     rows = planning.plan_list(TECHNICIAN, job, "\n".join(lines), "mm")
     for row, name in zip(rows, NAMES, strict=True):
         tell_hand({"do": "nest", "name": f"Nest {name[1:]}"}, processes.sims["tracker"][0])

@@ -8,12 +8,13 @@ import { Handles } from "./handles.js";
 import { Marks } from "./marks.js";
 import { say } from "../notices.js";
 import { Known } from "./known.js";
+import { aim, rememberLooks } from "./looks.js";
 import { PartModel, unpack } from "./model.js";
 import { lookRound, standThere } from "./stand.js";
 import { Sway } from "./sway.js";
 
 const EDGE_PX = 9; // so near to an edge, it may be meant
-const VIEWS = { iso: [-0.62, -1, 0.62], front: [0, -1, 0.0001], side: [1, 0, 0.0001], top: [0, -0.0001, 1] };
+const VIEWS = { iso: [-0.62, -1, 0.62], front: [0, -1, 0.0001], back: [0, 1, 0.0001], side: [1, 0, 0.0001], top: [0, -0.0001, 1] };
 
 // Without a graphics card a frame costs a tenth of a second: then words must not wait for pictures.
 function drawnInSoftware() {
@@ -252,6 +253,7 @@ export class Stage {
 
   listen() {
     let down = null;
+    rememberLooks(document.getElementById("slip"));
     this.canvas.addEventListener("webglcontextlost", (event) => {
       event.preventDefault(); // so that it may come back
       say("The drawing is lost for a moment: the graphics were needed elsewhere. Nothing that was measured is touched.");
@@ -350,6 +352,11 @@ export class Stage {
     const adds = document.querySelector("#slip [data-click-adds]:checked");
     if (adds) {
       addAdjuster(adds.form.elements[adds.dataset.clickAdds], hit.point, hit.normal ?? hit.face.normal);
+      return;
+    }
+    const looks = document.querySelector("#slip [data-click-looks]:checked");
+    if (looks) {
+      aim(looks.form, face, { point: told(hit.point), normal: told(hit.normal ?? hit.face.normal) });
       return;
     }
     const picks = document.querySelector("#slip [data-picks]");

@@ -8,6 +8,7 @@ from block import UP
 from scipy.spatial.transform import Rotation
 
 from zipplumb.core.calibration import ProbeCalibration
+from zipplumb.core.errors import InputError
 from zipplumb.core.frames import Motion, perpendicular_pair
 from zipplumb.core.network import InstrumentClass
 from zipplumb.core.readings import Reading
@@ -230,3 +231,59 @@ def test_finish_pressed_at_a_new_station_before_a_hit_there_spoils_nothing():
     results, _ = shop.worked_out()
     assert (results[1].state, results[face].state) == ("done", "done"), results[face].message
     assert np.allclose(results[1].feature.shape.position, before[1].feature.shape.position)
+
+
+# ---- places that are known beforehand ---------------------------------------------------------
+
+SHOP = Motion(Rotation.from_euler("xyz", [3, -2, 40], degrees=True).as_matrix(), np.array([900.0, -300, 50]))
+
+
+def known(shop, places, seen_from, off=(0.0, 0.0, 0.0)):
+    """Points whose places are told in the shop's own axes; ``off``: the first one's is told wrong by so much."""
+    for k, place in enumerate(places):
+        at = (SHOP.points(place) + (off if k == 0 else 0.0)).tolist()
+        nominal = {"shape": "point", "position": at}
+        shop.add({"kind": "point", "known_u_mm": 0.02, "nominal": nominal}, place, seen_from)
+
+
+def test_known_places_tie_stations_that_see_no_point_together():
+    shop = Shop()
+    known(shop, NESTS[:4], (1,))
+    known(shop, NESTS[1:] + [0.0, 0.0, 900.0], (2,))
+    _, memory = shop.worked_out()
+    assert not memory.network.untied
+    stood = memory.stations[2]
+    assert np.allclose(stood.world_from_station.rotation, TRUE[2].rotation, atol=1e-9)
+    assert np.allclose(stood.world_from_station.translation, TRUE[2].translation, atol=1e-6)
+    assert stood.terms is not None
+    u = np.sqrt(np.sum(stood.terms[:3] ** 2, axis=1))
+    assert np.all(u > 0.01)  # no better than the places are known
+
+
+def test_a_known_place_that_is_told_wrong_is_named():
+    shop = Shop(np.random.default_rng(3))
+    known(shop, NESTS, (1, 2), (0.0, 0.6, 0.0))
+    _, memory = shop.worked_out()
+    assert "Row 1 seen from the known places" in memory.network.doubt
+
+
+def test_fewer_than_three_known_places_tie_nothing_and_what_is_known_needs_a_nominal():
+    shop = Shop()
+    known(shop, NESTS[:2], (1,))
+    known(shop, NESTS[:2] + [0.0, 0.0, 900.0], (2,))
+    _, memory = shop.worked_out()
+    assert isinstance(memory.stations[2], Untied)
+    with pytest.raises(InputError, match="a known place has a nominal"):
+        recipe_from_dict({"kind": "point", "name": "N", "known_u_mm": 0.02})
+
+
+def test_two_points_taken_for_each_other_are_named():
+    shop = Shop(np.random.default_rng(8))
+    shop.nests()
+    second, fourth = shop.readings[2], shop.readings[4]
+    from_two = second.stations == 2
+    poses = [np.where(from_two[:, None], b.poses, a.poses) for a, b in ((second, fourth), (fourth, second))]
+    shop.readings[2], shop.readings[4] = (replace(r, poses=p) for r, p in zip((second, fourth), poses, strict=True))
+    _, memory = shop.worked_out()
+    assert "Row 2 and Row 4 seen from Station" in memory.network.doubt.replace("Row 4 and Row 2", "Row 2 and Row 4")
+    assert "exchanged" in memory.network.doubt

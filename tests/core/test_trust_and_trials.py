@@ -8,10 +8,13 @@ from zipplumb.core.calibration import KnownProbe
 from zipplumb.core.frames import Motion
 from zipplumb.core.readings import Reading
 from zipplumb.core.trials import (
+    KnownNest,
+    Reflector,
     drift_outcome,
     faces_outcome,
     length_outcome,
     pivot_outcome,
+    reflector_outcome,
     scanner_outcome,
     single_point_outcome,
     sphere_check_outcome,
@@ -135,3 +138,32 @@ def test_two_faces_are_paired_and_drift_is_against_the_start():
     moved = drift_outcome(taken(at(front + [0.1, 0, 0])), 3, 0.05, first.result["places"])
     assert moved.verdict == "fail"
     assert "as if the instrument had moved" in moved.why
+
+
+# published: a 1.5-inch spherically mounted reflector is 38.1 mm across; in a cone of 90° a ball's center stands r / sin 45°
+# above the apex (elementary geometry)
+BIG, SMALL = Reflector("Big", 38.1), Reflector("Small", 12.7)
+NESTS = [KnownNest("N1", (1000.0, 0, 0), 38.1), KnownNest("N2", (0.0, 2000, 300), 38.1)]
+IN_A_CONE = (19.05 - 6.35) / np.sin(np.pi / 4)
+
+
+@pytest.mark.parametrize(
+    ("off", "on", "verdict", "words"),
+    [
+        ((0.01, 0.02, -0.01), BIG, "pass", "as it should with Big"),
+        ((0, 0, -IN_A_CONE), SMALL, "pass", "as it should with Small"),
+        ((0, 0, -IN_A_CONE), BIG, "fail", "So would Small, and not Big"),
+        ((0.01, 0, 0), SMALL, "fail", "So would Big, and not Small"),
+        ((0, 0, -(19.05 - 6.35)), BIG, "fail", "So would Small"),  # a flat seat
+        ((3.0, 0, 0), BIG, "fail", "look whether the nest moved"),
+        ((0, 0, 500.0), BIG, "not enough", "No nest read from here"),
+    ],
+)
+def test_a_reflector_is_told_by_where_it_stands_in_a_known_nest(off, on, verdict, words):
+    nothing = reflector_outcome(Reading.of_poses(np.empty((0, 7))), NESTS, on, [BIG, SMALL], 0.1)
+    assert (nothing.verdict, nothing.wanted) == ("running", 1)
+    assert "N1, N2" in nothing.ask
+    pose = np.array([[*(np.array(NESTS[1].place) + off), 1.0, 0, 0, 0]])
+    found = reflector_outcome(Reading.of_poses(pose), NESTS, on, [BIG, SMALL], 0.1)
+    assert found.verdict == verdict
+    assert words in found.why

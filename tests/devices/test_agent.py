@@ -11,8 +11,9 @@ from zipplumb.core.errors import DeviceError, InputError
 from zipplumb.core.probing import ByDistance
 from zipplumb.devices import agent
 from zipplumb.devices.agent import Agent
-from zipplumb.devices.protocol import encode
+from zipplumb.devices.protocol import Look, encode
 
+AGENTS: list[Agent] = []
 HELLO = encode(t="hello", protocol=2, session="s1", kind="arm", model="m", serial="1", rate_hz=100)
 
 
@@ -28,7 +29,7 @@ class Sink:
     """Keeps in memory; fails as often as it is told to."""
 
     def __init__(self):
-        self.kept, self.said, self.failures, self.refuse = [], [], 0, False
+        self.kept, self.said, self.failures, self.refuse, self.counts = [], [], 0, False, []
 
     def connected(self, hello):
         self.said.append("connected")
@@ -66,6 +67,7 @@ class Sink:
         if self.refuse:
             raise InputError("No row to measure is current.")
         self.kept.append(batch.ns[0])
+        self.counts.append(len(batch.ns))
         return "taken"
 
     def finish(self, batch, number):
@@ -82,6 +84,7 @@ def device():
     sink = Sink()
     listener = Agent("127.0.0.1", server.getsockname()[1], sink)
     threading.Thread(target=listener.run, daemon=True).start()
+    AGENTS.append(listener)
     yield server, sink
     listener.stop.set()
     server.close()
@@ -299,3 +302,40 @@ def test_a_session_played_again_is_asked_about_again(device):
         answers(connection, 1)
         connection.close()
     assert sink.kept == [7, 7]  # the sink knows what it had, and for which place
+
+
+# ---- asked to look ----------------------------------------------------------------------------
+
+
+def test_a_look_is_passed_on_and_what_is_refused_or_never_answered_is_said(device, monkeypatch):
+    monkeypatch.setattr(agent, "ANSWER_S", 0.3)
+    server, sink = device
+    connection, _ = server.accept()
+    connection.sendall(HELLO)
+    until(lambda: "connected" in sink.said)
+    listener = next(each for each in AGENTS if each.sink is sink)
+    listener.ask(Look((1000.0, 0.0, 0.0), None, 30.0, 49))
+    (asked,) = answers(connection, 1)
+    assert (asked["t"], asked["o"], asked["points"]) == ("look", 1, 49)
+    connection.sendall(encode(t="answer", o=1, ok=False, why="nothing is seen there"))
+    until(lambda: any("nothing is seen there. Nothing was read" in words for words in sink.said))
+    listener.ask(Look((1000.0, 0.0, 0.0), None, 30.0, 49))
+    assert answers(connection, 1)[0]["o"] == 2
+    until(lambda: agent.NO_ANSWER in sink.said)
+    connection.sendall(encode(t="answer", o=2, ok=True))
+    connection.close()
+    until(lambda: any("ended the connection" in words for words in sink.said))
+    server.close()
+    listener.ask(Look((1000.0, 0.0, 0.0), None, 30.0, 49))
+    until(lambda: any("not there to be asked" in words for words in sink.said))
+
+
+def test_what_comes_for_a_look_is_kept_point_by_point(device):
+    server, sink = device
+    connection, _ = server.accept()
+    places = [{"n": n, "at": 1.0 + n / 100, "p": [1000.0, n / 10, 0], "q": [1.0, 0, 0, 0]} for n in range(6)]
+    lines = [encode(t="button", e=1, name="take", down=True, look=1, **places[0])]
+    lines += [encode(t="pose", **place) for place in places]
+    connection.sendall(HELLO + b"".join(lines) + encode(t="button", e=2, name="take", down=False, **places[-1]))
+    answers(connection, 2)
+    assert sum(sink.counts) == 6

@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from zipplumb.core.errors import DeviceError
 from zipplumb.devices.hits import HitMaker
-from zipplumb.devices.protocol import Event, Hello, Level, Pose, Press, State, Stripe, Target, decode, encode
+from zipplumb.devices.protocol import Event, Hello, Level, Look, Pose, Press, State, Stripe, Target, decode, encode
 
 POSE = {"n": 5, "at": 1000.0, "p": [1.0, 2.0, 3.0], "q": [1.0, 0.0, 0.0, 0.0]}
 
@@ -109,3 +109,36 @@ def test_held_hits_come_by_distance_and_belong_to_one_sweep():
     assert batch.sweep == 0
     maker.seen(pose(102, 500))
     assert maker.flush() is None  # nothing more once the button is let go
+
+
+# ---- looks ------------------------------------------------------------------------------------
+
+
+def test_a_look_is_asked_in_the_words_of_the_protocol_and_answered():
+    patch = json.loads(Look((1.0, 2.0, 3.0), None, 30.0, 49).message(7))
+    assert patch == {"t": "look", "o": 7, "at": [1.0, 2.0, 3.0], "points": 49, "shape": "patch", "side_mm": 30.0}
+    line = json.loads(Look((1.0, 2.0, 3.0), (9.0, 2.0, 3.0), 30.0, 20).message(8))
+    assert (line["shape"], line["to"]) == ("line", [9.0, 2.0, 3.0])
+    assert "side_mm" not in line
+    answer = decode(encode(t="answer", o=7, ok=False, why="nothing is seen there"))
+    assert (answer.number, answer.will, answer.why) == (7, False, "nothing is seen there")
+    for bad in ({"o": -1, "ok": True}, {"o": 1, "ok": "yes"}, {"o": 1, "ok": True, "why": "x" * 201}, {"ok": True}):
+        with pytest.raises(DeviceError):
+            decode(encode(t="answer", **bad))
+
+
+def test_every_place_of_a_look_is_a_hit_however_near_to_the_last_and_its_way_in_is_the_beams():
+    maker = HitMaker("s", beam=True)
+    at = np.array([[2000.0, y, 0.0] for y in (0.0, 0.5, 1.0, 1.5)])
+    poses = [Pose(n, n / 100, (*place, 1.0, 0.0, 0.0, 0.0)) for n, place in enumerate(at)]
+    first = maker.press(poses[0], every=True)
+    for each in poses:  # the stream tells the first once more
+        maker.seen(each)
+    rest = maker.release()
+    assert (first.ns, rest.ns) == ((0,), (1, 2, 3))
+    ways = np.vstack([np.reshape(b.approach, (-1, 7))[:, :3] for b in (first, rest)])
+    assert np.linalg.norm(ways - at, axis=1) == pytest.approx(30.0)  # on the beam, before what it meets
+    assert np.cross(ways, at) == pytest.approx(0, abs=1e-6)
+    elsewhere = Pose(9, 1.0, (0.0, 5000.0, 0.0, 1.0, 0.0, 0.0, 0.0))
+    away = np.reshape(maker.pull_off(elsewhere).poses, 7)[:3]
+    assert away == pytest.approx(ways[-1])  # and out of it, wherever it looks by now

@@ -278,6 +278,24 @@ def test_the_radar_sees_surfaces_the_worse_the_more_they_graze():
     assert len(under) > 10
 
 
+def test_the_radar_looks_by_itself_where_the_link_asks_and_says_where_it_cannot():
+    radar = SimulatedRadar(shop(face_rad=0.0, angle_rad=1e-9, range_mm=0.01))
+    ask = {"t": "look", "o": 4, "shape": "patch", "at": [1300.0, 0, 0], "side_mm": 60.0, "points": 49}
+    assert radar.look(ask) == ""
+    said = done(radar)
+    taken = [m for m in said if isinstance(m, Press)]
+    assert [(p.down, p.look) for p in taken] == [(True, 4), (False, 4)]
+    places = np.array([m.values[:3] for m in said if isinstance(m, Pose)])[:49]
+    assert np.abs(places[:, 0] - 1300).max() < 0.08
+    assert np.ptp(places[:, 1:], axis=0) == pytest.approx([60.0, 60.0], abs=0.5)
+    assert radar.look({**ask, "at": [0.0, 1300.0, 0.0]}) == "nothing is seen there"
+    assert radar.look({**ask, "at": [float("nan"), 0, 0]}) == "there is no such place"
+    assert radar.look({**ask, "shape": "line", "at": [1300.0, -80, 0], "to": [1300.0, 80, 0], "points": 20}) == ""
+    line = np.array([m.values[:3] for m in done(radar) if isinstance(m, Pose)])[:20]
+    assert np.diff(line[:, 1]) == pytest.approx(160 / 19, abs=0.05)
+    assert SimulatedTracker(shop()).look(ask)  # a tracker is led by hand
+
+
 # ---- playback ---------------------------------------------------------------------------------
 
 

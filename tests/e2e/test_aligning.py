@@ -8,7 +8,7 @@ from carrier_bench import CORNERS, FRONT, LEFT, MADE_MM, NESTS, REAR, SHOP_FROM_
 from playwright.sync_api import expect
 
 from zipplumb.core.frames import Motion
-from zipplumb.demo import carrier, carrier_real
+from zipplumb.demo import carrier, shop_real
 from zipplumb.jobs import planning
 from zipplumb.jobs.hand import move_hand, tell_hand
 
@@ -109,7 +109,7 @@ def test_without_cad_it_is_aligned_with_the_devices_buttons_alone(tamsin, bench)
 def test_guided_points_name_two_that_were_exchanged_and_ask_them_again(tamsin, running, bench):
     here = bench("Nests", "Hall tracker")
     port = running.sims["tracker"][0]
-    lines = [f"{name};{x};{y};{z}" for name, (x, y, z) in zip(NESTS, carrier_real.NESTS, strict=True)]
+    lines = [f"{name};{x};{y};{z}" for name, (x, y, z) in zip(NESTS, shop_real.NESTS, strict=True)]
     planning.plan_list(TECHNICIAN, here.job, "\n".join(lines), "mm")
     here.road("Points with known places")
     for name in NESTS:
@@ -216,7 +216,7 @@ def test_step_by_step_level_and_what_is_loose_sways(tamsin, bench):
 def test_reference_points_with_scale_and_many_touches_on_surfaces(tamsin, running, bench):
     here = bench("Reference", "Hall tracker")
     port = running.sims["tracker"][0]
-    lines = [f"{name};{x};{y};{z}" for name, (x, y, z) in zip(NESTS, carrier_real.NESTS, strict=True)]
+    lines = [f"{name};{x};{y};{z}" for name, (x, y, z) in zip(NESTS, shop_real.NESTS, strict=True)]
     rows = planning.plan_list(TECHNICIAN, here.job, "\n".join(lines), "mm")
     tamsin.go("Measure")
     for k in range(1, 7):

@@ -14,7 +14,7 @@ from zipplumb.core.frames import Motion
 from zipplumb.core.placing.adjusters import answers_of
 from zipplumb.core.placing.detail import moves_of
 from zipplumb.core.uncertainty import coverage_factor
-from zipplumb.demo import bedplate, bedplate_real, carrier_real
+from zipplumb.demo import bedplate, bedplate_real, shop_real
 from zipplumb.devices.sim.on_screws import OnScrews
 from zipplumb.jobs import measure, place, planning, stations
 from zipplumb.jobs.details import details_of
@@ -32,7 +32,7 @@ def test_carried_to_a_second_station_with_a_nest_knocked_on_the_way(tamsin, runn
     here = bench("Carried", "Hall tracker")
     port, page = running.sims["tracker"][0], here.page
     title = page.locator("#now .say .ask")
-    lines = [f"{name};{x};{y};{z}" for name, (x, y, z) in zip(NESTS, carrier_real.NESTS, strict=True)]
+    lines = [f"{name};{x};{y};{z}" for name, (x, y, z) in zip(NESTS, shop_real.NESTS, strict=True)]
     planning.plan_list(TECHNICIAN, here.job, "\n".join(lines), "mm")
     tell_hand({"do": "station", "number": 0}, port)
 
@@ -89,7 +89,7 @@ def test_carried_to_a_second_station_with_a_nest_knocked_on_the_way(tamsin, runn
 def test_a_nest_is_moved_until_it_sits_where_it_belongs(tamsin, running, bench):
     here = bench("Placing", "Hall tracker")
     port, page = running.sims["tracker"][0], here.page
-    lines = [f"{name};{x};{y};{z}" for name, (x, y, z) in zip(NESTS, carrier_real.NESTS, strict=True)]
+    lines = [f"{name};{x};{y};{z}" for name, (x, y, z) in zip(NESTS, shop_real.NESTS, strict=True)]
     rows = planning.plan_list(TECHNICIAN, here.job, "\n".join(lines), "mm")
     tamsin.go("Measure")
     for name in NESTS:
@@ -151,7 +151,7 @@ def test_a_detail_is_turned_round_after_round_until_it_sits(tamsin, running, ben
     """Its screws move it a tenth otherwise than stated; the nests that it carries are moved by what is turned."""
     here = bench("Foot", "Hall tracker")
     port, page = running.sims["tracker"][0], here.page
-    lines = [f"{name};{x};{y};{z}" for name, (x, y, z) in zip(NESTS, carrier_real.NESTS, strict=True)]
+    lines = [f"{name};{x};{y};{z}" for name, (x, y, z) in zip(NESTS, shop_real.NESTS, strict=True)]
     rows = planning.plan_list(TECHNICIAN, here.job, "\n".join(lines), "mm")
 
     def take(k):
@@ -187,7 +187,7 @@ def test_a_detail_is_turned_round_after_round_until_it_sits(tamsin, running, ben
     phone = chromium.new_context(viewport={"width": 390, "height": 844}).new_page()  # nobody is signed in there
     phone.goto(address)
     expect(phone.locator("#fitter-now")).to_contain_text("It is being looked at")
-    nominal = np.array(carrier_real.NESTS[3:])
+    nominal = np.array(shop_real.NESTS[3:])
     with transaction() as session:
         (now,) = details_of(session, load(session, here.job))
     adjusters = [a.adjuster({}) for a in now.recipe.adjusters]
@@ -259,7 +259,7 @@ def test_the_corners_of_a_frame_are_brought_to_one_height(tamsin, running, bench
     here = bench("Frame", "Hall tracker")
     port, page = running.sims["tracker"][0], here.page
     planning.plan_list(TECHNICIAN, here.job, "\n".join(f"C{k};0;0;0" for k in (1, 2, 3, 4)), "mm")
-    stood = np.array([carrier_real.NESTS[k][2] for k in range(4)], float)
+    stood = np.array([shop_real.NESTS[k][2] for k in range(4)], float)
     heights = np.array([640.0, 641.4, 639.1, 640.3])  # to which they are brought first
     place.set_placing(TECHNICIAN, here.job, {"zone": "0.1", "+Z": "up", "-Z": "down"})
     tamsin.go("Place")

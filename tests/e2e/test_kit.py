@@ -6,11 +6,12 @@ from contextlib import suppress
 
 import numpy as np
 import pytest
+from carrier_bench import TECHNICIAN
 from kit_pages import Kit
 from person import Person
 from playwright.sync_api import expect
 
-from zipplumb.jobs import measure
+from zipplumb.jobs import measure, planning, probes
 from zipplumb.jobs.actor import Actor
 from zipplumb.jobs.hand import tell_hand
 from zipplumb.jobs.results import load
@@ -304,7 +305,52 @@ def test_a_phone_shows_the_pivot(tamsin, arm):
     page.set_viewport_size({"width": 390, "height": 844})
     kit.probe("3 mm long ball")
     kit.begin("pivot", seat="cone")
+    expect(kit.ask()).to_be_visible()
     wide = page.evaluate("document.documentElement.scrollWidth")
     assert wide <= 390, wide
     page.click("button:has-text('Give it up')")
     expect(page.locator(".trial .ask")).to_contain_text("Given up")
+
+
+def test_a_reflector_of_another_size_is_told_by_a_nest_that_is_known(tamsin, running, bench):
+    """Somebody took the small one into the hand: nothing else would say so, since all nests stand lower alike."""
+    here = bench("Which reflector", "Hall tracker")
+    port, page = running.sims["tracker"][0], here.page
+    tell_hand({"do": "station", "number": 0}, port)
+    planning.plan_list(TECHNICIAN, here.job, "N1;0;0;0\nN2;1;1;1", "mm")
+    page.goto(f"{running.url}/instruments")
+    page.click("text=Hall tracker")
+    kit = Kit(tamsin)
+    page.click("a:has-text('Hall tracker')")
+    kit.begin("reflector")
+    expect(page.locator(".notice").last).to_contain_text("No nest was read from where it stands")
+    tamsin.open(here.job, "measure")
+    tell_hand({"do": "nest", "name": "Nest 1"}, port)
+    tamsin.until(lambda: tamsin.hits[0] == 1, 60)
+    tell_hand({"do": "click", "button": "finish"}, port)
+    expect(tamsin.row("N1").locator(".mark")).not_to_have_text("○")
+    try:
+        for hand_in, put_on, verdict, words in (
+            ("12.7", "38.1 mm reflector", "fail", "So would 12.7 mm reflector, and not 38.1 mm reflector"),
+            ("12.7", "12.7 mm reflector", "pass", "as it should with 12.7 mm reflector"),
+            ("38.1", "38.1 mm reflector", "pass", "as it should with 38.1 mm reflector"),
+        ):
+            page.goto(f"{running.url}/instruments")
+            page.click("a:has-text('Hall tracker')")
+            page.locator("[name=probe]").select_option(label=put_on)
+            page.get_by_role("button", name="Put it on").click()
+            tell_hand({"do": "reflector", "name": hand_in}, port)
+            kit.begin("reflector")
+            expect(kit.ask()).to_contain_text("a nest that was read from here (N1)")
+            kit.hand("Nest 1")
+            expect(kit.why()).to_contain_text(words, timeout=30_000)
+            kit.hand("Finish")
+            kit.ended(verdict)
+    finally:
+        tell_hand({"do": "reflector", "name": "38.1"}, port)
+    with transaction() as session:  # a person answers for it: whoever comes after measures with the same
+        doubted = session.query(Calibration).filter(Calibration.doubt != "", Calibration.method == "stated").all()
+        assert [cal.probe.name for cal in doubted] == ["38.1 mm reflector"]
+        ids = [cal.id for cal in doubted]
+    for number in ids:
+        probes.lift_doubt(TECHNICIAN, number)

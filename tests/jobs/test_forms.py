@@ -33,6 +33,7 @@ EXAMPLES = [
      "points": [[-20, 0, 60], [0, 0, 60], [20, 0, 60]], "normals": [[0, 0, 1]] * 3}},
     {"kind": "edge_point", "plane_hits": 3, "nominal": {"shape": "line", "point": [0, 0, 60], "direction": [0, -1, 0]}},
     {"kind": "proof", "asked": [{"key": "highest", "upper": 0.1}, {"key": "lowest", "lower": -0.1}]},
+    {"kind": "free_surface", "face": 3, "hits": 30, "asked": [{"key": "profile", "upper": 0.4}]},
     {"kind": "touched", "flat": True, "plane": 1},
     {"kind": "steps", "steps": [
         {"step": "turn", "features": [1, {"through": [2, 1, 2]}], "axis": "+Z", "degrees": 30},

@@ -63,6 +63,7 @@ def rows_of_every_kind():
     along = np.array([[x, 0.0, 63] for x in range(-25, 26, 10)])
     rows["section_curve"] = bench.add({"kind": "section_curve", "nominal": ridge}, along, UP)
     rows["proof"] = bench.add({"kind": "proof"}, along + [0, 30, 0], UP)
+    rows["free_surface"] = bench.add({"kind": "free_surface", "face": 3}, along - [0, 30, 0], UP)
     rows["touched"] = bench.add({"kind": "touched"}, bore, np.tile(-0.3 * RIM, (3, 1)))
     rows["construction"] = bench.add({"kind": "construction", "of": [top], "make": "offset_plane", "offset_mm": 10})
     for kind, of in (("straightness", "line"), ("flatness", "plane"), ("roundness", "circle"), ("cylindricity", "cylinder")):

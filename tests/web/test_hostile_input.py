@@ -70,6 +70,8 @@ FORMS = {
     "measure.choose": {"code": "fit:plane"}, "measure.become": {"kind": "cone", "seen": ""},
     "measure.join": {"into": "1"}, "measure.give_back": {}, "measure.side": {"air": "1"},
     "measure.hit": {"aside": "1"},
+    "measure.look": {"face": "1", "at": "0,0,60", "normal": "0,0,1", "to": "9,0,60", "shape": "line", "side": "30",
+                     "points": "49"},
     "derive.as_one_goes": {"way": "last"}, "place.placing": {"zone": "0.05", "+X": "toward the rail", "-Z": "down"},
     "place.add": {"name": "Foot", "target": "1", "adjusters": "Foot 1; 0; 0; 0; +Z; 1.5; 4; 4", "belongs": "nominal",
                   "body": "0"},

@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 from scipy.spatial.transform import Rotation
 
+from ..cad import CadModel
 from ..core.alignment.reference_points import expansion_scale
 from ..core.frames import Array, Motion
 from . import bedplate
@@ -14,6 +15,13 @@ from . import bedplate
 STEEL, SHOP_C = "carbon steel", 23.4
 WORLD_FROM_PART = Motion(Rotation.from_euler("z", 0.35).as_matrix(), np.array([-1000.0, 3900.0, 150.0]))
 OFF_MM, OFF_RAD = 2.0, 3e-3  # by which details lie off at first
+WAVE_MM, WAVE_X, WAVE_Z = 0.4, 700.0, 640.0  # of the fairing flange, from crest to trough, and how long it is
+FINE_MM = 10.0  # triangles of the flange
+# faces that lie off, by which way they face and where: outward, mm, and leaning about the part's axes, rad
+OFF = (
+    ((0.0, 1.0, 0.0), bedplate.WIDTH / 2, 0.06, (2e-5, 0.0, 5e-5)),
+    ((1.0, 0.0, 0.0), bedplate.STOP[0] - bedplate.LENGTH / 2, -0.04, (0.0, 1e-4, 0.0)),
+)
 AXES = {"+X": (1.0, 0, 0), "+Y": (0.0, 1, 0), "+Z": (0.0, 0, 1)}
 
 
@@ -42,6 +50,44 @@ def nests_and_details() -> tuple[dict[str, list[float]], dict[str, Any]]:
             ],
         }  # fmt: skip
     return {name: np.asarray(at).tolist() for name, at in nests.items()}, details
+
+
+def mesh(model: CadModel) -> Array:
+    """The real bedplate and its details as they were drawn: triangles (t, 3, 3) in the world."""
+    warm = expansion_scale(STEEL, SHOP_C)
+    faces = [_real_face(model, face.index) for face in model.faces]
+    return _world(np.vstack(faces), warm)
+
+
+def _real_face(model: CadModel, face: int) -> Array:
+    corners, _ = model.mesh_of(face)
+    if face in model.splines:
+        vertices, triangles = _fine(corners)
+        feet, normals = model.splines[face].nearest(vertices)
+        return np.asarray((feet + flange_off(feet)[:, None] * normals)[triangles])
+    nominal = model.faces[face].nominal or {}
+    for way, at, off, lean in OFF:
+        flat = nominal.get("shape") == "plane" and np.allclose(nominal["normal"], way)
+        if flat and abs(np.dot(nominal["point"], way) - at) < 1:
+            middle = corners.reshape(-1, 3).mean(axis=0)
+            return corners + off * np.array(way) + np.cross(lean, corners - middle)
+    return corners
+
+
+def flange_off(places: Array) -> Array:
+    """(n,) how far the real fairing flange lies outside, at places (n, 3) of the part."""
+    x, _, z = places.T
+    return WAVE_MM / 2 * np.sin(2 * np.pi * x / WAVE_X) * np.cos(2 * np.pi * (z - np.mean(bedplate.FLANGE_Z)) / WAVE_Z)
+
+
+def _fine(corners: Array) -> tuple[Array, Any]:
+    """Vertices and triangles of a face, these small."""
+    import trimesh
+
+    vertices, faces = np.unique(corners.reshape(-1, 3), axis=0, return_inverse=True)
+    vertices, faces = trimesh.remesh.subdivide_to_size(vertices, faces.reshape(-1, 3), FINE_MM)
+    mesh = trimesh.Trimesh(vertices, faces)
+    return np.asarray(mesh.vertices), mesh.faces
 
 
 def _world(at: Array, warm: float) -> Array:

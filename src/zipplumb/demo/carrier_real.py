@@ -8,12 +8,11 @@ from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
-from scipy.spatial.transform import Rotation
 
 from ..cad import CadModel
-from ..core.frames import Motion, unit
+from ..core.frames import unit
 from ..jobs.hand import touchable_faces
-from . import bedplate_real, carrier
+from . import carrier
 
 # the library says (0.312, -0.204, 186.450) and 6.000 mm of the first; the real one differs a little
 PROBES = (
@@ -29,11 +28,6 @@ BENCH = {
     "bar": ((420.0, 560.0, 30.0), (920.0, 560.0, 30.0)), "bar_mm": 500.0,
 }  # fmt: skip
 PLACE = {"quaternion": [0.8525, 0.0923, -0.1105, 0.5026], "translation_mm": [612.4, -388.7, 145.2]}
-# centers of a 38.1 mm reflector, about the part, in the shop
-NESTS = (
-    (-300.0, 900.0, 400.0), (1500.0, 900.0, 380.0), (1500.0, 2600.0, 620.0), (-300.0, 2500.0, 640.0), (600.0, 1700.0, 1100.0),
-    (700.0, -200.0, 420.0),
-)  # fmt: skip
 
 
 def _plane(nominal, normal, at, true_offset=0.0, tilt=(0.0, 0.0, 0.0), wave=0.0):
@@ -114,34 +108,3 @@ def write_truth(model: CadModel, step: Path, path: Path, others: dict[str, list[
         "others": others or {},
     }
     path.write_text(json.dumps(truth))
-
-
-def write_shop(model: CadModel, path: Path) -> None:
-    """The shop as the tracker and the radar really stand in it: the part's mesh, nests, two stations."""
-    part = Motion.from_quaternion(PLACE["quaternion"], PLACE["translation_mm"])
-    vertices, triangles, count = [], [], 0
-    for face in model.faces:
-        corners, _ = model.mesh_of(face.index)
-        vertices.append(part.points(corners.reshape(-1, 3)))
-        triangles.append(np.arange(3 * len(corners)).reshape(-1, 3) + count)
-        count += 3 * len(corners)
-    nests = {f"Nest {k + 1}": p for k, p in enumerate(NESTS)} | {
-        "Bar end 1": (900.0, 1400.0, 700.0),
-        "Bar end 2": (1900.0, 1400.0, 700.0),
-    }
-    on_bedplate, details = bedplate_real.nests_and_details()
-    lean = Rotation.from_rotvec([3e-4, -2e-4, 0.0]).as_quat()[[3, 0, 1, 2]]
-    turned = (Rotation.from_euler("z", 1.9) * Rotation.from_rotvec([-2e-4, 1e-4, 0.0])).as_quat()[[3, 0, 1, 2]]
-    shop = {
-        "about": "The real shop of the demo. Only the stand-ins read this.",
-        "stations": [
-            {"quaternion": lean.tolist(), "translation_mm": [-2600.0, 1800.0, 900.0]},
-            {"quaternion": turned.tolist(), "translation_mm": [3300.0, 1500.0, 820.0]},
-        ],
-        "nests": {name: list(place) for name, place in nests.items()} | on_bedplate,
-        "details": details,
-        "mesh": {"vertices": np.vstack(vertices).round(4).tolist(), "triangles": np.vstack(triangles).tolist()},
-        "range_mm": 0.004, "range_per_m_mm": 0.0008, "angle_rad": 2.2e-6, "face_rad": 4e-6, "drift_mm_h": 0.004,
-        "temperature_c": 20.6, "bar_mm": 1000.0,
-    }  # fmt: skip
-    path.write_text(json.dumps(shop))

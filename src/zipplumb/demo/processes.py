@@ -22,10 +22,11 @@ from typing import IO
 from ..core.errors import InputError
 from ..store.cluster import Cluster, free_port
 from ..store.schema import upgrade
-from . import bracket_real, carrier_real
+from . import bracket_real, carrier_real, shop_real
 from .seed import seed_job, seed_people_and_kit
 from .seed_bedplate import seed_bedplate
 from .seed_bracket import seed_bracket
+from .seed_fairing import seed_fairing
 
 LOOK_S = 0.2
 SIMS = {"arm": ("sim", "real.json"), "tracker": ("sim-tracker", "shop.json"), "radar": ("sim-radar", "shop.json")}
@@ -52,10 +53,10 @@ def _make_part_files(folder: Path) -> None:
         # in a process of its own: the CAD library talks on standard output
         call = f"from zipplumb.demo.{name} import write_step; from pathlib import Path; write_step(Path({str(step)!r}))"
         subprocess.run([sys.executable, "-c", call], check=True, stdout=subprocess.DEVNULL)
-    model = read_cad(steps["carrier"])
-    others = bracket_real.truth(read_cad(steps["bracket"]), steps["bracket"])
-    carrier_real.write_truth(model, steps["carrier"], folder / "real.json", others)
-    carrier_real.write_shop(model, folder / "shop.json")
+    models = {name: (read_cad(step), step) for name, step in steps.items()}
+    others = bracket_real.truth(*models["bracket"])
+    carrier_real.write_truth(*models["carrier"], folder / "real.json", others)
+    shop_real.write_shop(models, folder / "shop.json")
 
 
 class Processes:
@@ -103,6 +104,7 @@ class Processes:
         self.job = seed_job(self.folder / PARTS["carrier"], instruments["arm"])
         self.bracket_job = seed_bracket(self.folder / PARTS["bracket"])
         self.bedplate_job = seed_bedplate(self.folder / PARTS["bedplate"], instruments["tracker"])
+        self.fairing_job = seed_fairing(self.bedplate_job, instruments["radar"])
 
     def _secret(self) -> str:
         path = self.folder / "secret"

@@ -25,6 +25,7 @@ PROBES = (
     {"name": "Line scanner", "kind": "scanner", "length": "96", "beside": "61"},
     {"name": "38.1 mm reflector", "kind": "reflector", "diameter": "1.5", "diameter_unit": "in"},
     {"name": "12.7 mm reflector", "kind": "reflector", "diameter": "0.5", "diameter_unit": "in"},
+    {"name": "Radar's beam", "kind": "beam"},
 )
 OFFSET_MM, DIAMETER_MM = [0.312, -0.204, 186.450], 6.0
 
@@ -46,9 +47,9 @@ def seed_people_and_kit(ports: dict[str, int]) -> dict[str, int]:
         for form in PROBES:
             probes.add_probe(actor, probes.typed_probe(form))
         with transaction() as session:
-            query = select(Probe.id).where(Probe.kind == "reflector", Probe.diameter_mm > 20)
-            reflector = session.scalars(query).first() or 0
-        probes.put_on(actor, ids["tracker"], reflector)
+            known = {name: number for name, number in session.execute(select(Probe.name, Probe.id))}
+        probes.put_on(actor, ids["tracker"], known["38.1 mm reflector"])
+        probes.put_on(actor, ids["radar"], known["Radar's beam"])
     return ids
 
 

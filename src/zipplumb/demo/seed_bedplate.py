@@ -32,7 +32,7 @@ def seed_bedplate(step: Path, tracker: int) -> int:
         found = session.scalar(select(Job.id).where(Job.name == JOB))
     if found:
         return found
-    actor = Actor(people.add_person(*PEOPLE[0], PASSWORD), PEOPLE[0][1], "technician")
+    actor = technician()
     part_id = parts.add_part(actor, "Bedplate", step.name, step.read_bytes())
     parts.import_part(part_id)
     job = sheet.create_job(actor, JOB, part_id)
@@ -49,6 +49,10 @@ def seed_bedplate(step: Path, tracker: int) -> int:
         details.add(actor, job, detail.name, targets, "\n".join(lines), body=bodies.get(detail.name))
     stations.bring(actor, job, tracker)
     return job
+
+
+def technician() -> Actor:
+    return Actor(people.add_person(*PEOPLE[0], PASSWORD), PEOPLE[0][1], "technician")
 
 
 def _list(places: dict[str, tuple[float, float, float]]) -> str:

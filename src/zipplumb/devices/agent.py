@@ -23,7 +23,22 @@ import numpy as np
 from ..core.errors import DeviceError, PlumbError
 from ..core.probing import Taking
 from .hits import HitBatch, HitMaker
-from .protocol import LINE_BYTES, Event, Hello, Level, Pose, Press, State, Stripe, Target, decode, encode
+from .protocol import (
+    LINE_BYTES,
+    SEE_SURFACES,
+    Answer,
+    Event,
+    Hello,
+    Level,
+    Look,
+    Pose,
+    Press,
+    State,
+    Stripe,
+    Target,
+    decode,
+    encode,
+)  # fmt: skip
 
 log = logging.getLogger(__name__)
 SILENCE_S = 1.0
@@ -31,6 +46,8 @@ RETRY_S, LONGEST_RETRY_S = 0.3, 2.0
 FLUSH_S = 0.08
 TIP_S = 1 / 100  # what is sent on, less often, is then never old
 ALIVE_S = 1.0
+ANSWER_S = 3.0  # by then it says whether it will look
+NO_ANSWER = "The instrument did not answer what it was asked to look at. Nothing was read. Ask again, or aim it by hand."
 NOT_KEPT = "What the instrument sent could not be kept. Earlier hits are. Take it again."
 CALM_S = 10.0  # without trouble, and it is said no more
 ANSWERED = 1000  # presses that are known again without asking
@@ -102,6 +119,19 @@ class Agent:
         self._troubled_by = ""
         self._answered: OrderedDict[tuple[str, int], str] = OrderedDict()
         self._nonsense: deque[float] = deque(maxlen=NONSENSE)
+        self._connection: socket.socket | None = None
+        self._looks, self._asked_at = 0, 0.0
+
+    def ask(self, look: Look) -> None:
+        """Ask the instrument to look; what comes of it comes as hits. What it will not do, or does not answer, is said."""
+        connection, self._looks = self._connection, self._looks + 1
+        try:
+            if connection is None:
+                raise OSError
+            connection.sendall(look.message(self._looks))
+            self._asked_at = time.monotonic()
+        except OSError:
+            self._trouble("The instrument is not there to be asked. Nothing was read. Look at its cable.")
 
     def run(self) -> None:
         for work in (self._hand_over, self._publish):
@@ -121,6 +151,7 @@ class Agent:
         """Listen until the connection ends; why it did."""
         try:
             with socket.create_connection((self.host, self.port), timeout=SILENCE_S) as connection:
+                self._connection = connection
                 self._listen(connection)
             return "The instrument ended the connection."
         except TimeoutError:
@@ -133,6 +164,7 @@ class Agent:
             log.exception("what the instrument said could not be read")
             return "What the instrument says cannot be read. It is asked again."
         finally:
+            self._connection = None
             if self._maker and (batch := self._maker.link_lost()):
                 self._queue(lambda: self.sink.keep(batch, None), None, lambda message: None)
 
@@ -164,7 +196,7 @@ class Agent:
             if isinstance(message, Hello):
                 self._answered = OrderedDict()  # what comes again from here on may be meant for another place
                 if self._maker is None or self._maker.session != message.session:
-                    self._maker = HitMaker(message.session)
+                    self._maker = HitMaker(message.session, message.kind in SEE_SURFACES)
                 self._refresh(self._maker)
                 self._greet(message)
                 greeted = True
@@ -174,6 +206,12 @@ class Agent:
                 self._newest[type(message)] = self._word_of(message)
             elif isinstance(message, Event):
                 self._queue(lambda event=message: self.sink.event(event), None, reply)
+            elif isinstance(message, Answer):
+                self._asked_at = 0.0
+                if not message.will:
+                    self._trouble(
+                        f"It does not look there: {message.why.rstrip('.') or 'it did not say why'}. Nothing was read."
+                    )
             elif isinstance(message, Stripe):
                 self._maker.scanned(message)
             elif isinstance(message, Press):
@@ -243,7 +281,7 @@ class Agent:
                 self._queue(lambda: self.sink.keep(batch, None), None, reply)
             self._queue(lambda: None, known, reply)
         elif press.button == "take":
-            batch = maker.press(press.pose)
+            batch = maker.press(press.pose, every=press.look is not None)
             self._queue(lambda: self.sink.keep(batch, number), known, reply)
         elif press.button == "finish":
             batch = maker.pull_off(press.pose)
@@ -310,6 +348,9 @@ class Agent:
         while not self.stop.wait(TIP_S):
             self._say_newest()
             pose, now = self._latest, time.monotonic()
+            if self._asked_at and now - self._asked_at > ANSWER_S:
+                self._asked_at = 0.0
+                self._trouble(NO_ANSWER)
             if pose is not None and pose is not last:
                 last = pose
                 self._tell_sink(lambda p=pose: self.sink.tip(p))

@@ -13,6 +13,8 @@ from .protocol import Pose, Stripe
 
 REMEMBERED = 250  # poses: two to five seconds, enough for any way in
 WAY_IN_MM = 6.0
+BEFORE_MM = 30.0  # on the beam, before what it meets
+UNSEEN = (float("nan"),) * 7
 
 
 @dataclass(frozen=True)
@@ -37,10 +39,13 @@ class HitBatch:
 
 
 class HitMaker:
-    """Remembers the way in, and makes batches. One per session of an instrument."""
+    """Remembers the way in, and makes batches. One per session of an instrument.
 
-    def __init__(self, session: str):
-        self.session = session
+    ``beam``: nothing touches; the way in and out is that of the beam.
+    """
+
+    def __init__(self, session: str, beam: bool = False):
+        self.session, self.beam = session, beam
         self.offset_mm: Array = np.zeros(3)
         self.taking: Taking = ByDistance(5.0)
         self._past: deque[Pose] = deque(maxlen=REMEMBERED)
@@ -49,20 +54,27 @@ class HitMaker:
         self._lines: list[Stripe] = []
         self._broken_at: float | None = None
         self._gap_s = 0.0
+        self._every = False
+        self._last_hit: Pose | None = None
 
     def tip(self, pose: Pose) -> Array:
         """Tip center in the instrument's frame, mm."""
         return points_of_poses(np.array([pose.values]), self.offset_mm)[0]
 
-    def press(self, pose: Pose) -> HitBatch:
-        """The button went down: one hit, and the beginning of a sweep if it stays down."""
-        self._sweep, self._gap_s = pose.n, 0.0
+    def press(self, pose: Pose, every: bool = False) -> HitBatch:
+        """The button went down: one hit, and the beginning of a sweep if it stays down.
+
+        ``every``: the instrument holds it by itself, and each place that it tells is a hit.
+        """
+        self._sweep, self._gap_s, self._every = pose.n, 0.0, every
         self.taking.begin(pose.at, self.tip(pose))
         return self._batch("press", pose.n, [pose], self._way_in(pose))
 
     def pull_off(self, pose: Pose) -> HitBatch:
         """Where the tip is when the feature is finished."""
-        return self._batch("pull_off", pose.n, [pose], (float("nan"),) * 7)
+        if self.beam and self._last_hit is not None:  # where it looks by now is no matter
+            pose = replace(pose, values=_along_the_beam(self._last_hit))
+        return self._batch("pull_off", pose.n, [pose], UNSEEN)
 
     def release(self) -> HitBatch | None:
         batch = self.flush()
@@ -78,7 +90,7 @@ class HitMaker:
         self._past.append(pose)
         if self._sweep is None:
             return
-        if self.taking.feed(pose.at, self.tip(pose)):
+        if (self._every and pose.n != self._sweep) or self.taking.feed(pose.at, self.tip(pose)):
             self._pending.append(pose)
 
     def link_lost(self) -> HitBatch | None:
@@ -96,28 +108,39 @@ class HitMaker:
         """Hits of the running sweep that have not been handed over yet."""
         if self._lines and self._sweep is not None:
             lines, self._lines, self._pending = self._lines, [], []  # a scanner takes no hits
-            batch = self._batch("stripes", self._sweep, [s.pose for s in lines], (float("nan"),) * 7 * len(lines))
+            batch = self._batch("stripes", self._sweep, [s.pose for s in lines], UNSEEN * len(lines))
             return replace(batch, lines=tuple(tuple(v for p in s.points for v in p) for s in lines))
         if not self._pending or self._sweep is None:
             return None
         poses, self._pending = self._pending, []
-        batch = self._batch("sweep", self._sweep, poses, (float("nan"),) * 7 * len(poses))
+        ways = (_along_the_beam(pose) if self.beam else UNSEEN for pose in poses)
+        batch = self._batch("sweep", self._sweep, poses, tuple(v for way in ways for v in way))
         gap_s, self._gap_s = self._gap_s, 0.0
         return replace(batch, gap_s=gap_s)
 
     def _way_in(self, hit: Pose) -> tuple[float, ...]:
         """The latest pose at which the tip was clear of the hit; NaN where there is none."""
+        if self.beam:
+            return _along_the_beam(hit)
         if self._past:
             poses = np.array([p.values for p in self._past])
             tips = points_of_poses(poses, self.offset_mm)
             clear = np.flatnonzero(np.linalg.norm(tips - self.tip(hit), axis=1) >= WAY_IN_MM)
             if len(clear):
                 return tuple(poses[clear[-1]])
-        return (float("nan"),) * 7
+        return UNSEEN
 
     def _batch(self, kind: str, sweep: int, poses: list[Pose], approach: tuple[float, ...]) -> HitBatch:
+        self._last_hit = poses[-1]
         values = tuple(v for p in poses for v in p.values)
         faces = tuple(p.face for p in poses)
         return HitBatch(
             kind, self.session, sweep, tuple(p.n for p in poses), tuple(p.at for p in poses), values, approach, faces
         )
+
+
+def _along_the_beam(hit: Pose) -> tuple[float, ...]:
+    """A place between the instrument and what its beam met."""
+    place = np.array(hit.values[:3])
+    far = float(np.linalg.norm(place))
+    return (*(place * max(0.0, 1 - BEFORE_MM / max(far, 1e-9))).tolist(), *hit.values[3:])

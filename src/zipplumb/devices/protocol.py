@@ -13,6 +13,7 @@ from ..core.errors import DeviceError
 
 VERSION = 2
 INSTRUMENT_KINDS = ("arm", "tracker", "radar")
+SEE_SURFACES = ("radar",)  # by their beam alone: what they touch is air on their own side
 LINE_BYTES = 512 * 1024  # a longest line: a stripe of 4096 points has room
 Button = Literal["take", "finish", "undo", "undo_sweep", "next", "back", "touch", "way"]
 
@@ -45,12 +46,16 @@ class Pose:
 
 @dataclass(frozen=True)
 class Press:
-    """A button pressed (or let go), with the pose at that moment; sent again until it is done."""
+    """A button pressed (or let go), with the pose at that moment; sent again until it is done.
+
+    ``look``: the instrument pressed it by itself, for the look of that number.
+    """
 
     number: int
     button: Button
     down: bool
     pose: Pose
+    look: int | None = None
 
 
 @dataclass(frozen=True)
@@ -92,11 +97,37 @@ class Event:
     what: str
 
 
+@dataclass(frozen=True)
+class Answer:
+    """Whether the instrument will look as it was asked; ``why`` not."""
+
+    number: int
+    will: bool
+    why: str
+
+
+@dataclass(frozen=True)
+class Look:
+    """What an instrument that sees surfaces is asked to measure by itself, in its own frame, mm.
+
+    A patch round ``at`` of ``side_mm``, or where ``to`` is told a line from ``at`` to there; ``points``: about how many.
+    """
+
+    at: tuple[float, float, float]
+    to: tuple[float, float, float] | None
+    side_mm: float
+    points: int
+
+    def message(self, number: int) -> bytes:
+        shape = {"shape": "patch", "side_mm": self.side_mm} if self.to is None else {"shape": "line", "to": self.to}
+        return encode(t="look", o=number, at=self.at, points=self.points, **shape)
+
+
 def encode(**message: Any) -> bytes:
     return (json.dumps(message, separators=(",", ":")) + "\n").encode()
 
 
-Message = Hello | Pose | Press | Stripe | State | Level | Target | Event
+Message = Hello | Pose | Press | Stripe | State | Level | Target | Event | Answer
 
 # ---- the border: what a message must be -------------------------------------------------------
 
@@ -104,7 +135,8 @@ Count = Annotated[int, Field(ge=0, lt=2**53)]
 Place = Annotated[float, Field(ge=-1e6, le=1e6)]  # mm: a kilometre
 Turn = Annotated[float, Field(ge=-1.001, le=1.001)]
 Angle = Annotated[float, Field(ge=-100.0, le=100.0)]
-Word = Annotated[str, Field(max_length=80, pattern=r"^[^\x00-\x1f\x7f]*$")]
+PRINTED = r"^[^\x00-\x1f\x7f]*$"
+Word = Annotated[str, Field(max_length=80, pattern=PRINTED)]
 Seconds = Annotated[float, Field(ge=0.0, lt=1e10)]  # since 1970; a clock in milliseconds is beyond
 
 
@@ -179,9 +211,10 @@ class _Press(_Sample):
     e: Count
     name: Button
     down: bool
+    look: Count | None = None
 
     def message(self) -> Message:
-        return Press(self.e, self.name, self.down, self.pose())
+        return Press(self.e, self.name, self.down, self.pose(), self.look)
 
 
 class _Stripe(_Sample):
@@ -233,9 +266,18 @@ class _Event(_Said):
         return Event(self.what)
 
 
-_Any = Annotated[_Hello | _Pose | _Press | _Stripe | _State | _Level | _Target | _Event, Field(discriminator="t")]
+class _Answer(_Said):
+    t: Literal["answer"]
+    o: Count
+    ok: bool
+    why: Annotated[str, Field(max_length=200, pattern=PRINTED)] = ""
+
+    def message(self) -> Message:
+        return Answer(self.o, self.ok, self.why)
+
+
+_Any = Annotated[_Hello | _Pose | _Press | _Stripe | _State | _Level | _Target | _Event | _Answer, Field(discriminator="t")]
 _BORDER: TypeAdapter[Any] = TypeAdapter(_Any)
-INSTRUMENT_KINDS = ("arm", "tracker", "radar")
 
 
 def decode(line: bytes) -> Message:

@@ -51,7 +51,7 @@ def outline_of(state: JobResults, row: SheetRow) -> Drawing:
 
 def _next(state: JobResults, row: SheetRow, outline: Drawing, count: int) -> Array | None:
     recipe, nominal = row.recipe, row.recipe.should_be
-    if nominal is None or not recipe.hits_of_plane <= count < recipe.wanted_hits:
+    if (nominal is None and recipe.cad_face is None) or not recipe.hits_of_plane <= count < recipe.wanted_hits:
         return None
     spots = state.spots if recipe.cad_face is not None else outline.places(ON_OUTLINE)
     if not len(spots):

@@ -12,6 +12,7 @@ import numpy as np
 from ..cad import CadModel
 from ..core.errors import DeviceError, InputError
 from ..core.frames import Array
+from ..core.probing.next_place import places_in_order
 from ..core.sheet import recipe_from_dict
 from ..core.spots import spots_on
 from ..store.database import stored, transaction
@@ -22,6 +23,7 @@ from .part_model import model_of
 from .results import load
 
 OFF_MM, FREE_MM = 0.05, 1e4
+AIMED = 24  # places of a face at which a beam may be aimed by hand
 
 
 def touchable_faces(model: CadModel) -> list[dict]:
@@ -117,6 +119,25 @@ def _with_a_reflector(job_id: int, do: str, port: int | None, more: dict) -> dic
     return tell_hand({"do": do, **more}, port)
 
 
+def _with_a_beam(job_id: int, do: str, port: int | None, more: dict) -> dict:
+    """A person aims it: at some places of the current row's face, or where the part is clicked."""
+    if do not in ("touch", "touch_at"):
+        return tell_hand({"do": do, **more}, port)
+    with transaction() as session:
+        state = load(session, job_id)
+        part, row = state.job.part, state.current
+        if do == "touch_at":
+            places = np.array([more["point"]])
+        elif row is None or row.recipe.cad_face is None:
+            raise InputError("The current row has no face to aim at.", "Nothing was read.", "Click on the part to aim there.")
+        else:
+            model = model_of(part)
+            assert model is not None
+            spots, _ = spots_on(*model.mesh_of(row.recipe.cad_face), seed=row.recipe.cad_face)
+            places = places_in_order(None, spots, AIMED)
+        return tell_hand({"do": "patches", "at": places.tolist(), "part": part.sha256}, port)
+
+
 def _with_the_part(job_id: int, do: str, port: int | None, more: dict) -> dict:
     """The job's part is put before the stand-in, if another one stands there."""
     with transaction() as session:
@@ -142,4 +163,4 @@ def _with_the_part(job_id: int, do: str, port: int | None, more: dict) -> dict:
     return tell_hand(order)
 
 
-MOVES = {"tracker": _with_a_reflector}
+MOVES = {"tracker": _with_a_reflector, "radar": _with_a_beam}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import logging
 import threading
 import time
@@ -17,8 +18,8 @@ from ..core.frames import points_of_poses
 from ..core.probing import Taking
 from ..devices.agent import Agent
 from ..devices.hits import HitBatch
-from ..devices.protocol import Event, Hello, Level, Pose, State, Target
-from ..store.database import database_url, stored, transaction
+from ..devices.protocol import Event, Hello, Level, Look, Pose, State, Target
+from ..store.database import ORDER, database_url, stored, transaction
 from ..store.models import Instrument
 from . import kit, measure, trials, trust
 from .actor import INSTRUMENT
@@ -164,6 +165,7 @@ def run_link() -> None:
     """Keep an agent for every instrument that no other link keeps, those added later included. Never returns."""
     agents: dict[int, tuple[tuple[str, int], Agent]] = {}
     held, shared = Held(), Shared()
+    threading.Thread(target=_pass_orders_on, args=(agents,), daemon=True).start()
     while True:
         try:
             with transaction() as session:
@@ -176,6 +178,22 @@ def run_link() -> None:
             continue
         _keep(agents, {i: address for i, address in addresses.items() if i in ours}, shared)
         time.sleep(1)
+
+
+def _pass_orders_on(agents: dict[int, tuple[tuple[str, int], Agent]]) -> None:
+    """What a person asks of an instrument goes to its agent, where that is one of ours. One that comes meanwhile is missed."""
+    while True:
+        try:
+            with psycopg.connect(database_url(), autocommit=True, connect_timeout=3) as connection:
+                connection.execute(f"LISTEN {ORDER}")
+                for word in connection.notifies():
+                    said = json.loads(word.payload)
+                    if said["instrument"] in agents:
+                        agents[said["instrument"]][1].ask(Look(**said["look"]))
+        except psycopg.Error:
+            time.sleep(0.5)
+        except Exception:
+            log.exception("an order could not be passed on")
 
 
 def _keep(agents: dict[int, tuple[tuple[str, int], Agent]], wanted: dict[int, tuple[str, int]], shared: Shared) -> None:

@@ -24,7 +24,8 @@ FRESH_S, TIP_S = 0.4, 1 / 30
 SPACING_MM, EVERY_S = 5.0, 0.5
 HERE = (
     select(
-        Instrument.id, Instrument.station_id, Calibration.offset_mm, Calibration.diameter_mm, Trial.kind.label("trial"),
+        Instrument.id, Instrument.station_id, Calibration.offset_mm, Calibration.diameter_mm, Calibration.method,
+        Trial.kind.label("trial"),
         Row.recipe.label("recipe"),
     )
     .outerjoin(Calibration, Calibration.id == Instrument.calibration_id)
@@ -57,7 +58,8 @@ def settings_now() -> dict[int, Settings]:
     with transaction() as session:
         return {
             i.id: Settings(
-                i.station_id, list(i.offset_mm or (0.0, 0.0, 0.0)), i.diameter_mm / 2 if i.diameter_mm else None,
+                i.station_id, list(i.offset_mm or (0.0, 0.0, 0.0)),
+                i.diameter_mm / 2 if i.diameter_mm or i.method == "stated" else None,
                 taking_of(i.trial) if i.trial else _taking(i.recipe),
             )
             for i in session.execute(HERE)

@@ -15,7 +15,7 @@ from sqlalchemy.orm import Session
 from ..core.errors import InputError
 from ..core.shape_codec import shape_from_data
 from ..core.sheet import RowRecipe, kind_of, needs_of, recipe_from_dict
-from ..core.sheet.kinds import measured_as
+from ..core.sheet.kinds import measured_as, of_free_faces
 from ..core.sheet.measured import MeasuredRecipe
 from ..core.units import MM_PER_INCH, Units, mm, sentence_in
 from ..exchange.point_list import Fault, ListedPoint, PointList, read_points
@@ -28,6 +28,7 @@ from .forms import data_of
 from .words import words_for
 
 MOST_ROWS = 5000
+FREE = "free surface"
 
 
 @dataclass(frozen=True)
@@ -255,7 +256,7 @@ def faces_of(session: Session, job_id: int, index: int) -> list[dict[str, Any]]:
 
 
 def _raw_of_face(face: Mapping[str, Any]) -> dict[str, Any]:
-    kind = kind_for_face(face)
+    kind = planned_as(face)
     if kind is None:
         raise InputError(
             f"This face is a {face['surface']}.", "Nothing was planned.", "Pick another, or type what it should be."
@@ -264,9 +265,14 @@ def _raw_of_face(face: Mapping[str, Any]) -> dict[str, Any]:
 
 
 def kind_for_face(face: Mapping[str, Any]) -> type[MeasuredRecipe] | None:
-    """The kind that measures such a face, or None."""
+    """The kind that measures a shape such as the face is of, or None."""
     nominal = face["nominal"]
     return measured_as(shape_from_data(nominal)) if nominal else None
+
+
+def planned_as(face: Mapping[str, Any]) -> type[MeasuredRecipe] | None:
+    """The kind that a row of such a face is; a free surface too, but not a mesh."""
+    return of_free_faces() if face["surface"] == FREE else kind_for_face(face)
 
 
 def plan_typed(actor: Actor, job_id: int, kind: str, texts: Mapping[str, str]) -> int:

@@ -16,7 +16,23 @@ from ..store.database import stored, tell, transaction
 from ..store.models import Calibration, Instrument, Job, Probe, Reading, Recalibration, Row, Station
 from .actor import Actor, record
 
-PROBE_KINDS = {"ball": "touch probe with a ball", "scanner": "line scanner", "reflector": "reflector"}
+
+@dataclass(frozen=True)
+class ProbeKind:
+    """``on``: kinds of instrument that take it; ``sized``: it has a diameter; ``stated``: its center is what is seen."""
+
+    words: str
+    on: tuple[str, ...]
+    sized: bool = True
+    stated: bool = False
+
+
+PROBE_KINDS = {
+    "ball": ProbeKind("touch probe with a ball", ("arm",)),
+    "scanner": ProbeKind("line scanner", ("arm",), sized=False),
+    "reflector": ProbeKind("reflector", ("tracker",), stated=True),
+    "beam": ProbeKind("beam without a probe", ("radar",), sized=False, stated=True),
+}
 STATED_U_MM = 0.003  # of a reflector's radius, where nothing else is known
 DRAWN_U_MM = 0.5  # of a tip that was never calibrated: as far as a drawing may be off
 
@@ -42,7 +58,7 @@ def typed_probe(form: Mapping[str, str]) -> Typed:
     long = length_from_text(form.get("length") or "180 mm", "mm", "the length")
     beside = length_from_text(form.get("beside") or "0 mm", "mm", "how far beside the axis")
     drawn = [0.0, beside, long]
-    if kind == "scanner":
+    if not PROBE_KINDS[kind].sized:
         return Typed(name, kind, 0.0, drawn, None)
     diameter = length_from_text(form.get("diameter", ""), unit_of(form, "diameter"), "the diameter")
     return Typed(name, kind, diameter, drawn, question_about("ball" if kind == "ball" else "reflector", diameter))
@@ -138,9 +154,10 @@ def put_on(actor: Actor, instrument_id: int, probe_id: int) -> None:
 
 
 def put_on_in(session: Session, instrument: Instrument, probe: Probe) -> None:
-    if (instrument.kind == "arm") == (probe.kind == "reflector"):
-        wanted = "a probe" if instrument.kind == "arm" else "a reflector"
-        raise InputError(f"{instrument.name} takes {wanted}.", "Nothing was changed.", f"Choose {wanted}.")
+    kind = PROBE_KINDS[probe.kind]
+    if instrument.kind not in kind.on:
+        wanted = " or ".join(each.words for each in PROBE_KINDS.values() if instrument.kind in each.on)
+        raise InputError(f"{probe.name} does not go on {instrument.name}.", "Nothing was changed.", f"Choose a {wanted}.")
     cal = newest(session, probe.id, instrument.id)
     if cal is None:
         cal = Calibration(
@@ -149,14 +166,9 @@ def put_on_in(session: Session, instrument: Instrument, probe: Probe) -> None:
             method="drawn", temperature_c=instrument.temperature_c,
             doubt=f"{probe.name} was never calibrated on {instrument.name}: its drawn values were used.",
         )  # fmt: skip
-        if probe.kind == "reflector":  # nothing to calibrate: its center is what is seen
-            cal.method, cal.doubt, cal.offset_mm, cal.u_radius_mm, cal.u_offset_mm = (
-                "stated",
-                "",
-                [0.0, 0.0, 0.0],
-                STATED_U_MM,
-                0.0,
-            )
+        if kind.stated:
+            cal.method, cal.doubt, cal.offset_mm, cal.u_offset_mm = "stated", "", [0.0, 0.0, 0.0], 0.0
+            cal.u_radius_mm = STATED_U_MM if kind.sized else 0.0
         session.add(cal)
         session.flush()
     instrument.calibration_id = cal.id

@@ -30,6 +30,7 @@ from .results import JobResults
 from .words import words_for
 
 MOST_ROWS, MOST_HITS = 100, 60
+ROUGH_MM = 0.01  # by which places on triangles are off the face
 NARROW = 0.05  # of its radius, by which a tip may be nearer to another wall
 AROUND, WORKED_OUT = 12, 4  # places that are looked from when some are proposed, and of how many U is worked out
 UP = np.array([0.0, 0, 1])
@@ -198,7 +199,7 @@ def _instrument(kept: models.Instrument) -> Instrument:
 def _touches(state: JobResults, row: SheetRow, instrument: Instrument, model: Any) -> Touches | str:
     """Where a row is touched as it is planned, spread as is best; else why that is not known."""
     recipe, nominal = row.recipe, row.recipe.should_be
-    if nominal is None:
+    if nominal is None and recipe.cad_face is None:
         return "without a nominal"
     if recipe.hits_of_plane:
         return "its plane is touched first"
@@ -209,14 +210,14 @@ def _touches(state: JobResults, row: SheetRow, instrument: Instrument, model: An
             return "its places are not known"
         spots = places_in_order(nominal, spots, min(recipe.wanted_hits, MOST_HITS))
     spots = np.asarray(spots, float)
-    if not recipe.sided:  # type: ignore[attr-defined]
+    if not recipe.sided and not recipe.rests_on_surfaces:  # type: ignore[attr-defined]
         return Touches(spots, np.tile(UP, (len(spots), 1)))
     outward = outward_at(recipe, spots, state.surfaces)
     if outward is None:
         return "its surface is not known"
     touches = touches_at(spots, outward, instrument)
     clear = recipe.height_over_nominal(touches.centers, state.surfaces)
-    fits = clear is None or np.all(np.abs(clear - instrument.tip_radius_mm) < NARROW * instrument.tip_radius_mm)
+    fits = clear is None or np.all(np.abs(clear - instrument.tip_radius_mm) <= NARROW * instrument.tip_radius_mm + ROUGH_MM)
     return touches if fits else f"too narrow for a tip of {length_text(2 * instrument.tip_radius_mm, state.job.units)}"
 
 

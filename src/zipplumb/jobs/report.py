@@ -161,10 +161,10 @@ def gather_facts(session: Session, state: JobResults, by: int | None) -> list[tu
 
 
 def calibration_words(cal: Calibration) -> str:
-    return (
-        f"{cal.probe.name}, {length_text(cal.diameter_mm, 'mm')} mm ({length_text(cal.diameter_mm, 'in')} in), "
-        f"calibrated {cal.made_at:%Y-%m-%d %H:%M}, rms {length_text(cal.rms_mm, 'mm')} mm"
-    )
+    size = f", {length_text(cal.diameter_mm, 'mm')} mm ({length_text(cal.diameter_mm, 'in')} in)" if cal.diameter_mm else ""
+    if cal.method == "stated":
+        return f"{cal.probe.name}{size}, as its maker states"
+    return f"{cal.probe.name}{size}, calibrated {cal.made_at:%Y-%m-%d %H:%M}, rms {length_text(cal.rms_mm, 'mm')} mm"
 
 
 def alignment_words(state: JobResults) -> str:

@@ -10,6 +10,7 @@ import threading
 from collections import OrderedDict, defaultdict
 from collections.abc import Iterable, Mapping, Sequence, Set
 from dataclasses import dataclass, field, replace
+from functools import cache
 from typing import Any
 
 import numpy as np
@@ -294,7 +295,8 @@ def _surfaces(job: Job, memory: _Memory, sheet: Sheet) -> PartSurfaces | None:
     if memory.surfaces is None or memory.surfaces.digest != part.sha256:
         model = model_of(part)
         assert model is not None
-        memory.surfaces = PartSurfaces(part.sha256, Surfaces(model).nearest)
+        by_face = cache(lambda face: Surfaces(model, (face,)).nearest)
+        memory.surfaces = PartSurfaces(part.sha256, Surfaces(model).nearest, by_face)
     return memory.surfaces
 
 

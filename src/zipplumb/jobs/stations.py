@@ -8,6 +8,7 @@ from sqlalchemy.orm import Session
 
 from ..core.errors import InputError
 from ..core.sheet import FoundNetwork, SheetRow
+from ..core.sheet.stations import ties
 from ..store.database import stored, tell, transaction
 from ..store.models import Job, Reading, Station
 from .actor import Actor, record
@@ -82,7 +83,7 @@ def next_tie(state: JobResults, station_id: int | None) -> int | None:
 def _is_to_be_tied(state: JobResults, row: SheetRow, station_id: int) -> bool:
     reading = state.readings.get(row.id)
     seen = frozenset() if reading is None or not row.recipe.ties_stations else reading.stations_counted
-    return bool(seen) and station_id not in seen
+    return bool(seen or row.recipe.known_place) and station_id not in seen
 
 
 def hits_from(state: JobResults, row: SheetRow, station_id: int) -> int:
@@ -97,18 +98,18 @@ def tie_words(state: JobResults, row: SheetRow) -> str:
     if here is None or here.id == state.world or not row.recipe.ties_stations or state.network is None:
         return ""
     others = (frozenset() if (reading := state.readings.get(row.id)) is None else reading.stations_counted) - {here.id}
-    if not others:
+    if not others and row.recipe.known_place is None:
         return ""
     untied = state.network.untied.get(here.id)
     if untied is None:
         return f"{here.name} is tied by {count_of(state.network, here.name)}; more make it surer."
-    tied_by = sum(1 for r in state.measured if r.recipe.ties_stations and _seen_here_too(state, r, here.id))
+    tied_by = sum(1 for r in state.measured if _seen_here_too(state, r, here.id))
     return f"{here.name} is not tied yet: {tied_by} of {LEAST} common points."
 
 
 def _seen_here_too(state: JobResults, row: SheetRow, station_id: int) -> bool:
     reading = state.readings.get(row.id)
-    return reading is not None and station_id in reading.stations_counted and len(reading.stations_counted) > 1
+    return reading is not None and station_id in reading.stations_counted and ties(row, reading)
 
 
 def count_of(network: FoundNetwork, station: str) -> str:

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
+from sqlalchemy.orm import Session
 
 from ..core import trials as core
 from ..core.calibration import LIMIT_MM, KnownProbe, question_about
@@ -16,10 +17,13 @@ from ..core.probing import ByDistance, ByTime, Taking
 from ..core.readings import Reading
 from ..core.trials import Outcome
 from ..core.units import length_from_text, unit_of
+from ..store.models import Instrument
+from .nests import nests_read
 
 POSE_S = 0.05  # between poses of a pivot
 WANTED_HITS, WANTED_STRIPES = 60, 30
 MOST_NESTS = 30
+SAME_NEST_MM = 0.1  # by which a reflector that is set into its nest again may stand elsewhere
 Form = Mapping[str, str]
 NOTHING = "Nothing was begun."
 
@@ -62,6 +66,7 @@ class TrialKind:
     counts : what the large number counts
     needs_probe : a calibrated probe must be on
     scanner : it is of a scanner, not of a ball
+    from_job : what its settings take from where the instrument stands. Raises InputError
     """
 
     title: str
@@ -76,6 +81,7 @@ class TrialKind:
     counts: str = "Taken"
     needs_probe: bool = True
     scanner: bool = False
+    from_job: Callable[[Session, Instrument], dict[str, Any]] = field(default=lambda session, instrument: {})
 
 
 def _seat(form: Form) -> dict[str, Any]:
@@ -120,6 +126,12 @@ def _sphere_check(given: TrialInputs) -> Outcome:
     return core.sphere_check_outcome(given.reading, given.offset_mm, given.tip_mm, certified, given.limit_mm, given.others)
 
 
+def _reflector(given: TrialInputs) -> Outcome:
+    asked = given.settings
+    nests, library = [core.KnownNest(*each) for each in asked["known"]], [core.Reflector(*each) for each in asked["library"]]
+    return core.reflector_outcome(given.reading, nests, core.Reflector(*asked["on"]), library, given.limit_mm)
+
+
 TRIALS = {
     "pivot": TrialKind(
         "Pivot calibration", "The ball rests in a cone or a bore, and the arm swings.", True, ("arm",),
@@ -153,5 +165,9 @@ TRIALS = {
         "Drift nests", "The nests now, and again later.", False, ("tracker", "radar"),
         lambda g: core.drift_outcome(g.reading, g.settings["nests"], g.limit_mm, g.settings["before"]), _nests,
         needs_probe=False,
+    ),
+    "reflector": TrialKind(
+        "Which reflector", "One press in a nest that was read from here.", False, ("tracker",), _reflector,
+        limit_mm=SAME_NEST_MM, from_job=nests_read,
     ),
 }  # fmt: skip

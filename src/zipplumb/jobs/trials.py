@@ -84,7 +84,8 @@ def _probe(session: Session, instrument: Instrument, kind: str, form: Mapping[st
 def _settings(
     session: Session, kind: str, form: Mapping[str, str], job_id: int | None, instrument: Instrument
 ) -> dict[str, Any]:
-    settings = {**TRIALS[kind].settings(form), "limit_mm": _limit(form, instrument, kind)}
+    told = TRIALS[kind]
+    settings = {**told.settings(form), **told.from_job(session, instrument), "limit_mm": _limit(form, instrument, kind)}
     if form.get("again") == "1" and (first := _first_of(session, kind, job_id, instrument)) is not None:
         before = first.result["places"]
         settings |= {"nests": len(before), "before": before}

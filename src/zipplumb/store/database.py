@@ -7,7 +7,7 @@ import os
 from collections.abc import Iterator
 from contextlib import contextmanager
 from functools import lru_cache
-from typing import TypeVar
+from typing import Any, TypeVar
 
 from sqlalchemy import Engine, create_engine, text
 from sqlalchemy.exc import InterfaceError, OperationalError, TimeoutError
@@ -17,7 +17,7 @@ from ..core.errors import InputError
 
 T = TypeVar("T")
 AWAY = (OperationalError, InterfaceError, TimeoutError)  # what is raised while the database is away: it passes by itself
-CHANGED, TIP = "zp_changed", "zp_tip"
+CHANGED, TIP, ORDER = "zp_changed", "zp_tip", "zp_order"
 
 
 def database_url() -> str:
@@ -66,6 +66,12 @@ def tell(session: Session, job_id: int | None, what: str, **more) -> None:
         text("SELECT pg_notify(:channel, :payload)"),
         {"channel": CHANGED, "payload": json.dumps({"job": job_id, "what": what, **more})},
     )
+
+
+def order(session: Session, instrument_id: int, what: dict[str, Any]) -> None:
+    """Let the link of an instrument ask something of it, once this transaction is committed."""
+    payload = json.dumps({"instrument": instrument_id, **what})
+    session.execute(text("SELECT pg_notify(:channel, :payload)"), {"channel": ORDER, "payload": payload})
 
 
 def stored(session: Session, model: type[T], key: int | None, lock: bool = False) -> T:

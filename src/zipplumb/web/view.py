@@ -77,7 +77,7 @@ class JobView:
             instrument,
             _station_words(state),
             cal.probe.name if cal else "none",
-            f"Ø{length_text(cal.diameter_mm, job.units)}" if cal else "none",
+            f"Ø{length_text(cal.diameter_mm, job.units)}" if cal and cal.diameter_mm else cal.probe.name if cal else "none",
             _system_words(state),
             _rests(state),
             " ".join(state.due),

@@ -75,6 +75,18 @@ class InstrumentClass:
         range_mm = float(np.linalg.norm(local, axis=1).max(initial=0.0))
         return max(self.range_mm + self.range_per_m_mm * range_mm / 1000, self.angle_rad * range_mm)
 
+    def u_across(self, local: Array, outward: Array) -> float:
+        """Standard uncertainty (mm) across a surface of which a beam sees a place (3,); ``outward`` (3,) in the same axes.
+
+        The spot of a beam that comes slanting is drawn out on the surface, by which its range is told less surely (practice:
+        by one over the cosine), and only that cosine of it leads across: these two cancel. What the angles tell leads across
+        by the sine.
+        """
+        far = float(np.linalg.norm(local))
+        square = abs(float(local @ outward)) / max(far, 1e-9)
+        along = self.range_mm + self.range_per_m_mm * far / 1000
+        return float(np.hypot(along, self.angle_rad * far * np.sqrt(max(1 - square**2, 0.0))))
+
     def or_worse(self, other: InstrumentClass | None) -> InstrumentClass:
         """The larger of each."""
         if other is None:

@@ -20,7 +20,7 @@ def next_place(shape: Any, spots: Array, taken: Array) -> int:
 
     Parameters
     ----------
-    shape : what is to be measured
+    shape : what is to be measured; None: of no shape, and all places tell as much
     spots : (m, 3) where it can be touched
     taken : (n, 3) where it was
 
@@ -44,6 +44,8 @@ def next_place(shape: Any, spots: Array, taken: Array) -> int:
 
 def _rows(shape: Any, points: Array) -> Array:
     """How the distances (n, k) of hits answer to the shape's parameters."""
+    if shape is None:
+        return np.ones((len(points), 1))
     if isinstance(shape, Line):  # in its plane: a shift and a turn
         along = (points - shape.point) @ shape.direction
         return np.column_stack([np.ones(len(points)), along])

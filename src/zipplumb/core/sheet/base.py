@@ -122,6 +122,11 @@ class RowRecipe(Model):
         return None
 
     @property
+    def known_place(self) -> tuple[Array, float] | None:
+        """Where it is (3,), mm, and the standard uncertainty of that, where it is known beforehand and ties stations."""
+        return None
+
+    @property
     def datum_letter(self) -> str:
         """The drawing's letter for it, where it is a datum."""
         return ""

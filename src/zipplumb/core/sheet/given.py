@@ -123,10 +123,18 @@ class Station:
 
 @dataclass(frozen=True, eq=False)
 class PartSurfaces:
-    """The nominal surfaces: ``nearest`` gives feet and outward normals; ``digest`` names the CAD they are of."""
+    """The nominal surfaces: ``nearest`` gives feet and outward normals; ``digest`` names the CAD they are of.
+
+    ``by_face``: the same of one face, by its number.
+    """
 
     digest: str
     nearest: Nearest
+    by_face: Callable[[int], Nearest] | None = None
+
+    def of_face(self, face: int) -> PartSurfaces:
+        """That face alone."""
+        return self if self.by_face is None else PartSurfaces(self.digest, self.by_face(face))
 
     def touched(self, centers_part: Array, tip_mm: float) -> tuple[Array, Array]:
         """Where a tip's centers (n, 3) touch, the tip off along the surface's normal, and how far (n,) that is off it."""

@@ -16,7 +16,7 @@ from ..alignment import Alignment
 from ..features import Feature, carried_moves
 from ..frames import Array, Motion
 from ..tolerances import Verdict, judge
-from ..tolerances.extremes import drawn_outward
+from ..tolerances.extremes import drawn_outward, largest_drawn
 from ..uncertainty import STEP, Source, Uncertainty, exact, longest, slope, turned
 from .base import Asked, RowRecipe
 from .quantities import Quantity
@@ -188,9 +188,21 @@ def characteristics_of(
                 told = replace(
                     told, value=told.value - quantity.tip_share * found.tip.radius_mm, uncertainty=told.uncertainty + off
                 )
+            if quantity.each is not None and found.state == "done":
+                told = _extreme(told, quantity, quantity.each(feature.shape), Source("hits", row), found.u_hit_mm)
             left = np.sqrt(sum(told.uncertainty.share(source) ** 2 for source in own.terms))
             judged.append(decided(quantity, limits, told, found.state, helped and left < BY_CONSTRUCTION * own.u()))
     return tuple(judged)
+
+
+def _extreme(told: Told, quantity: Quantity, each: Array, hits: Source, u_hit_mm: float) -> Told:
+    """Of the extreme of many: what their own errors do to it, beside what moves them all."""
+    scatter = float(np.std(each))
+    calm = each * (max(1 - (u_hit_mm / scatter) ** 2, 0.0) if scatter > 0 else 1.0)
+    u_mm, near = drawn_outward(calm, u_hit_mm, about=True) if quantity.about else largest_drawn(calm, u_hit_mm)
+    beside = told.uncertainty.without(hits)
+    own = Uncertainty(1, {hits: np.array([[u_mm]])})
+    return replace(told, uncertainty=beside + own, near=near(beside.u()))
 
 
 def _told_of(quantities: Sequence[Quantity], feature: Feature, system: Alignment | None) -> list[Told]:

@@ -172,6 +172,7 @@ class MeasuredRecipe(FeatureRecipe):
     shape_type: ClassVar[type]
     sided: ClassVar[bool] = True
     of_its_shape: ClassVar[bool] = True  # what should be is told by the same shape as what is
+    of_free_faces: ClassVar[bool] = False  # it measures faces of the CAD that are of no shape that has a name
     face: Annotated[Annotated[int, Field(ge=0, lt=2**31)] | None, Internal()] = (
         None  # of the part's CAD, where the nominal was picked
     )

@@ -26,6 +26,8 @@ class Quantity:
     offset : shape in the part -> (3,) of which the number is the length, where it is one
     in_part : it means something in a coordinate system only
     tip_share : how much of a tip that is not off yet it still holds
+    each : shape in the part -> (n,) of which the number is the extreme, where it is one of many
+    about : then it is twice the farthest of these from zero, and not the largest
     """
 
     key: str
@@ -35,6 +37,8 @@ class Quantity:
     in_part: bool = False
     tip_share: float = 0.0
     offset: Callable[[Any], Array] | None = None
+    each: Callable[[Any], Array] | None = None
+    about: bool = False
 
 
 def form(key: str) -> Quantity:

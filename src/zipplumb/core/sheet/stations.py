@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from itertools import combinations
 
 import numpy as np
 from scipy import special
@@ -16,6 +17,12 @@ from ..readings import Reading
 from .given import Kit, SheetRow, Station
 
 NETWORK = ("network", 0)
+KNOWN = "the known places"  # as if they were seen from one more station, in the axes in which they are told
+MOST_EXCHANGED, LARGE = (
+    8,
+    600,
+)  # points of one station that are tried for each other; sightings beyond which that takes too long
+LEAST_KNOWN = 3  # that tell how they lie
 SURELY = 0.001  # chance by which sound readings disagree so much
 NAMED_SIGMAS = 4.0
 REST = "Its hits are kept, and wait."
@@ -60,8 +67,10 @@ class FoundNetwork:
 
 
 def ties(row: SheetRow, reading: Reading | None) -> bool:
-    """Whether a row's hits tie stations: it is a point, seen from two or more."""
-    return row.recipe.ties_stations and reading is not None and len(reading.stations_counted) > 1
+    """Whether a row's hits tie stations: it is a point, seen from two or more; from one, where its place is known."""
+    if not row.recipe.ties_stations or reading is None:
+        return False
+    return len(reading.stations_counted) > (0 if row.recipe.known_place else 1)
 
 
 def digest_of(rows: Sequence[SheetRow], readings: Mapping[int, Reading], kit: Kit) -> str:
@@ -74,20 +83,21 @@ def digest_of(rows: Sequence[SheetRow], readings: Mapping[int, Reading], kit: Ki
             told.append(row.digest)
         if reading is not None and ties(row, reading):
             used = [kit.calibrations[c].digest for c in reading.used[1] if c in kit.calibrations]
-            told.append(f"{row.id}{row.recipe.name}{reading.digest}{used}")
+            told.append(f"{row.id}{row.recipe.name}{reading.digest}{used}{row.recipe.known_place}")
     return fingerprint(*stations, *told)
 
 
 def tied(rows: Sequence[SheetRow], readings: Mapping[int, Reading], kit: Kit) -> FoundNetwork:
     """All stations of a job in one adjustment, each sighting weighed by what its instrument's maker states.
 
-    The first station is the world. A station that too few points tie to it is told with the reason; the others are
-    solved without it.
+    The first station is the world. Places that are known beforehand are as if seen from one more. A station that too few
+    points tie to it is told with the reason; the others are solved without it.
     """
     stations = list(kit.stations.values())
     ids = {s.name: s.id for s in stations}
-    world, left = stations[0], [s.name for s in stations]
     observations, point_rows = _sightings(rows, readings, kit)
+    known = [o for o in observations if o.station == KNOWN]
+    world, left = stations[0], [*ids, *([KNOWN] if len(known) >= LEAST_KNOWN else [])]
     untied: dict[int, Untied] = {}
     network = None
     while len(left) > 1:
@@ -110,13 +120,13 @@ def tied(rows: Sequence[SheetRow], readings: Mapping[int, Reading], kit: Kit) ->
             except AlignmentError as error:
                 reasons = {n: str(error).rstrip(".") for n in left if n != world.name}
                 out = list(reasons)
-        for name in out:
+        for name in set(out) & set(ids):
             untied[ids[name]] = Untied(ids[name], f"{name} is not tied to {world.name}: {reasons[name]}. {REST}")
         left = [name for name in left if name not in out]
     if network is None:
         return FoundNetwork({world.id: world}, untied, None, point_rows, ids)
     doubt = _doubt(network, seen, world.name)
-    stands = {ids[n]: _standing(kit.stations[ids[n]], network, k, doubt) for k, n in enumerate(network.stations)}
+    stands = {ids[n]: _standing(kit.stations[ids[n]], network, k, doubt) for k, n in enumerate(network.stations) if n in ids}
     left_of_bars = dict(zip(bars, network.length_residuals.tolist(), strict=True))
     return FoundNetwork(stands, untied, network, point_rows, ids, doubt, left_of_bars)
 
@@ -147,6 +157,8 @@ def _sightings(rows: Sequence[SheetRow], readings: Mapping[int, Reading], kit: K
             stated = reading.stated.get(station)
             spread = np.eye(3) * reading.u_hit_mm**2 if stated is None else covariance_of(local, stated)
             found.append(Observation(kit.stations[station].name, name, local, spread))
+        if (known := row.recipe.known_place) is not None:
+            found.append(Observation(KNOWN, name, known[0], np.eye(3) * known[1] ** 2))
     return found, names
 
 
@@ -164,10 +176,16 @@ def _in_common(observations: Sequence[Observation]) -> list[Observation]:
 
 def _doubt(network: Network, seen: Sequence[Observation], world: str) -> str:
     """Readings that contradict one another more than their uncertainties allow (chi-square above its 99.9 % point)."""
-    if network.spare <= 0 or network.variance_factor * network.spare <= special.chdtri(network.spare, SURELY):
+    if network.spare <= 0 or _agrees(network):
         return ""
     worst = network.worst[0]
     words = "The points that tie the stations contradict one another"
+    if exchanged := _exchanged(network, seen, world):
+        first, second = exchanged
+        return (
+            f"{words}: {first} and {second} seen from {worst.station} seem to be exchanged, which would explain all. Set both "
+            "aside, and read each anew."
+        )
     others = _in_common([o for o in seen if (o.station, o.point) != (worst.station, worst.point)])
     try:
         without = adjust(others, world=world)
@@ -177,6 +195,27 @@ def _doubt(network: Network, seen: Sequence[Observation], world: str) -> str:
     read = np.mean([o.local for o in seen if (o.station, o.point) == (worst.station, worst.point)], axis=0)
     off = float(np.linalg.norm(read - place))
     return f"{words}: {worst.point} seen from {worst.station} lies {off:.3f} mm from where the others see it."
+
+
+def _agrees(network: Network) -> bool:
+    return network.variance_factor * network.spare <= special.chdtri(network.spare, SURELY)
+
+
+def _exchanged(network: Network, seen: Sequence[Observation], world: str) -> tuple[str, str] | None:
+    """Two points that were taken for each other from the station that disagrees the most, where that explains all."""
+    if len(seen) > LARGE:
+        return None
+    station = network.worst[0].station
+    doubted = list(dict.fromkeys(each.point for each in network.worst if each.station == station))[:MOST_EXCHANGED]
+    for first, second in combinations(doubted, 2):
+        other = {first: second, second: first}
+        told = [replace(o, point=other.get(o.point, o.point)) if o.station == station else o for o in seen]
+        try:
+            if _agrees(adjust(told, world=world)):
+                return first, second
+        except AlignmentError:
+            continue
+    return None
 
 
 def _place_of(point: str, but: str, seen: Sequence[Observation], network: Network) -> Array:

@@ -30,6 +30,7 @@ class StandIn:
         self.send_nan = False
         self.down = False
         self.n = self.presses = 0
+        self.looking: int | None = None
         self.unanswered: dict[int, bytes] = {}
         self.link: asyncio.StreamWriter | None = None
         self.news: list[bytes] = []
@@ -47,6 +48,10 @@ class StandIn:
     def told(self, do: str, order: dict) -> None:
         """An order that only this kind knows. Raises ValueError, KeyError, … for one that makes no sense."""
         raise ValueError(f"“{do}” is not known")
+
+    def look(self, asked: dict) -> str:
+        """Do what the link asks by itself; why it does not, or ""."""
+        return "it measures only where a hand takes it"
 
     def about(self) -> dict:
         """More of its answer to every order."""
@@ -72,7 +77,10 @@ class StandIn:
                 answer = json.loads(line)
                 if answer.get("t") == "done":
                     self.unanswered.pop(answer["e"], None)
-        except (ConnectionError, ValueError):
+                elif answer.get("t") == "look":
+                    why = self.look(answer)
+                    writer.write(encode(t="answer", o=answer["o"], ok=not why, why=why))
+        except (ConnectionError, ValueError, KeyError, TypeError):
             pass
         finally:
             if self.link is writer:
@@ -102,7 +110,8 @@ class StandIn:
                 self.presses += 1
                 name, down = sample.press
                 self.down = down and name == "take"
-                message = encode(t="button", e=self.presses, name=name, down=down, **head)
+                mine = {"look": self.looking} if self.looking is not None and name == "take" else {}
+                message = encode(t="button", e=self.presses, name=name, down=down, **mine, **head)
                 self.unanswered[self.presses] = message
                 messages.append(message)
             messages += self.more(head)

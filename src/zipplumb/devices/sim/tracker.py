@@ -22,7 +22,9 @@ from .stand_in import StandIn
 
 REFLECTORS_MM = {"38.1": 19.05, "12.7": 6.35}  # published: a 1.5-inch reflector is 38.1 mm across
 LIFT_MM = 220.0
-PATCH_MM, PATCH_POINTS = 30.0, 49
+PATCH_MM, PATCH_POINTS, MOST_POINTS = 60.0, 49, 2500
+AIMED_MM, AIMED_POINTS, AIMED_AT = 14.0, 9, 6  # patches that a hand aims, and how many of those that are proposed
+MEANT_MM = 40.0  # farther from where it is aimed nobody takes what the beam meets
 RIDES_MM, TURNED_MM_S = 1.0, 1.0  # so near to a nest the reflector rides in it; how fast somebody turns
 
 
@@ -35,7 +37,7 @@ class Shop:
     ``mesh`` : the real part's triangles, in the world
     ``range_mm``, ``range_per_m_mm``, ``angle_rad`` : noise of one sighting
     ``face_rad`` : by which the axes miss each other, seen as a difference of the faces
-    ``details`` : what lies on screws and carries nests
+    ``details`` : what lies on screws and carries nests; ``parts``: world_from_part of each, by its file's fingerprint
     ``drift_mm_h`` : how the stand creeps; ``lean_rad``: how its own z leans from upright
     """
 
@@ -50,18 +52,22 @@ class Shop:
     temperature_c: float
     bar_mm: float
     details: dict[str, OnScrews] = field(default_factory=dict)
+    parts: dict[str, Motion] = field(default_factory=dict)
 
     @classmethod
-    def read(cls, path: Path) -> Shop:
+    def read(cls, path: Path, kind: str = "tracker") -> Shop:
+        """As an instrument of some kind finds it."""
         raw = json.loads(path.read_text())
-        stations = tuple(Motion.from_quaternion(s["quaternion"], s["translation_mm"]) for s in raw["stations"])
+        stands = raw["stations"] if kind == "tracker" else raw["radar_stations"]
+        stations = tuple(Motion.from_quaternion(s["quaternion"], s["translation_mm"]) for s in stands)
+        parts = {sha: Motion.from_quaternion(p["quaternion"], p["translation_mm"]) for sha, p in raw.get("parts", {}).items()}
         mesh = trimesh.Trimesh(np.array(raw["mesh"]["vertices"]), np.array(raw["mesh"]["triangles"]), process=False)
         nests = {name: np.array(place, float) for name, place in raw["nests"].items()}
         numbers = {
             k: raw[k] for k in ("range_mm", "range_per_m_mm", "angle_rad", "face_rad", "drift_mm_h", "temperature_c", "bar_mm")
         }
         details = {name: OnScrews.of_data(each) for name, each in raw.get("details", {}).items()}
-        return cls(stations, nests, mesh, **numbers, details=details)
+        return cls(stations, nests, mesh, **numbers, details=details, parts=parts)
 
 
 class SimulatedTracker(StandIn):
@@ -78,7 +84,13 @@ class SimulatedTracker(StandIn):
         self.locked = True
         self.blocked = False
         self.nest = next(iter(shop.nests))
-        self.hand.tip = shop.nests[self.nest]
+        self.reflector = "38.1"
+        self.hand.tip = self._center(self.nest)
+
+    def _center(self, nest: str) -> Array:
+        """Where the reflector's center comes to rest in a cone of 90°."""
+        lower = (REFLECTORS_MM["38.1"] - REFLECTORS_MM[self.reflector]) / np.sin(np.pi / 4)
+        return self.shop.nests[nest] - [0, 0, lower]
 
     @property
     def world_from_tracker(self) -> Motion:
@@ -168,11 +180,14 @@ class SimulatedTracker(StandIn):
             self.moved = Motion(Rotation.from_rotvec([0, 0, 2.5e-5]).as_matrix(), np.array([0.12, -0.05, 0.0])) @ self.moved
         elif do == "knock":
             self.shop.nests[order["name"]] = self.shop.nests[order["name"]] + np.array(order["by"], float)
+        elif do == "reflector":
+            REFLECTORS_MM[order["name"]]  # it has that
+            self.reflector = order["name"]
         elif do == "turn":
             detail = self.shop.details[order["detail"]]
             turns = {name: float(count) for name, count in order["turns"].items()}
             detail.turned(dict.fromkeys(turns, 0.0), self.shop.nests)  # it has all these screws
-            if self.nest in detail.nests and np.linalg.norm(self.hand.tip - self.shop.nests[self.nest]) < RIDES_MM:
+            if self.nest in detail.nests and np.linalg.norm(self.hand.tip - self._center(self.nest)) < RIDES_MM:
                 self.todo.append(self._ridden(detail, turns))
             else:
                 self.shop.nests.update(detail.turned(turns, self.shop.nests))
@@ -184,7 +199,7 @@ class SimulatedTracker(StandIn):
             super().told(do, order)
 
     def _carry(self, name: str, take: bool) -> Iterator[Sample]:
-        place = self.shop.nests[name]
+        place = self._center(name)
         self.nest = name
         up = np.array([0.0, 0.0, LIFT_MM])
         for end in (self.hand.tip + up, place + up, place):
@@ -197,7 +212,7 @@ class SimulatedTracker(StandIn):
         """One screw after another is turned, with the reflector in a nest of what they move."""
         for name, count in turns.items():
             self.shop.nests.update(detail.turned({name: count}, self.shop.nests))
-            yield from self.hand._glide(self.shop.nests[self.nest], self.hand.inward, TURNED_MM_S)
+            yield from self.hand._glide(self._center(self.nest), self.hand.inward, TURNED_MM_S)
 
     def _both_faces(self) -> Iterator[Sample]:
         yield from self.hand.click("take")
@@ -215,9 +230,66 @@ class SimulatedRadar(SimulatedTracker):
 
     def told(self, do: str, order: dict) -> None:
         if do in ("patch", "line"):
-            self.todo.append(self._look_round(np.array(order["at"], float), do == "patch"))
+            at = self._aimed(order)
+            across = PATCH_MM / 2 * unit(np.cross(at - self.world_from_tracker.translation, [0, 0, 1.0]))
+            ends = at[None] if do == "patch" else np.array([at - across, at + across])
+            self.todo.append(self._looked(None, self._places(ends, {"points": PATCH_POINTS, "side_mm": PATCH_MM})))
+        elif do == "patches":
+            self.todo += [self._looked(None, places) for places in self._in_sight(order)]
         else:
             super().told(do, order)
+
+    def _in_sight(self, order: dict) -> list[Array]:
+        """Patches round places that a person would aim at: what is seen there is what was meant."""
+        found = []
+        for at in self._aimed(order):
+            patch = self._places(at[None], {"points": AIMED_POINTS, "side_mm": AIMED_MM})
+            if all(self._meets(place) for place in patch):
+                found.append(patch)
+        if not found:
+            raise ValueError("nothing of that is seen from where it stands")
+        return found[:AIMED_AT]
+
+    def _meets(self, place: Array) -> bool:
+        seen = self._first_surface(place)
+        return seen is not None and float(np.linalg.norm(self.world_from_tracker.points(seen[0]) - place)) < MEANT_MM
+
+    def _aimed(self, order: dict) -> Array:
+        """A place in the world; of a part that is named, where a hand aims at it."""
+        at = np.array(order["at"], float)
+        return self.shop.parts[order["part"]].points(at) if "part" in order else at
+
+    def look(self, asked: dict) -> str:
+        ends = [np.array(asked[name], float) for name in ("at", "to") if name in asked]
+        if not all(end.shape == (3,) and np.isfinite(end).all() for end in ends):
+            return "there is no such place"
+        world = self.world_from_tracker.points(np.array(ends))
+        if self._first_surface(world.mean(axis=0)) is None:
+            return "nothing is seen there"
+        self.todo.append(self._looked(int(asked["o"]), self._places(world, asked)))
+        return ""
+
+    def _places(self, world: Array, asked: dict) -> Array:
+        """Where it looks: of a patch, rows of places across the sight."""
+        points = min(int(asked["points"]), MOST_POINTS)
+        if len(world) > 1:
+            return np.linspace(world[0], world[1], max(points, 2))
+        side = max(2, round(np.sqrt(points)))
+        steps = np.linspace(-0.5, 0.5, side) * float(asked["side_mm"])
+        sight = unit(world[0] - self.world_from_tracker.translation)
+        u = unit(np.cross(sight, [0, 0, 1.0]))
+        return np.array([world[0] + a * u + b * np.cross(u, sight) for b in steps for a in steps])
+
+    def _looked(self, number: int | None, places: Array) -> Iterator[Sample]:
+        """The button is held from the first place that is seen to the last: by itself, where a look is numbered."""
+        seen = [place for place in places if self._first_surface(place) is not None]
+        if len(seen) < 2:
+            return
+        self.looking = number
+        for k, self.hand.tip in enumerate(seen):
+            press = ("take", k == 0) if k in (0, len(seen) - 1) else None
+            yield Sample(self.hand.tip, self.hand.inward, press)
+        self.looking = None
 
     def sample(self, sample: Sample) -> dict | None:
         """The first surface on the way to where it is aimed."""
@@ -236,19 +308,3 @@ class SimulatedRadar(SimulatedTracker):
             return None
         facing = abs(float(self.shop.mesh.face_normals[triangles[0]] @ unit(hits[0] - start)))
         return frame.inverse().points(hits[0]), 1 / max(facing, 0.05)
-
-    def _look_round(self, at: Array, patch: bool) -> Iterator[Sample]:
-        """A patch of points about a place, or a line through it, with the button held."""
-        side = int(np.sqrt(PATCH_POINTS))
-        steps = np.linspace(-PATCH_MM / 2, PATCH_MM / 2, side if patch else PATCH_POINTS)
-        sight = unit(at - self.world_from_tracker.translation)
-        u = unit(np.cross(sight, [0, 0, 1.0]))
-        v = np.cross(u, sight)
-        self.hand.tip = at
-        yield from self.hand.rest(0.1)
-        yield from self.hand.press("take", True)
-        for b in steps if patch else [0.0]:
-            for a in steps:
-                self.hand.tip = at + a * u + b * v
-                yield Sample(self.hand.tip, self.hand.inward)
-        yield from self.hand.press("take", False)

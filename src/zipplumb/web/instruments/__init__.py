@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 from werkzeug.exceptions import NotFound
 
 from ...jobs import hand, kit, probes, trials
+from ...jobs.probes import PROBE_KINDS
 from ...jobs.trust import trusts
 from ...store.database import transaction
 from ...store.models import Instrument, InstrumentEvent, Job, Probe, Station, Trial
@@ -96,7 +97,7 @@ def one(instrument_id: int):
         ).all()
         library = [
             p for p in session.scalars(select(Probe).where(Probe.removed_at.is_(None)).order_by(Probe.name))
-            if (p.kind == "reflector") == (instrument.kind != "arm")
+            if instrument.kind in PROBE_KINDS[p.kind].on
         ]  # fmt: skip
         checks = {k: v for k, v in trials.TRIALS.items() if instrument.kind in v.on and not v.makes}
         started = session.scalar(

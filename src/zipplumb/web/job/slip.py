@@ -13,7 +13,9 @@ from ...core.fitting import CRITERIA
 from ...core.fitting import fit as fit_again
 from ...core.sheet import Characteristic, MeasuredRecipe, criteria_of
 from ...core.units import length_text, quantity_text
+from ...jobs import looks
 from ...jobs.again import history, may_join, other_kinds
+from ...jobs.looks import sees_surfaces
 from ...jobs.prompts import spoiling, spoiling_words
 from ...jobs.report import alignment_words, calibration_words
 from ...jobs.results import JobResults
@@ -155,5 +157,7 @@ def row_slip(session: Session, state: JobResults, row_id: int) -> str:
         other_kinds=other_kinds(read) if isinstance(read, MeasuredRecipe) else [],
         may_join=may_join(state, row_id),
         history=history(session, state.job.id, row_id),
+        look_points=looks.POINTS if sees_surfaces(state.instrument) and row.recipe.takes_hits else 0,
+        look_side=length_text(looks.SIDE_MM, state.job.units),
         edited=before_last_edit(session, state.job.id, row_id) is not None,
     )

@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
+import json
+
+import numpy as np
 from flask import Blueprint, g, jsonify, render_template, request
 from markupsafe import escape
 from sqlalchemy.orm import Session
 
-from ...jobs import again, measure, touching
+from ...core.errors import InputError
+from ...jobs import again, looks, measure, touching
 from ...jobs.results import JobResults, load
-from ...store.database import transaction
+from ...store.database import snapshot, stored, transaction
+from ...store.models import Job
 from .. import asked
 from ..doors import changes, reads
 from ..job import done, go_on_with
@@ -59,6 +64,32 @@ def just_touch(job_id: int):
 def next_way(job_id: int):
     measure.next_way(g.actor, job_id)
     return done()
+
+
+def _aimed(session: Session, job_id: int) -> looks.Aimed:
+    places = [np.array(asked.numbers(name, 3)) if request.values.get(name) else None for name in ("at", "normal", "to")]
+    at, outward, to = places
+    if at is None or outward is None:
+        raise InputError("Nothing is aimed at.", looks.NOTHING, "Click on the part where it is to look.")
+    to = to if request.values.get("shape") == "line" else None
+    return looks.Aimed.typed(request.values, asked.one_id("face"), at, outward, to, stored(session, Job, job_id))
+
+
+@blueprint.get("/look")
+@reads
+def expected(job_id: int):
+    """What a look where the part was clicked at would be worth."""
+    with snapshot() as session:
+        found = looks.expected(load(session, job_id), _aimed(session, job_id))
+    return render_template("_look_told.html", found=found, lines=json.dumps(found.lines))
+
+
+@blueprint.post("/look")
+@changes
+def look(job_id: int):
+    with snapshot() as session:
+        aimed = _aimed(session, job_id)
+    return render_template("_look_told.html", asked_for=looks.look(g.actor, job_id, aimed))
 
 
 @blueprint.post("/rows/<int:row_id>/choose")

@@ -43,6 +43,7 @@ class FaceWords:
     stem: str = ""
     held: tuple[RowText, ...] = ()
     on: tuple[tuple[str, str], ...] = ()
+    holds: bool = True
 
 
 @shows("part")
@@ -72,7 +73,8 @@ def describe_face(session: Session, state: JobResults, index: int) -> FaceWords:
     rows = [r for r in state.rows if r.recipe.cad_face == index]
     kind = planning.kind_for_face(face)
     if kind is None:
-        return FaceWords(index, f"A {face['surface']}", "", False, rows)
+        may = planning.planned_as(face) is not None
+        return FaceWords(index, f"A {face['surface']}", "", may, rows, holds=False)
     shape = shape_from_data(face["nominal"])
     at = ", ".join(f"{a} {length_text(v, units)}" for a, v in zip(AXES, spot_of(shape), strict=True))
     inside = bool(face["inside"])

@@ -65,7 +65,7 @@ def _page(probe_id: int, typed: probes.Typed | None = None):
             for cal in made
         ]
         fitting = [
-            i for i in every_one.values() if i.removed_at is None and (i.kind == "arm") == (probe.kind != "reflector")
+            i for i in every_one.values() if i.removed_at is None and i.kind in PROBE_KINDS[probe.kind].on
         ]  # fmt: skip
         return render_template(
             "probe.html", probe=probe, both=both_units(probe.diameter_mm), past=past, instruments=fitting, kinds=PROBE_KINDS,

@@ -27,6 +27,11 @@ def data_for_fit(fit_kind: str) -> dict[str, Any] | None:
     return next((raw for kind in kinds if (raw := kind.for_fit(fit_kind)) is not None), None)
 
 
+def of_free_faces() -> type[MeasuredRecipe]:
+    """The kind that measures a face of no shape that has a name."""
+    return next(kind for kind in KINDS.values() if issubclass(kind, MeasuredRecipe) and kind.of_free_faces)
+
+
 def measured_as(shape: Any) -> type[MeasuredRecipe] | None:
     """The kind that measures such a shape, or None."""
     for kind in KINDS.values():

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 import numpy as np
+from pydantic import Field, model_validator
 
 from ...features import Feature
 from ...fitting import FitResult
@@ -19,6 +20,8 @@ from ..row_hits import RowHits
 
 
 class PointRecipe(MeasuredRecipe):
+    """``known_u_mm``: its nominal place is known so well (a standard uncertainty), and ties stations that see it."""
+
     kind: Literal["point"] = "point"
     fits = "point"
     shape_type = Point
@@ -27,6 +30,19 @@ class PointRecipe(MeasuredRecipe):
     in_network = True
     nominal: StoredPoint | None = None
     hits: HitCount = 1
+    known_u_mm: Annotated[float | None, Field(gt=0, le=10)] = None
+
+    @model_validator(mode="after")
+    def _known_somewhere(self):
+        if self.known_u_mm is not None and self.nominal is None:
+            raise ValueError("a known place has a nominal")
+        return self
+
+    @property
+    def known_place(self) -> tuple[Array, float] | None:
+        if self.nominal is None or self.known_u_mm is None:
+            return None
+        return np.asarray(self.nominal.position), self.known_u_mm
 
     @property
     def targets(self) -> Array | None:

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import replace
-from functools import lru_cache
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
@@ -19,7 +18,7 @@ from ..measured import MeasuredRecipe
 from ..quantities import Quantity
 from ..results import FoundFeature
 from ..row_hits import RowHits
-from ..tip_path import found_path
+from ..tip_path import found_path, off_a_surface
 
 
 class ProofRecipe(MeasuredRecipe):
@@ -31,6 +30,7 @@ class ProofRecipe(MeasuredRecipe):
     sided = False
     of_its_shape = False
     rests_on_surfaces = True
+    zoned: ClassVar[bool] = False
     nominal: Annotated[None, Internal()] = None
     hits: Annotated[int, Internal(), Field(ge=1, le=10_000)] = 1
 
@@ -43,22 +43,15 @@ class ProofRecipe(MeasuredRecipe):
         return None
 
     def height_over_nominal(self, points_part: Array, surfaces: PartSurfaces | None = None) -> Array | None:
-        return None if surfaces is None else surfaces.touched(points_part, 0.0)[1]
+        return None if surfaces is None else self.surfaces_of(surfaces).touched(points_part, 0.0)[1]
 
     @classmethod
     def quantities_of(cls, nominal: PartSurfaces | None) -> tuple[Quantity, ...]:
-        @lru_cache(maxsize=1)  # both are asked of one path after another
-        def off(path: TipPath) -> Array:
-            assert nominal is not None
-            return nominal.touched(path.centers, path.radius)[1]
+        return off_a_surface(None if nominal is None else nominal.touched, cls.zoned)
 
-        def judged(by: Callable[[Array], float]) -> Callable[[TipPath], float] | None:
-            return None if nominal is None else lambda path: float(by(off(path)))
-
-        return (
-            Quantity("highest", of=judged(np.max), nominal=0.0, in_part=True),
-            Quantity("lowest", of=judged(np.min), nominal=0.0, in_part=True),
-        )
+    def surfaces_of(self, part: PartSurfaces) -> PartSurfaces:
+        """Those that it may touch."""
+        return part
 
     def quantities(self, found: FoundFeature) -> tuple[Quantity, ...]:
         return self.quantities_of(found.nominal)
@@ -67,7 +60,7 @@ class ProofRecipe(MeasuredRecipe):
         assert hits is not None
         if hits.kit.surfaces is None:
             raise AlignmentError("The part has no CAD surfaces.", "The hits are kept.", "Bring in its CAD.")
-        return replace(found_path(self, hits), nominal=hits.kit.surfaces)
+        return replace(found_path(self, hits), nominal=self.surfaces_of(hits.kit.surfaces))
 
     def contacts_in_part(self, found: FoundFeature, contacts_part: Array) -> Array:
         if found.feature is None or found.nominal is None:

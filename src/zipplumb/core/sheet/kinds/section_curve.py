@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
-from functools import lru_cache
+from collections.abc import Mapping
 from typing import Annotated, Any, Literal
 
 import numpy as np
@@ -17,7 +16,7 @@ from ..measured import MeasuredRecipe
 from ..quantities import Quantity
 from ..results import FoundFeature
 from ..row_hits import RowHits
-from ..tip_path import found_path
+from ..tip_path import found_path, off_a_surface
 
 
 class SectionCurveRecipe(MeasuredRecipe):
@@ -47,18 +46,7 @@ class SectionCurveRecipe(MeasuredRecipe):
 
     @classmethod
     def quantities_of(cls, nominal: Section) -> tuple[Quantity, ...]:
-        @lru_cache(maxsize=1)  # the three are asked of one path after another
-        def off(path: TipPath) -> Array:
-            return nominal.touched(path.centers, path.radius)[1]
-
-        def judged(by: Callable[[Array], float]) -> Callable[[TipPath], float]:
-            return lambda path: float(by(off(path)))
-
-        return (
-            Quantity("profile", of=judged(lambda off: 2 * np.abs(off).max()), nominal=0.0, in_part=True),
-            Quantity("highest", of=judged(np.max), nominal=0.0, in_part=True),
-            Quantity("lowest", of=judged(np.min), nominal=0.0, in_part=True),
-        )
+        return off_a_surface(nominal.touched)
 
     @classmethod
     def for_fit(cls, fit_kind: str) -> dict[str, Any] | None:

@@ -1,0 +1,33 @@
+// Where an instrument that looks by itself is aimed: a click on the part, of a line two.
+import htmx from "htmx.org";
+
+// What it measures, as it was chosen last: the page follows, and forms with it.
+let chosen = null;
+
+export function rememberLooks(slip) {
+  slip.addEventListener("change", ({ target }) => {
+    const form = target.form;
+    if (form?.id !== "look") return;
+    if (target.name === "shape") form.elements.at.value = form.elements.to.value = ""; // aimed at as something else
+    chosen = ["shape", "side", "points"].map((name) => [name, form.elements[name].value]);
+  });
+  document.addEventListener("htmx:afterSwap", () => {
+    const form = slip.querySelector("#look");
+    if (form && chosen && !form.elements.at.value) for (const [name, value] of chosen) form.elements[name].value = value;
+  });
+}
+
+export function aim(form, face, { point, normal }) {
+  const { face: of, at, normal: outward, to, shape } = form.elements;
+  const ends = shape.value === "line" && at.value && !to.value;
+  if (ends) to.value = point;
+  else [of.value, at.value, outward.value, to.value] = [face, point, normal, ""];
+  at.dispatchEvent(new Event("input", { bubbles: true })); // what was aimed at stays while the page follows
+  if (shape.value === "line" && !to.value) {
+    form.querySelector("#look-told").textContent = "Now click where the line ends.";
+    return;
+  }
+  const values = Object.fromEntries(new FormData(form));
+  const told = form.querySelector("#look-told");
+  htmx.ajax("GET", form.dataset.looks, { values, source: told, target: told, swap: "innerHTML" }).catch(() => {});
+}
