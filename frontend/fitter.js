@@ -26,9 +26,9 @@ export function fitter(frame) {
     const found = JSON.parse(event.data);
     seen = Date.now();
     place.hidden = false;
-    place.className = found.in ? "in" : "out";
-    place.children[0].textContent = `${found.in ? "●" : "▲"} ${found.name} ${found.far}`;
-    place.children[1].textContent = found.in ? "Leave it." : found.ways;
+    place.className = found.word === "not proven" ? "close" : found.word;
+    place.children[0].textContent = `${{ in: "●", out: "▲", "not proven": "◇" }[found.word]} ${found.name} ${found.far}`;
+    place.children[1].textContent = found.word === "in" ? "Leave it." : found.ways;
     turning(found.turning);
   });
   // what is left of the turn that is being made, while a reflector sees it

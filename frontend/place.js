@@ -1,5 +1,6 @@
 // Places as they were last seen: one reflector is watched at a time, so each keeps its number, and says how old it is.
 const NOW_MS = 1500;
+const MARKS = { in: "●", out: "▲", "not proven": "◇" };
 const STILL_MM = 0.3; // from one number to the next: what is carried past is not kept
 let seen = {};
 let key = "";
@@ -13,13 +14,13 @@ const age = (ms) => (ms < NOW_MS ? "now" : ms < 60_000 ? `${Math.round(ms / 1000
 function show(row) {
   const line = document.querySelector(`[data-aim="${row}"]`);
   if (!line) return;
-  const { far, ways, at, inside } = seen[row];
+  const { far, ways, at, word } = seen[row];
   const old = Date.now() - at;
-  line.querySelector(".far").textContent = `${inside ? "● " : "▲ "}${far}`;
-  line.querySelector(".ways").textContent = inside ? "leave it" : ways;
+  line.querySelector(".far").textContent = `${MARKS[word]} ${far}`;
+  line.querySelector(".ways").textContent = word === "in" ? "leave it" : ways;
   line.querySelector(".age").textContent = age(old);
-  line.classList.toggle("in", inside);
-  line.classList.toggle("out", !inside);
+  line.classList.toggle("in", word === "in");
+  line.classList.toggle("out", word === "out");
   line.classList.toggle("old", old >= NOW_MS);
 }
 
@@ -27,12 +28,14 @@ function show(row) {
 function say(found) {
   said = found;
   const now = document.getElementById("placing-now");
-  now.classList.toggle("in", Boolean(found?.in));
-  now.classList.toggle("out", Boolean(found && !found.in));
+  now.classList.toggle("in", found?.word === "in");
+  now.classList.toggle("out", found?.word === "out");
   now.classList.remove("old");
   const [what, ways] = now.children;
-  what.textContent = !found ? "Bring the tip or the reflector near a place." : found.in ? `● ${found.name} is in` : `▲ ${found.name}: ${found.far}`;
-  ways.textContent = !found ? "" : found.in ? `${found.far} off. Leave it.` : `Move it ${found.ways}.`;
+  const surely = found?.U ? `, U ${found.U}` : "";
+  what.textContent = !found ? "Bring the tip or the reflector near a place." : found.word === "in" ? `● ${found.name} is in` : `${MARKS[found.word]} ${found.name}: ${found.far}`;
+  const move = { in: `${found?.far} off${surely}. Leave it.`, out: `Move it ${found?.ways}.`, "not proven": `Not surely in${surely}: ${found?.ways}.` };
+  ways.textContent = found ? move[found.word] : "";
 }
 
 function fade() {
@@ -87,7 +90,7 @@ export function placed(message) {
   const before = said;
   say(found);
   if (before?.row !== found.row || Math.abs(before.mm - found.mm) > STILL_MM) return;
-  seen[found.row] = { far: found.far, ways: found.ways, inside: found.in, at: Date.now() };
+  seen[found.row] = { far: found.far, ways: found.ways, word: found.word, at: Date.now() };
   sessionStorage.setItem(key, JSON.stringify(seen));
   show(found.row);
 }

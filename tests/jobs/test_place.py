@@ -38,7 +38,7 @@ def test_the_nearest_place_is_told_in_the_words_of_the_place(placed):
     assert found.row.id == placed.points["Q"]
     assert found.way == pytest.approx([0.8, -0.3, -2.0])
     assert place.told(state, found) == {
-        "row": placed.points["Q"], "name": "Q", "far": "2.175", "in": False, "mm": 2.175,
+        "row": placed.points["Q"], "name": "Q", "far": "2.175", "word": "out", "U": "", "mm": 2.175,
         "ways": "2.000 down, 0.800 toward the rail",
     }  # fmt: skip
     near = place.missing(state, np.array([0.05, 300, 100.05]), 3.0)
@@ -91,3 +91,41 @@ def test_inches(placed):
     state = placed.state()
     assert place.Placing.of_job(state.job).zone_mm == pytest.approx(0.254)
     assert place.told(state, place.missing(state, np.array([0.0, 25.4, 100]), 3.0))["far"] == "1.0000"
+
+
+def test_what_is_watched_is_in_only_where_that_is_sure(placed):
+    """JCGM 106: inside the zone less U it is in, beyond the zone and U out, and between not proven."""
+    place.set_placing(TECHNICIAN, placed.job, form(zone="0.1"))
+    state = placed.state()
+    (station,) = state.kit.stations.values()
+    tip = np.array([0.0, 0.0, 100.0])
+    u = place.u_of_watching(state, station, tip, tip)
+    assert u > np.hypot(state.stood[station.id].u_hit_mm, 0.0)  # the part is not known for nothing either
+    for off, word in ((0.1 - 2.2 * u, "in"), (0.1 - u, "not proven"), (0.1 + u, "not proven"), (0.1 + 2.2 * u, "out")):
+        found = place.missing(state, tip + [off, 0, 0], 3.0, u)
+        assert (found.word, found.inside) == (word, word == "in"), off
+        assert place.told(state, found)["U"]
+    assert place.missing(state, tip + [0.099, 0, 0], 3.0).word == "in"
+    with transaction() as session:
+        session.get(Job, placed.job).rule = "simple"
+    state = placed.state()
+    assert place.u_of_watching(state, station, tip, tip) == 0.0
+
+
+def test_in_the_middle_of_a_bore_it_is_led_onto_the_axis_and_near_its_wall_to_that(placed):
+    nominal = {"shape": "cylinder", "point": [0, 0, 3000], "direction": [0, 0, 1], "radius": 40}
+    bore = placed.plan(kind="cylinder", name="Seat", nominal=nominal)
+    measure.make_current(TECHNICIAN, placed.job, bore)
+    state = placed.state()
+    found = place.missing(state, np.array([1.5, -2.0, 3010.0]), 3.0)
+    assert (found.row.id, found.axis) == (bore, True)
+    assert found.way == pytest.approx([-1.5, 2.0, 0.0])
+    assert place.told(state, found)["name"] == "Seat, its axis"
+    near = place.missing(state, np.array([35.0, 0, 3010.0]), 3.0)
+    assert not near.axis
+    assert near.way == pytest.approx([2.0, 0, 0], abs=1e-6)  # the tip off
+    nominal = {"shape": "line", "point": [0, 500, 3000], "direction": [1, 0, 0]}
+    edge = placed.plan(kind="line", name="Edge", nominal=nominal, plane_hits=3)
+    measure.make_current(TECHNICIAN, placed.job, edge)
+    found = place.missing(placed.state(), np.array([70.0, 501.0, 3002.0]), 3.0)
+    assert found.axis and found.way == pytest.approx([0, -1.0, -2.0])

@@ -9,7 +9,6 @@ import numpy as np
 
 from ..core.errors import InputError
 from ..core.frames import Array, unit
-from ..core.network.observations import InstrumentClass
 from ..core.sheet import SheetRow, Station, Untied
 from ..core.uncertainty import coverage_factor
 from ..core.units import in_units, length_from_text, length_text
@@ -18,7 +17,7 @@ from ..store.database import order, stored, tell, transaction
 from ..store.models import Instrument, Job
 from .actor import Actor, record
 from .part_model import model_of
-from .readings import POLAR
+from .readings import stated_of
 from .results import JobResults, load
 
 NOTHING = "Nothing was read."
@@ -85,11 +84,13 @@ def sees_surfaces(instrument: Instrument | None) -> bool:
 def expected(state: JobResults, aimed: Aimed) -> Expected:
     """What such a look is worth. Raises InputError where it cannot be told, or not be done."""
     instrument, station, row = _ready(state, aimed)
+    stated = stated_of(instrument.spec)
+    if stated is None:
+        raise InputError("What its maker states is not known.", NOTHING, "Type it at the instrument, on Kit.")
     beam, outward = _in_the_station(state, station, aimed.middle), _turned(state, station, aimed.outward)
     far = float(np.linalg.norm(beam))
     facing = -float(beam @ outward) / max(far, 1e-9)
     angle = float(np.degrees(np.arccos(np.clip(facing, -1, 1))))
-    stated = InstrumentClass(*(instrument.spec[name] for name in POLAR))
     units = state.job.units
     warns = []
     if row.finished:
@@ -136,8 +137,6 @@ def _ready(state: JobResults, aimed: Aimed) -> tuple[Instrument, Station, SheetR
         raise InputError(f"{instrument.name} is lost: {instrument.trouble}", NOTHING, "Look at its cable.")
     if instrument.trial_id is not None:
         raise InputError("A check is under way with it.", NOTHING, "Finish that first, on Kit.")
-    if not all(name in instrument.spec for name in POLAR):
-        raise InputError("What its maker states is not known.", NOTHING, "Type it at the instrument, on Kit.")
     if state.alignment is None:
         raise InputError(
             "Where the part lies is not known yet.", NOTHING, "Aim by hand at the rows that the alignment rests on, first."
@@ -167,13 +166,13 @@ def _hidden(state: JobResults, station: Station, aimed: Aimed) -> bool:
     from ..cad.sight import Sight  # heavy, and seldom asked for
 
     assert state.alignment is not None
-    if "sight" not in state.remembered:
+    bodies, kept = state.job.kept_bodies, state.remembered.get("sight")
+    if kept is None or kept[0] != bodies:
         model = model_of(state.job.part)
-        triangles = np.empty((0, 3, 3)) if model is None else model.triangles_of(state.job.kept_bodies)
-        state.remembered["sight"] = Sight(triangles)
+        kept = state.remembered["sight"] = bodies, Sight(np.empty((0, 3, 3)) if model is None else model.triangles_of(bodies))
     stand = state.alignment.points(station.world_from_station.translation)
-    corners = np.vstack([place for place in (*aimed.ends, aimed.middle)]) + OFF_MM * aimed.outward
-    return bool(state.remembered["sight"].cut(stand, corners).any())
+    corners = np.vstack([aimed.ends, aimed.middle]) + OFF_MM * aimed.outward
+    return bool(kept[1].cut(stand, corners).any())
 
 
 def _drawn(aimed: Aimed) -> tuple[list[list[float]], ...]:

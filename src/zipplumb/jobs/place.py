@@ -9,13 +9,17 @@ from typing import Any
 import numpy as np
 
 from ..core.errors import InputError
-from ..core.features import center_point, point_of
-from ..core.frames import Array
-from ..core.sheet import SheetRow
+from ..core.features import axis_of, center_point, point_of, radius_of
+from ..core.frames import Array, cross
+from ..core.shapes import Line
+from ..core.sheet import SheetRow, Station
+from ..core.tolerances.decision import judge
+from ..core.uncertainty import coverage_factor
 from ..core.units import Units, length_from_text, length_text
 from ..store.database import stored, tell, transaction
 from ..store.models import Job
 from .actor import Actor, record
+from .readings import stated_of
 from .results import JobResults
 
 REACH_MM = 60.0  # a detail that is to be placed is not farther off than this
@@ -53,19 +57,35 @@ class Aims:
 
 @dataclass(frozen=True, eq=False)
 class Missing:
-    """What is missing at one row: the way (3,) in the part by which it is to be moved, mm."""
+    """What is missing at one row: the way (3,) in the part by which it is to be moved, mm.
+
+    ``u_mm``: standard uncertainty of where what is watched lies in the part, 0 where it is decided by the value alone;
+    ``axis``: it is to come onto the axis of what the row is of.
+    """
 
     row: SheetRow
     way: Array
     zone_mm: float
+    u_mm: float = 0.0
+    axis: bool = False
 
     @property
     def far_mm(self) -> float:
         return float(np.linalg.norm(self.way))
 
     @property
+    def U_mm(self) -> float:
+        return coverage_factor() * self.u_mm
+
+    @property
+    def word(self) -> str:
+        """In, out, or not proven."""
+        found = judge(self.far_mm, -np.inf, self.zone_mm, self.U_mm).word
+        return "in" if found == "close" else found
+
+    @property
     def inside(self) -> bool:
-        return self.far_mm <= self.zone_mm
+        return self.word == "in"
 
 
 def aims_of(state: JobResults) -> Aims:
@@ -85,25 +105,59 @@ def _zone(row: SheetRow, usual_mm: float) -> float:
     return max(map(abs, limits)) if limits else usual_mm
 
 
-def missing(state: JobResults, tip_part: Array, radius_mm: float | None) -> Missing | None:
-    """Of the place that the tip or the reflector is nearest to; else of the surface of the current row, the tip taken off."""
+def u_of_watching(state: JobResults, station: Station, tip: Array, tip_part: Array) -> float:
+    """Standard uncertainty (mm) of where a tip, or a reflector, lies in the part, in the direction in which that is largest.
+
+    ``tip`` (3,) in the instrument's axes. As its maker states for there, with what is uncertain of where it stands and of
+    where the part lies; 0 where the job decides by the value alone.
+    """
+    instrument = state.stood.get(station.id)
+    if state.sheet.rule == "simple" or instrument is None or state.alignment is None:
+        return 0.0
+    stated = stated_of(instrument.spec)
+    hit = instrument.u_hit_mm if stated is None else stated.u_at(np.reshape(tip, (1, 3)))
+    stands = 0.0
+    if station.terms is not None:
+        moves = station.terms[:3] + cross(station.terms[3:].T, station.world_from_station.points(tip)).T
+        stands = float(np.linalg.norm(moves, 2))
+    return float(np.hypot(np.hypot(hit, stands), state.alignment.u_at(tip_part)[0]))
+
+
+def missing(state: JobResults, tip_part: Array, radius_mm: float | None, u_mm: float = 0.0) -> Missing | None:
+    """Of the place that the tip or the reflector is nearest to; else of what the current row is of.
+
+    That is its axis, for what is nearer to that than half way to the surface; else the surface, the tip taken off.
+    """
     aims = aims_of(state)
     if len(aims.rows):
         ways = aims.places - tip_part
         nearest = int(np.argmin(np.einsum("ij,ij->i", ways, ways)))
-        found = Missing(aims.rows[nearest], ways[nearest], float(aims.zones_mm[nearest]))
+        found = Missing(aims.rows[nearest], ways[nearest], float(aims.zones_mm[nearest]), u_mm)
         if found.far_mm <= REACH_MM:
             return found
     row = state.current
     if row is None or radius_mm is None:
         return None
+    if (way := _to_the_axis(row.recipe.should_be, tip_part)) is not None:
+        return Missing(row, way, Placing.of_job(state.job).zone_mm, u_mm, axis=True)
     spots = tip_part + STEP_MM * np.vstack([np.zeros(3), np.eye(3), -np.eye(3)])
     heights = row.recipe.height_over_nominal(spots, state.surfaces)
     if heights is None:
         return None
     outward = (heights[1:4] - heights[4:7]) / (2 * STEP_MM)
     way = -(float(heights[0]) - radius_mm) * outward
-    return Missing(row, way, Placing.of_job(state.job).zone_mm) if np.linalg.norm(way) <= REACH_MM else None
+    return Missing(row, way, Placing.of_job(state.job).zone_mm, u_mm) if np.linalg.norm(way) <= REACH_MM else None
+
+
+def _to_the_axis(nominal: Any, place: Array) -> Array | None:
+    """From a place to the foot on the axis of a round nominal, or on a line; None where it is not that which is near."""
+    axis = nominal if isinstance(nominal, Line) else None if nominal is None else axis_of(nominal)
+    if axis is None:
+        return None
+    off = place - axis.point
+    way = (off @ axis.direction) * axis.direction - off
+    within = min(REACH_MM, (radius_of(nominal) or 2 * REACH_MM) / 2)
+    return way if np.linalg.norm(way) <= within else None
 
 
 def told(state: JobResults, found: Missing) -> dict[str, Any]:
@@ -116,7 +170,8 @@ def told(state: JobResults, found: Missing) -> dict[str, Any]:
         if abs(v) > SMALL_SHARE * found.far_mm
     ]
     return {
-        "row": found.row.id, "name": found.row.recipe.name, "far": length_text(found.far_mm, units), "in": found.inside,
+        "row": found.row.id, "name": f"{found.row.recipe.name}{', its axis' if found.axis else ''}",
+        "far": length_text(found.far_mm, units), "word": found.word, "U": length_text(found.U_mm, units) if found.u_mm else "",
         "mm": round(found.far_mm, 3), "ways": ", ".join(ways),
     }  # fmt: skip
 

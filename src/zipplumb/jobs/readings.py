@@ -30,6 +30,11 @@ POLAR = ("range_mm", "range_per_m_mm", "angle_rad")  # of a statement
 Marks = Mapping[int, frozenset[int]]  # by reading, the numbers of its hits
 
 
+def stated_of(spec: Mapping[str, Any]) -> InstrumentClass | None:
+    """What the maker of a polar instrument states; None of another."""
+    return InstrumentClass(*(spec[name] for name in POLAR)) if all(name in spec for name in POLAR) else None
+
+
 def first_time(session: Session, instrument_id: int, device_session: str, number: int | None) -> bool:
     """Whether a press is carried out for the first time; part of the act's own transaction."""
     if number is None:
@@ -176,8 +181,7 @@ class Batch:
     @property
     def stated(self) -> InstrumentClass | None:
         """What the maker states of a polar instrument, as it was when this was read."""
-        spec = self.conditions.get("spec", {})
-        return InstrumentClass(*(spec[name] for name in POLAR)) if all(name in spec for name in POLAR) else None
+        return stated_of(self.conditions.get("spec", {}))
 
 
 class History:

@@ -11,7 +11,6 @@ from sqlalchemy.orm import Session
 
 from ..core.errors import InputError
 from ..core.frames import Array
-from ..core.network.observations import InstrumentClass
 from ..core.placing import lies
 from ..core.probing.next_place import places_in_order
 from ..core.sheet import SheetRow
@@ -25,7 +24,7 @@ from ..store.models import Job
 from .ahead import ON_OUTLINE, outline_of
 from .details import DetailRecipe, kept_of
 from .part_model import model_of
-from .readings import POLAR
+from .readings import stated_of
 from .results import JobResults
 from .words import words_for
 
@@ -192,8 +191,7 @@ def _instrument(kept: models.Instrument) -> Instrument:
     calibration = kept.calibration
     if calibration is None:
         raise InputError(f"{kept.name} has no calibrated probe.", NOTHING_KEPT, "Put a probe on it whose calibration is known.")
-    stated = InstrumentClass(*(kept.spec[n] for n in POLAR)) if all(n in kept.spec for n in POLAR) else None
-    return Instrument(kept.u_hit_mm, stated, calibration.diameter_mm / 2, calibration.u_radius_mm)
+    return Instrument(kept.u_hit_mm, stated_of(kept.spec), calibration.diameter_mm / 2, calibration.u_radius_mm)
 
 
 def _touches(state: JobResults, row: SheetRow, instrument: Instrument, model: Any) -> Touches | str:

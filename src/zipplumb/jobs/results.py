@@ -15,13 +15,12 @@ from typing import Any
 
 import numpy as np
 from sqlalchemy import ColumnElement, Select, bindparam, func, literal_column, select, text
-from sqlalchemy.orm import Session, contains_eager, lazyload
+from sqlalchemy.orm import Session
 
 from ..cad import CadModel
 from ..core.alignment import Alignment
-from ..core.calibration import ProbeCalibration
 from ..core.errors import InputError
-from ..core.frames import Array, Motion
+from ..core.frames import Array
 from ..core.readings import Reading
 from ..core.sameness import Layered
 from ..core.sheet import (
@@ -40,10 +39,11 @@ from ..core.sheet import (
 from ..core.spots import outermost, spots_on
 from ..core.units import Unit
 from ..store import models
-from ..store.models import Calibration, Instrument, Job, Mark, Row
+from ..store.models import Instrument, Job, Mark, Row
 from .part_model import model_of
 from .probes import applied_calibrations
 from .readings import Batch, History
+from .stood import stood_at
 from .trust import trust_in
 
 JOBS_REMEMBERED = 32
@@ -70,15 +70,6 @@ MARKS_OF_JOB = (
     select(Mark.row_id, func.jsonb_agg(func.jsonb_build_array(Mark.reading_id, Mark.hit)))
     .where(Mark.row_id == Row.id, Row.job_id == bindparam("job"), Mark.lifted_at.is_(None))
     .group_by(Mark.row_id)
-)
-STANDING = (
-    select(models.Station, Instrument)
-    .join(Instrument, Instrument.id == models.Station.instrument_id)
-    .outerjoin(Calibration, Calibration.id == Instrument.calibration_id)
-    .outerjoin(models.Probe, models.Probe.id == Calibration.probe_id)
-    .options(contains_eager(Instrument.calibration).contains_eager(Calibration.probe))
-    .where(models.Station.job_id == bindparam("job"))
-    .order_by(models.Station.id)
 )
 Marks = dict[int, dict[int, frozenset[int]]]  # by row and batch, the numbers of hits that do not count
 
@@ -242,7 +233,10 @@ def _whole(session: Session, job_id: int, memory: _Memory, new: list[tuple[Batch
         memory.applied, memory.marks, memory.readings = applied, {}, Layered({})
     marks = {row_id: _by_batch(pairs) for row_id, pairs in session.execute(MARKS_OF_JOB, {"job": job_id})}
     readings = _joined(sheet, _readings(memory, new, marks, marks.keys() | memory.marks.keys()), memory)
-    kit, instrument, stood = _kit(session, job_id, memory, new)
+    first = dict.fromkeys([*memory.first_read, *(b.station_id for b, _ in new)])
+    told = memory.told | {b.station_id: b.conditions for b, _ in new if "level" in b.conditions}
+    read_with = {memory.applied.get(c, c) for c in memory.read_with | {b.calibration_id for b, _ in new}}
+    kit, instrument, stood = stood_at(session, job_id, first, told, read_with)
     if memory.before is not None and _alike(kit, memory.before.kit):
         kit = memory.before.kit
     surfaces = _surfaces(job, memory, sheet)
@@ -437,35 +431,3 @@ def _with_ours(memory: _Memory, ours: list[Batch], marks: Marks) -> dict[int, Re
         if reading is not None:
             found[row_id] = reading
     return found
-
-
-def _kit(
-    session: Session, job_id: int, memory: _Memory, new: list[tuple[Batch, bool]]
-) -> tuple[Kit, Instrument | None, dict[int, Instrument]]:
-    """Stations and calibrations of a job, the instrument that was brought to it last, and what stood at each station.
-
-    The station of the first reading comes first: it is the world, for as long as there are readings.
-    """
-    found = session.execute(STANDING, {"job": job_id}).all()
-    first = dict.fromkeys([*memory.first_read, *(b.station_id for b, _ in new)])
-    order = {station: place for place, station in enumerate(first)}
-    found = sorted(found, key=lambda pair: order.get(pair[0].id, len(order)))
-    told = memory.told | {b.station_id: b.conditions for b, _ in new if "level" in b.conditions}
-    stations = {station.id: _station(station, told.get(station.id), i) for station, i in found}
-    standing = [(station.id, instrument) for station, instrument in found if instrument.station_id == station.id]
-    here = max(standing, key=lambda pair: pair[0])[1] if standing else None
-    read_with = memory.read_with | {b.calibration_id for b, _ in new}
-    used = {memory.applied.get(c, c) for c in read_with} | {i.calibration_id for _, i in found if i.calibration_id}
-    calibrations = {
-        cal.id: ProbeCalibration(cal.id, np.array(cal.offset_mm), cal.diameter_mm, cal.u_radius_mm, cal.doubt, cal.u_offset_mm)
-        for cal in session.scalars(select(Calibration).where(Calibration.id.in_(used)).options(lazyload(Calibration.probe)))
-    }
-    return Kit(stations, calibrations), here, {station.id: instrument for station, instrument in found}
-
-
-def _station(station: models.Station, told: dict[str, Any] | None, instrument: Instrument) -> Station:
-    """With the level that was kept with its newest reading; before the first, as the instrument stands now."""
-    now = {"level": instrument.level, "u_level_rad": instrument.u_level_rad}
-    told = told or {name: value for name, value in now.items() if value is not None}
-    up = np.array(told["level"]) if "level" in told else None
-    return Station(station.id, Motion.identity(), up, told.get("u_level_rad", 0.0), name=station.name)

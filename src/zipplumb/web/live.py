@@ -360,7 +360,8 @@ class Hub:
         }
         if alignment:
             message |= _from_nominal(state, tip, word.get("radius")) | _from_target(state, tip)
-            if (missing := place.missing(state, tip, word.get("radius"))) is not None:
+            u_mm = place.u_of_watching(state, stands, np.array(word["tip"], float), tip)
+            if (missing := place.missing(state, tip, word.get("radius"), u_mm)) is not None:
                 message["place"] = told = {**place.told(state, missing), "at": word.get("at")}
                 self._to_fitters(watched, told, tip)
         self._send(watched.pages, _event("tip", message), may_drop=True)
