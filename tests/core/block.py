@@ -21,14 +21,20 @@ class Bench:
 
     def __init__(self, lies=WORLD, u_hit_mm=0.01, noise_mm=0.0):
         self.noise_mm, self.random = noise_mm, np.random.default_rng(5)
-        self.u_hit_mm, self.lies, self.rows, self.readings = u_hit_mm, lies, [], {}
+        self.u_hit_mm, self.lies, self.rows, self.readings, self.touched = u_hit_mm, lies, [], {}, {}
 
     def add(self, raw, centers=None, outward=None):
         number = len(self.rows) + 1
         self.rows.append(SheetRow(number, recipe_from_dict({"name": f"Row {number}", **raw}), True))
         if centers is not None:
-            self.readings[number] = self.read(np.atleast_2d(centers), outward)
+            self.touched[number] = np.atleast_2d(centers), outward
+            self.readings[number] = self.read(*self.touched[number])
         return number
+
+    def read_again(self, random):
+        """All of it once more, with errors of its own."""
+        self.random = random
+        self.readings = {number: self.read(*touched) for number, touched in self.touched.items()}
 
     def read(self, centers, outward):
         n = len(centers)

@@ -15,6 +15,7 @@ import sys
 import tempfile
 import time
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import IO
@@ -46,14 +47,18 @@ def _digest_of_sources() -> str:
 
 
 def _make_part_files(folder: Path) -> None:
-    from ..cad import read_cad
+    from ..cad import CadModel, read_cad
 
     steps = {name: folder / file for name, file in PARTS.items()}
-    for name, step in steps.items():
+
+    def made(name: str) -> CadModel:
         # in a process of its own: the CAD library talks on standard output
-        call = f"from zipplumb.demo.{name} import write_step; from pathlib import Path; write_step(Path({str(step)!r}))"
+        call = f"from zipplumb.demo.{name} import write_step; from pathlib import Path; write_step(Path({str(steps[name])!r}))"
         subprocess.run([sys.executable, "-c", call], check=True, stdout=subprocess.DEVNULL)
-    models = {name: (read_cad(step), step) for name, step in steps.items()}
+        return read_cad(steps[name])
+
+    with ThreadPoolExecutor() as at_once:  # each waits for processes
+        models = {name: (model, steps[name]) for name, model in zip(steps, at_once.map(made, steps), strict=True)}
     others = bracket_real.truth(*models["bracket"])
     carrier_real.write_truth(*models["carrier"], folder / "real.json", others)
     shop_real.write_shop(models, folder / "shop.json")

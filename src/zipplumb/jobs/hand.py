@@ -23,6 +23,7 @@ from .part_model import model_of
 from .results import load
 
 OFF_MM, FREE_MM = 0.05, 1e4
+KNOCKED_MM = [0.3, -0.2, 0.1]
 AIMED = 24  # places of a face at which a beam may be aimed by hand
 
 
@@ -107,10 +108,11 @@ def _with_a_reflector(job_id: int, do: str, port: int | None, more: dict) -> dic
     """The current row names the nest to which the reflector is carried; of a detail what is proposed is turned."""
     with transaction() as session:
         state = load(session, job_id)
-        if do == "carry":
+        if do in ("carry", "knock"):
             if state.current is None:
                 raise InputError("No row is current.", "Nothing was moved.", "Press a row of the sheet.")
-            do, more = "nest", {"name": state.current.recipe.name}
+            name = {"name": state.current.recipe.name}
+            do, more = ("nest", name) if do == "carry" else ("knock", {**name, "by": KNOCKED_MM})
         elif do == "turn":
             now = next((each for each in details_of(session, state) if each.id == more.get("detail")), None)
             if now is None or now.plan is None or not now.plan.turns:
