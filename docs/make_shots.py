@@ -14,7 +14,7 @@ from kit_pages import Kit  # noqa: E402
 from person import Person, launched  # noqa: E402
 from playwright.sync_api import sync_playwright  # noqa: E402
 
-from zipplumb.demo import carrier_real  # noqa: E402
+from zipplumb.demo import shop_real  # noqa: E402
 from zipplumb.demo.processes import Processes  # noqa: E402
 from zipplumb.jobs import kit, measure, planning, sheet, stations  # noqa: E402
 from zipplumb.jobs.actor import Actor  # noqa: E402
@@ -154,7 +154,7 @@ def tracker_walk(person: Person, processes: Processes, shot) -> None:
         part = session.get(Job, processes.job).part_id
     job = sheet.create_job(TECHNICIAN, "Carrier in the hall", part)
     stations.bring(TECHNICIAN, job, tracker)
-    lines = [f"N{k};{x};{y};{z}" for k, (x, y, z) in enumerate(carrier_real.NESTS, start=1)]
+    lines = [f"N{k};{x};{y};{z}" for k, (x, y, z) in enumerate(shop_real.NESTS, start=1)]
     rows = planning.plan_list(TECHNICIAN, job, "\n".join(lines), "mm")
     with transaction() as session:
         raw = {"kind": "reference_points", "name": "Reference", "points": rows}

@@ -9,7 +9,8 @@ from zipplumb.jobs.forms import changed, data_of, fields_of, texts_of
 ROWS = {"feature": [("1", "1 Top"), ("2", "2 Hole")], "system": [("9", "9 Alignment")], "station": [("1", "Station 1")]}
 PLANE = {"shape": "plane", "point": [1.5, -2, 60], "normal": [0, 0, 1]}
 EXAMPLES = [
-    {"kind": "point", "nominal": {"shape": "point", "position": [1, 2, 3.25]}, "asked": [{"key": "z", "upper": 0.1}]},
+    {"kind": "point", "nominal": {"shape": "point", "position": [1, 2, 3.25]}, "known_u_mm": 0.02,
+     "asked": [{"key": "z", "upper": 0.1}]},
     {"kind": "surface_point", "nominal": PLANE, "hits": 3},
     {"kind": "line", "plane": 1, "nominal": {"shape": "line", "point": [0, 0, 0], "direction": [1, 0, 0]}},
     {"kind": "plane", "datum": "A", "nominal": PLANE, "asked": [{"key": "tilt", "upper": 0.001}, {"key": "height"}]},
