@@ -67,6 +67,9 @@ def test_carried_to_a_second_station_with_a_nest_knocked_on_the_way(tamsin, runn
         page.get_by_role("button", name="Set N3 from").click()
         expect(page.locator(".stations .inline-warn")).to_be_hidden()
         expect(page.locator(".stations")).to_contain_text("by 5 common points")
+        expect(page.locator(".stations")).to_contain_text(
+            re.compile(r"N3 from Station \d was set aside: Station 2 went 0\.\d+ mm")
+        )
         expect(page.locator("#tip-line")).to_contain_text("X")
     finally:
         tell_hand({"do": "knock", "name": "Nest 3", "by": [-v for v in KNOCK]}, port)

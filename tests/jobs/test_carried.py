@@ -102,7 +102,13 @@ def test_a_knocked_nest_is_named_set_aside_and_counted_again(bench, nests):
     found = network_text(bench.state())
     assert not found.doubt
     assert [c.state for c in next(p for p in found.points if p.name == "East").cells] == ["", "aside"]
+    stood = [bench.state().stations[second].world_from_station]
     stations.set_sighting_aside(TECHNICIAN, bench.job, nests["East"], second, False)
+    stood.append(bench.state().stations[second].world_from_station)
+    with transaction() as session:
+        told = stations.last_effect(session, bench.state())
+    went = np.linalg.norm(stood[0].translation - stood[1].translation)
+    assert told.startswith(f"East from Station 2 was counted again: Station 2 went {went:.3f} mm and turned")
     assert "contradict" in network_text(bench.state()).doubt
     with transaction() as session:
         acts = {c.act for c in session.query(Change).filter(Change.job_id == bench.job)}

@@ -7,16 +7,21 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from ..core.errors import InputError
+from ..core.frames import small_motion
 from ..core.sheet import FoundNetwork, SheetRow
+from ..core.sheet import Station as Stood
 from ..core.sheet.stations import ties
+from ..core.units import degrees_text, length_text
 from ..store.database import stored, tell, transaction
-from ..store.models import Job, Reading, Station
+from ..store.models import Change, Job, Reading, Station
 from .actor import Actor, record
 from .kit import there
 from .readings import lift_aside, set_all_aside
 from .results import JobResults, load
 
 LEAST = 3  # common points that tie a station
+ASIDE, AGAIN = "set a sighting aside", "count a sighting again"  # acts, as they are recorded
+STIRRED_MM, STIRRED_RAD = 1e-6, 1e-9  # less is nothing
 
 
 # ---- acts --------------------------------------------------------------------------------------
@@ -65,9 +70,43 @@ def set_sighting_aside(actor: Actor, job_id: int, row_id: int, station_id: int, 
             )
         seen = (Reading.row_id == row_id) & (Reading.station_id == station_id)
         (set_all_aside if aside else lift_aside)(session, seen, actor.id)
-        act = "set a sighting aside" if aside else "count a sighting again"
-        record(session, actor, job_id, act, row=row_id, station=station_id)
+        session.flush()
+        moved = _moved(state, load(session, job_id))
+        record(session, actor, job_id, ASIDE if aside else AGAIN, row=row_id, station=station_id, moved=moved)
         tell(session, job_id, "sheet", row=row_id)
+
+
+def _moved(before: JobResults, after: JobResults) -> dict[str, list[float] | None]:
+    """By name of each station that stands elsewhere now: how far it went, mm, and turned, rad; None: it is tied no more."""
+    found: dict[str, list[float] | None] = {}
+    for number, was in before.stations.items():
+        now = after.stations.get(number)
+        if not isinstance(was, Stood):
+            continue
+        if not isinstance(now, Stood):
+            found[was.name] = None
+            continue
+        between = small_motion(was.world_from_station.inverse() @ now.world_from_station)
+        went, turned = float(np.linalg.norm(between[:3])), float(np.linalg.norm(between[3:]))
+        if went > STIRRED_MM or turned > STIRRED_RAD:
+            found[was.name] = [went, turned]
+    return found
+
+
+def last_effect(session: Session, state: JobResults) -> str:
+    """What the last sighting that was set aside, or counted again, did to where the stations stand; "" where none was."""
+    acts = select(Change).where(Change.job_id == state.job.id, Change.act.in_((ASIDE, AGAIN)), Change.detail.has_key("moved"))
+    last = session.scalars(acts.order_by(Change.id.desc()).limit(1)).first()
+    if last is None or last.detail["row"] not in state.sheet.places or last.detail["station"] not in state.kit.stations:
+        return ""
+    point, station = state.row(last.detail["row"]).recipe.name, state.kit.stations[last.detail["station"]].name
+    done = f"{point} from {station} was {'set aside' if last.act == ASIDE else 'counted again'}"
+    told = [
+        f"{name} is tied no more" if by is None else
+        f"{name} went {length_text(by[0], state.job.units)} {state.job.units} and turned {degrees_text(by[1])}"
+        for name, by in last.detail["moved"].items()
+    ]  # fmt: skip
+    return f"{done}: {'; '.join(told) or 'no station moved'}."
 
 
 # ---- what there is to do -----------------------------------------------------------------------

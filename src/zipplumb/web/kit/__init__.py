@@ -42,7 +42,8 @@ def panel(session: Session, state: JobResults, view: JobView) -> str:
     cards.sort(key=lambda card: not card["here"])
     network = network_text(state)
     titles = {key: kind.title for key, kind in TRIALS.items()}
-    return render_template("_kit.html", view=view, cards=cards, titles=titles, network=network, rows=state.measured)
+    last = stations.last_effect(session, state)
+    return render_template("_kit.html", view=view, cards=cards, titles=titles, network=network, rows=state.measured, last=last)
 
 
 @blueprint.post("/instruments/<int:instrument_id>/bring")
