@@ -6,9 +6,17 @@
 - U of a number with a known bias: numpy's quantiles of a folded normal distribution.
 """
 
+import sys
+from pathlib import Path
+
 import numpy as np
 import pytest
 
+sys.path.insert(0, str(Path(__file__).parent.parent / "core"))
+
+from block import KIT, TIP, UP, Bench, block
+
+from zipplumb.core.sheet import PartSurfaces, Sheet, evaluate
 from zipplumb.core.tolerances.extremes import excess, within
 
 TABLE = {
@@ -44,3 +52,29 @@ def test_u_of_what_is_biased(bias, random):
     drawn = np.abs(bias + random.normal(size=400_000))
     assert within(0.01 * bias, 0.01) == pytest.approx(0.01 * np.quantile(drawn, 0.9545), rel=0.01)
     assert within(-0.02, 0.0) == 0.02
+
+
+@pytest.mark.parametrize("wave_mm", [0.0, 0.05])
+def test_a_free_surface_of_many_hits_holds_the_truth(wave_mm, random):
+    """JCGM 101, by many runs: of 300 of a 95.45 % region 91.5 % hold but for 1 time in 1,000 (binomial). 200 hits that err by
+    0.01 on a face that waves, or does not; the datums err too. The most outside of a face without waves is drawn outward by
+    0.03 each time: what said U 0.02 would hold nearly never."""
+
+    def top(points):
+        return np.column_stack([points[:, :2], np.full(len(points), 60.0)]), np.tile(UP, (len(points), 1))
+
+    bench, surfaces = Bench(u_hit_mm=0.01, noise_mm=0.01), PartSurfaces("a top", top)
+    planes = dict(zip(("primary", "secondary", "tertiary"), block(bench), strict=True))
+    spots = np.column_stack([random.uniform(-40, 40, (200, 2)), np.full(200, 60.0)])
+    off = wave_mm * np.sin(spots[:, 0] / 8.0)
+    row = bench.add({"kind": "free_surface", "face": 3}, spots + (off + TIP)[:, None] * UP, UP)
+    active = bench.add({"kind": "datum_planes", **planes})
+    sheet, memory, held, runs = Sheet(tuple(bench.rows), active), None, dict.fromkeys(("profile", "highest", "lowest"), 0), 300
+    truth = {"profile": 2 * np.abs(off).max(), "highest": off.max(), "lowest": off.min()}
+    for seed in range(runs):
+        bench.read_again(np.random.default_rng([7, seed]))
+        results, memory = evaluate(sheet, bench.readings, KIT, memory, surfaces)
+        for key in held:
+            found = results[row].characteristic(key)
+            held[key] += abs(found.actual - truth[key]) <= found.U
+    assert min(held.values()) / runs > 0.915, held

@@ -120,6 +120,7 @@ class Agent:
         self._answered: OrderedDict[tuple[str, int], str] = OrderedDict()
         self._nonsense: deque[float] = deque(maxlen=NONSENSE)
         self._connection: socket.socket | None = None
+        self._writing = threading.Lock()  # answers and looks come from threads of their own
         self._looks, self._asked_at = 0, 0.0
 
     def ask(self, look: Look) -> None:
@@ -128,7 +129,8 @@ class Agent:
         try:
             if connection is None:
                 raise OSError
-            connection.sendall(look.message(self._looks))
+            with self._writing:
+                connection.sendall(look.message(self._looks))
             self._asked_at = time.monotonic()
         except OSError:
             self._trouble("The instrument is not there to be asked. Nothing was read. Look at its cable.")
@@ -176,7 +178,7 @@ class Agent:
         lines = connection.makefile("rb")
 
         def reply(message: bytes) -> None:
-            with suppress(OSError):  # the press is sent again after the reconnect, and is known by its number
+            with suppress(OSError), self._writing:  # the press is sent again after the reconnect, and is known by its number
                 connection.sendall(message)
 
         while not self.stop.is_set():

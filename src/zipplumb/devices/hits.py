@@ -66,7 +66,7 @@ class HitMaker:
 
         ``every``: the instrument holds it by itself, and each place that it tells is a hit.
         """
-        self._sweep, self._gap_s, self._every = pose.n, 0.0, every
+        self._sweep, self._gap_s, self._every, self._last_hit = pose.n, 0.0, every, pose
         self.taking.begin(pose.at, self.tip(pose))
         return self._batch("press", pose.n, [pose], self._way_in(pose))
 
@@ -112,7 +112,7 @@ class HitMaker:
             return replace(batch, lines=tuple(tuple(v for p in s.points for v in p) for s in lines))
         if not self._pending or self._sweep is None:
             return None
-        poses, self._pending = self._pending, []
+        poses, self._pending, self._last_hit = self._pending, [], self._pending[-1]
         ways = (_along_the_beam(pose) if self.beam else UNSEEN for pose in poses)
         batch = self._batch("sweep", self._sweep, poses, tuple(v for way in ways for v in way))
         gap_s, self._gap_s = self._gap_s, 0.0
@@ -131,7 +131,6 @@ class HitMaker:
         return UNSEEN
 
     def _batch(self, kind: str, sweep: int, poses: list[Pose], approach: tuple[float, ...]) -> HitBatch:
-        self._last_hit = poses[-1]
         values = tuple(v for p in poses for v in p.values)
         faces = tuple(p.face for p in poses)
         return HitBatch(

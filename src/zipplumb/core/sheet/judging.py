@@ -16,7 +16,7 @@ from ..alignment import Alignment
 from ..features import Feature, carried_moves
 from ..frames import Array, Motion
 from ..tolerances import Verdict, judge
-from ..tolerances.extremes import drawn_outward, largest_drawn
+from ..tolerances.extremes import drawn_outward, excess, within
 from ..uncertainty import STEP, Source, Uncertainty, exact, longest, slope, turned
 from .base import Asked, RowRecipe
 from .quantities import Quantity
@@ -25,6 +25,8 @@ from .results import Characteristic, FoundFeature, State
 ROUNDING = 4 * np.finfo(float).eps
 FOLLOWS, FOLLOWS_MM = 1e-6, 1e-3  # mm by mm, and mm by rad, that are more than rounding
 BY_CONSTRUCTION = 0.02  # of what its own sources do to it, left in a system that it made
+VYING = 3.5  # in standard uncertainties of a hit, by which it may be the farthest although another seems to be
+FOLDED = float(np.sqrt(2 / np.pi))  # mean of what is as likely to either side, without its sign
 
 
 def in_system(feature: Feature, system: Alignment | None) -> Feature:
@@ -196,13 +198,18 @@ def characteristics_of(
 
 
 def _extreme(told: Told, quantity: Quantity, each: Array, hits: Source, u_hit_mm: float) -> Told:
-    """Of the extreme of many: what their own errors do to it, beside what moves them all."""
-    scatter = float(np.std(each))
-    calm = each * (max(1 - (u_hit_mm / scatter) ** 2, 0.0) if scatter > 0 else 1.0)
-    u_mm, near = drawn_outward(calm, u_hit_mm, about=True) if quantity.about else largest_drawn(calm, u_hit_mm)
+    """Of the extreme of many: what their own errors do to it, and what moves them all.
+
+    Which of them truly is the farthest is not known, since no fit tells their errors from their form: those that lie near
+    enough to it to be so are taken as if all of them were, and what moves or turns them together as if it always brought
+    one of them farther out. That says too much rather than too little.
+    """
+    outward, times = (np.concatenate([each, -each]), 2.0) if quantity.about else (each, 1.0)
+    vying = np.count_nonzero(outward > outward.max() - VYING * u_hit_mm)
+    bias, own = (times * value for value in excess(np.zeros(vying), u_hit_mm))
     beside = told.uncertainty.without(hits)
-    own = Uncertainty(1, {hits: np.array([[u_mm]])})
-    return replace(told, uncertainty=beside + own, near=near(beside.u()))
+    near = within(bias + FOLDED * beside.u(), float(np.hypot(own, beside.u()))) if vying > 1 else None
+    return replace(told, uncertainty=beside + Uncertainty(1, {hits: np.array([[own]])}), near=near)
 
 
 def _told_of(quantities: Sequence[Quantity], feature: Feature, system: Alignment | None) -> list[Told]:

@@ -18,10 +18,8 @@ from .given import Kit, SheetRow, Station
 
 NETWORK = ("network", 0)
 KNOWN = "the known places"  # as if they were seen from one more station, in the axes in which they are told
-MOST_EXCHANGED, LARGE = (
-    8,
-    600,
-)  # points of one station that are tried for each other; sightings beyond which that takes too long
+MOST_EXCHANGED = 8  # points of one station that are tried for each other
+LARGE = 600  # sightings, beyond which that takes too long
 LEAST_KNOWN = 3  # that tell how they lie
 SURELY = 0.001  # chance by which sound readings disagree so much
 NAMED_SIGMAS = 4.0

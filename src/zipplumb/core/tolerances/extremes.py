@@ -56,21 +56,12 @@ def drawn_outward(signed: Array, u_mm: float, about: bool) -> tuple[float, Calla
     else:
         (high, over), (low, under) = excess(signed, u_mm), excess(-signed, u_mm)
         bias, own = high + low, float(np.hypot(over, under))
-    return own, _beside(bias, own)
 
-
-def largest_drawn(signed: Array, u_mm: float) -> tuple[float, Callable[[float], float | None]]:
-    """The same of the largest of some places alone."""
-    bias, own = excess(signed, u_mm)
-    return own, _beside(bias, own)
-
-
-def _beside(bias: float, own: float) -> Callable[[float], float | None]:
     def near(beside: float) -> float | None:
         spread = float(np.hypot(own, beside))
         return within(bias, spread) if bias > SEEN * spread else None
 
-    return near
+    return own, near
 
 
 def within(bias: float, u: float) -> float:
