@@ -50,8 +50,8 @@ class _Planner:
         align.plan_datum_planes(self.actor, self.job)
         self.face("Bore", self.round(*bracket.BORE), limits=("diameter", "0", "0.033"))
         self.face("Boss", self.round(*bracket.BOSS), limits=("diameter", "-0.05", "0"))
-        for name, shape in (("Cone seat", "cone"), ("Ball seat", "sphere"), ("Groove", "torus")):
-            self.face(name, next(f for f in self.faces if f["surface"] == shape), hits="12")
+        for name, shape, hits in (("Cone seat", "cone", "12"), ("Ball seat", "sphere", "12"), ("Groove", "torus", "18")):
+            self.face(name, next(f for f in self.faces if f["surface"] == shape), hits=hits)
         self.edge("Bore rim", top, lambda n: n["shape"] == "circle" and abs(2 * n["radius"] - bracket.BORE[0]) < 1e-6)
         self.edge("Round slot", top, lambda n: n["shape"] == "slot" and n["ends"] == "round")
         self.edge("Square slot", top, lambda n: n["shape"] == "slot" and n["ends"] == "square")
