@@ -184,6 +184,7 @@ def test_the_tip_comes_with_how_far_its_surface_is_from_the_nominal(app, raw, ra
         measured=[row],
         remembered={},
         current=row,
+        stood={},
         surfaces=PartSurfaces(
             "a top", lambda points: (points * [1, 1, 0] + [0, 0, 60], np.tile([0.0, 0, 1], (len(points), 1)))
         ),

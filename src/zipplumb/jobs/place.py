@@ -112,7 +112,7 @@ def u_of_watching(state: JobResults, station: Station, tip: Array, tip_part: Arr
     where the part lies; 0 where the job decides by the value alone.
     """
     instrument = state.stood.get(station.id)
-    if state.sheet.rule == "simple" or instrument is None or state.alignment is None:
+    if instrument is None or state.alignment is None or state.sheet.rule == "simple":
         return 0.0
     stated = stated_of(instrument.spec)
     hit = instrument.u_hit_mm if stated is None else stated.u_at(np.reshape(tip, (1, 3)))
