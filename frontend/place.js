@@ -13,7 +13,7 @@ const age = (ms) => (ms < NOW_MS ? "now" : ms < 60_000 ? `${Math.round(ms / 1000
 
 function show(row) {
   const line = document.querySelector(`[data-aim="${row}"]`);
-  if (!line) return;
+  if (!line || !seen[row].word) return; // one kept by an earlier page says less
   const { far, ways, at, word } = seen[row];
   const old = Date.now() - at;
   line.querySelector(".far").textContent = `${MARKS[word]} ${far}`;

@@ -124,6 +124,9 @@ def test_in_the_middle_of_a_bore_it_is_led_onto_the_axis_and_near_its_wall_to_th
     near = place.missing(state, np.array([35.0, 0, 3010.0]), 3.0)
     assert not near.axis
     assert near.way == pytest.approx([2.0, 0, 0], abs=1e-6)  # the tip off
+    nominal = {"shape": "cone", "apex": [0, 0, 3000], "direction": [0, 0, 1], "half_angle": 0.5}
+    measure.make_current(TECHNICIAN, placed.job, placed.plan(kind="cone", name="Cone seat", nominal=nominal))
+    assert not place.missing(placed.state(), np.array([4.0, 0, 3020.0]), 3.0).axis  # its size is told by no radius
     nominal = {"shape": "line", "point": [0, 500, 3000], "direction": [1, 0, 0]}
     edge = placed.plan(kind="line", name="Edge", nominal=nominal, plane_hits=3)
     measure.make_current(TECHNICIAN, placed.job, edge)

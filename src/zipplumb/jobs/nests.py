@@ -8,7 +8,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from ..core.errors import InputError
-from ..store.models import Calibration, Instrument, Probe, Station
+from ..store.models import Instrument, Probe, Station
 
 
 def nests_read(session: Session, instrument: Instrument) -> dict[str, Any]:
@@ -19,7 +19,6 @@ def nests_read(session: Session, instrument: Instrument) -> dict[str, Any]:
     from .results import load  # which knows what is due, and so the checks
 
     state = load(session, station.job_id)
-    diameters = {cal.id: cal.diameter_mm for cal in session.scalars(select(Calibration))}
     known = []
     for row in state.measured:
         reading = state.readings.get(row.id)
@@ -29,7 +28,9 @@ def nests_read(session: Session, instrument: Instrument) -> dict[str, Any]:
         if mine.any():
             with_it = int(reading.calibrations[mine][0])
             same = mine & (reading.calibrations == with_it)
-            known.append([row.recipe.name, reading.poses[same, :3].mean(axis=0).tolist(), diameters[with_it]])
+            known.append(
+                [row.recipe.name, reading.poses[same, :3].mean(axis=0).tolist(), state.kit.calibrations[with_it].diameter_mm]
+            )
     if not known:
         raise InputError("No nest was read from where it stands.", "Nothing was begun.", "Read one with a reflector you know.")
     query = select(Probe.name, Probe.diameter_mm).where(Probe.kind == "reflector", Probe.removed_at.is_(None))

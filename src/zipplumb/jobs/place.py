@@ -11,7 +11,6 @@ import numpy as np
 from ..core.errors import InputError
 from ..core.features import axis_of, center_point, point_of, radius_of
 from ..core.frames import Array, cross
-from ..core.shapes import Line
 from ..core.sheet import SheetRow, Station
 from ..core.tolerances.decision import judge
 from ..core.uncertainty import coverage_factor
@@ -150,13 +149,13 @@ def missing(state: JobResults, tip_part: Array, radius_mm: float | None, u_mm: f
 
 
 def _to_the_axis(nominal: Any, place: Array) -> Array | None:
-    """From a place to the foot on the axis of a round nominal, or on a line; None where it is not that which is near."""
-    axis = nominal if isinstance(nominal, Line) else None if nominal is None else axis_of(nominal)
+    """From a place to the foot on a line, or on the axis of what has one radius; None where it is not that which is near."""
+    axis = None if nominal is None else axis_of(nominal)
     if axis is None:
         return None
     off = place - axis.point
     way = (off @ axis.direction) * axis.direction - off
-    within = min(REACH_MM, (radius_of(nominal) or 2 * REACH_MM) / 2)
+    within = REACH_MM if axis is nominal else min(REACH_MM, (radius_of(nominal) or 0.0) / 2)
     return way if np.linalg.norm(way) <= within else None
 
 
