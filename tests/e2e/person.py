@@ -57,6 +57,11 @@ class Person:
             time.sleep(0.05)
         raise AssertionError("it did not come to that")
 
+    def read_in(self, units: str) -> None:
+        """Choose the units: the page comes again in them, and what is clicked before would be lost."""
+        with self.page.expect_navigation():
+            self.page.select_option("[name=units]", units)
+
     def go(self, stage: str) -> None:
         self.page.click(f"nav >> text={stage}")
         expect(self.page.locator("nav [aria-current=page]")).to_have_text(stage)

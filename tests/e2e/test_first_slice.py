@@ -168,10 +168,10 @@ def test_from_a_step_file_to_a_report(tamsin, running, faces, truth):
 
     # inches and back: nothing stored changes
     shown = page.locator("#sheet-rows").inner_text()
-    page.select_option("[name=units]", "in")
+    tamsin.read_in("in")
     expect(tamsin.row("Bore 1")).to_contain_text("6.2992")
     tamsin.until(lambda: page.evaluate("Boolean(window.zipplumb && window.zipplumb.stage.ready)"))
-    page.select_option("[name=units]", "mm")
+    tamsin.read_in("mm")
     expect(page.locator("#sheet-rows")).to_have_text(shown, use_inner_text=True)
 
     report_files(tamsin)

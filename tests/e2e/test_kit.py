@@ -111,7 +111,7 @@ def test_a_25_mm_ball_in_the_wrong_unit_corrected_pivoted_refused_and_then_passe
 
 def test_the_scanner_and_then_the_probe_on_one_sphere_in_inches(tamsin, arm, truth):
     kit, page = Kit(tamsin), tamsin.page
-    page.select_option("[name=units]", "in")
+    tamsin.read_in("in")
     kit.probe("Line scanner")
     kit.begin("scanner", certified="1", certified_unit="in")
     kit.hand("Scanner on")
@@ -146,7 +146,7 @@ def test_the_scanner_and_then_the_probe_on_one_sphere_in_inches(tamsin, arm, tru
     cal = newest("6 mm ruby ball")
     assert cal.method == "sphere"
     assert cal.rms_mm < 0.025
-    page.select_option("[name=units]", "mm")
+    tamsin.read_in("mm")
     kit.probe("6 mm ruby ball")
     expect(page.locator(".trend")).to_be_visible()
     expect(page.locator(".cal-line").first).to_contain_text("sphere, touched")

@@ -33,6 +33,9 @@ class FakeArm:
         self.over.set()
         self.server.close()
 
+    def heard(self) -> str:
+        return f"{len(self.sent)} sent, {len(self.confirmed)} confirmed, newest {time.monotonic() - self.confirmed_at:.1f} s ago"
+
     def until_all_confirmed(self, seconds: float) -> None:
         until = time.monotonic() + seconds
         while self.confirmed != set(self.sent) and time.monotonic() < until:

@@ -91,7 +91,10 @@ def test_each_is_named_and_nobody_else_is_slowed(installation, measuring, group,
         found = [arm.waited[n] for n in range(instruments + 1, len(arm.sent)) if n in arm.waited]
         return found[-LATEST:]
 
-    installation.until(lambda: np.median(latest()) < bound, 15)
+    try:
+        installation.until(lambda: np.median(latest()) < bound, 15)
+    except AssertionError as error:
+        raise AssertionError(arm.heard(), latest(), told(visitor)["Good arm"]) from error
     beside, sent = latest(), set(arm.sent)
     installation.until(lambda: sent <= arm.confirmed, 10)
     median, worst = np.median(beside), max(beside)
