@@ -287,3 +287,35 @@ def test_two_points_taken_for_each_other_are_named():
     _, memory = shop.worked_out()
     assert "Row 2 and Row 4 seen from Station" in memory.network.doubt.replace("Row 4 and Row 2", "Row 2 and Row 4")
     assert "exchanged" in memory.network.doubt
+
+
+def with_another_ball(shop, rows, station, diameter):
+    """Those rows were read from a station with a ball of that size: in a cone of 90° its center rests elsewhere."""
+    shop.kit = replace(shop.kit, calibrations={**REFLECTOR, 2: ProbeCalibration(2, np.zeros(3), diameter, 0.0)})
+    lower = TRUE[station].inverse().vectors((2 * TIP - diameter) / 2 * np.sqrt(2) * UP)
+    for row in rows:
+        reading = shop.readings[row]
+        mine = reading.stations == station
+        poses = reading.poses - np.where(mine[:, None], [*lower, 0, 0, 0, 0], 0.0)
+        shop.readings[row] = replace(reading, poses=poses, calibrations=np.where(mine, 2, reading.calibrations))
+
+
+def test_nests_read_with_a_ball_of_another_size_tie_nothing_and_say_so():
+    """All would stand lower alike, which no adjustment notices."""
+    shop = Shop(np.random.default_rng(9))
+    shop.nests()
+    with_another_ball(shop, range(1, 6), 2, 25.0)
+    results, memory = shop.worked_out()
+    assert "5 points were read from it with a ball of another size" in memory.stations[2].message
+    shop = Shop(np.random.default_rng(9))
+    shop.nests()
+    with_another_ball(shop, (2,), 2, 12.7)
+    results, memory = shop.worked_out()
+    assert memory.network.unlike == {2: (2,)} and not memory.network.doubt
+    assert any("balls of 38.1\N{NO-BREAK SPACE}mm and of 12.7\N{NO-BREAK SPACE}mm" in doubt for doubt in results[2].doubts)
+    assert not results[1].doubts
+    assert np.allclose(memory.stations[2].world_from_station.translation, TRUE[2].translation, atol=0.05)
+    shop = Shop(np.random.default_rng(9))
+    shop.nests()
+    with_another_ball(shop, range(1, 6), 2, 38.102)  # the same, made a little differently
+    assert not shop.worked_out()[0][1].doubts

@@ -34,7 +34,8 @@ class FakeArm:
         self.server.close()
 
     def heard(self) -> str:
-        return f"{len(self.sent)} sent, {len(self.confirmed)} confirmed, newest {time.monotonic() - self.confirmed_at:.1f} s ago"
+        ago = time.monotonic() - self.confirmed_at
+        return f"{len(self.sent)} sent, {len(self.confirmed)} confirmed, the newest {ago:.1f} s ago"
 
     def until_all_confirmed(self, seconds: float) -> None:
         until = time.monotonic() + seconds

@@ -34,7 +34,7 @@ class StationText:
 
 @dataclass(frozen=True)
 class Cell:
-    """A point seen from a station: what is left of it, as text; ``state``: "", "worst" or "aside"."""
+    """A point seen from a station: what is left of it, as text; ``state``: "", "worst", "aside" or "unlike"."""
 
     station: int
     name: str
@@ -155,6 +155,8 @@ def _point_text(state: JobResults, row: SheetRow) -> PointText:
             cells.append(None)
         elif reading.aside[mine].all():
             cells.append(Cell(number, station.name, "aside", "", "aside"))
+        elif found is not None and number in found.unlike.get(row.id, ()):
+            cells.append(Cell(number, station.name, "another ball", "", "unlike"))
         elif network is None or point is None or (station.name, point) not in network.sightings:
             cells.append(Cell(number, station.name, "seen", "", ""))
         else:

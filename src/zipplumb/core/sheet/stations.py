@@ -13,7 +13,9 @@ from ..errors import AlignmentError
 from ..fingerprints import fingerprint
 from ..frames import Array, points_of_poses
 from ..network import Disagreement, KnownLength, Level, Network, NotTied, Observation, adjust, covariance_of
+from ..probing.balls import of_another_ball
 from ..readings import Reading
+from ..units import mm
 from .given import Kit, SheetRow, Station
 
 NETWORK = ("network", 0)
@@ -45,6 +47,7 @@ class FoundNetwork:
     rows : by name of a point in the network, its row; ids : by name of a station, its id
     doubt : why nothing read from tied stations is proven; "" where the readings agree
     bars : by row of a scale bar that bears on it, its known length less what is worked out, mm
+    unlike : by row, the stations from which it was read with a ball of another size than from most, which ties nothing
     """
 
     stations: dict[int, Station]
@@ -54,6 +57,7 @@ class FoundNetwork:
     ids: dict[str, int]
     doubt: str = ""
     bars: Mapping[int, float] = field(default_factory=dict)
+    unlike: Mapping[int, tuple[int, ...]] = field(default_factory=dict)
 
     @property
     def worst(self) -> Disagreement | None:
@@ -93,7 +97,7 @@ def tied(rows: Sequence[SheetRow], readings: Mapping[int, Reading], kit: Kit) ->
     """
     stations = list(kit.stations.values())
     ids = {s.name: s.id for s in stations}
-    observations, point_rows = _sightings(rows, readings, kit)
+    observations, point_rows, unlike = _sightings(rows, readings, kit)
     known = [o for o in observations if o.station == KNOWN]
     world, left = stations[0], [*ids, *([KNOWN] if len(known) >= LEAST_KNOWN else [])]
     untied: dict[int, Untied] = {}
@@ -119,14 +123,24 @@ def tied(rows: Sequence[SheetRow], readings: Mapping[int, Reading], kit: Kit) ->
                 reasons = {n: str(error).rstrip(".") for n in left if n != world.name}
                 out = list(reasons)
         for name in set(out) & set(ids):
-            untied[ids[name]] = Untied(ids[name], f"{name} is not tied to {world.name}: {reasons[name]}. {REST}")
+            why = f"{name} is not tied to {world.name}: {reasons[name]}. {_unlike_words(ids[name], unlike)}{REST}"
+            untied[ids[name]] = Untied(ids[name], why)
         left = [name for name in left if name not in out]
     if network is None:
-        return FoundNetwork({world.id: world}, untied, None, point_rows, ids)
+        return FoundNetwork({world.id: world}, untied, None, point_rows, ids, unlike=unlike)
     doubt = _doubt(network, seen, world.name)
     stands = {ids[n]: _standing(kit.stations[ids[n]], network, k, doubt) for k, n in enumerate(network.stations) if n in ids}
     left_of_bars = dict(zip(bars, network.length_residuals.tolist(), strict=True))
-    return FoundNetwork(stands, untied, network, point_rows, ids, doubt, left_of_bars)
+    return FoundNetwork(stands, untied, network, point_rows, ids, doubt, left_of_bars, unlike)
+
+
+def _unlike_words(station: int, unlike: Mapping[int, tuple[int, ...]]) -> str:
+    """How many points a station read with another ball than the other stations did."""
+    count = sum(station in stations for stations in unlike.values())
+    if not count:
+        return ""
+    points = "1 point was" if count == 1 else f"{count} points were"
+    return f"{points} read from it with a ball of another size, whose center rests elsewhere in a nest. "
 
 
 def _bars(rows: Sequence[SheetRow], point_rows: Mapping[str, int], seen: Sequence[Observation]) -> dict[int, KnownLength]:
@@ -139,10 +153,16 @@ def _bars(rows: Sequence[SheetRow], point_rows: Mapping[str, int], seen: Sequenc
     return found
 
 
-def _sightings(rows: Sequence[SheetRow], readings: Mapping[int, Reading], kit: Kit) -> tuple[list[Observation], dict[str, int]]:
-    """Every hit that counts of every point seen from several stations, in its station's own axes."""
+def _sightings(
+    rows: Sequence[SheetRow], readings: Mapping[int, Reading], kit: Kit
+) -> tuple[list[Observation], dict[str, int], dict[int, tuple[int, ...]]]:
+    """Every hit that counts of every point seen from several stations, in its station's own axes; the rows by their names.
+
+    Of balls of several sizes in one nest those of one size count; last, by row, the stations of which none does.
+    """
     found: list[Observation] = []
     names: dict[str, int] = {}
+    unlike: dict[int, tuple[int, ...]] = {}
     for row in rows:
         reading = readings.get(row.id)
         if reading is None or not ties(row, reading):
@@ -150,14 +170,20 @@ def _sightings(rows: Sequence[SheetRow], readings: Mapping[int, Reading], kit: K
         counted = reading.counted
         name = row.recipe.name if row.recipe.name not in names else f"{row.recipe.name} ({row.id})"
         names[name] = row.id
-        for pose, station, cal in zip(counted.poses, counted.stations.tolist(), counted.calibrations.tolist(), strict=True):
+        other = of_another_ball(np.array([kit.calibrations[cal].diameter_mm for cal in counted.calibrations.tolist()]))
+        if other.any():
+            unlike[row.id] = tuple(sorted(set(counted.stations[other].tolist()) - set(counted.stations[~other].tolist())))
+        each = zip(counted.poses, counted.stations.tolist(), counted.calibrations.tolist(), other.tolist(), strict=True)
+        for pose, station, cal, unlike_others in each:
+            if unlike_others:
+                continue
             local = points_of_poses(pose[None], kit.calibrations[cal].offset_mm)[0]
             stated = reading.stated.get(station)
             spread = np.eye(3) * reading.u_hit_mm**2 if stated is None else covariance_of(local, stated)
             found.append(Observation(kit.stations[station].name, name, local, spread))
         if (known := row.recipe.known_place) is not None:
             found.append(Observation(KNOWN, name, known[0], np.eye(3) * known[1] ** 2))
-    return found, names
+    return found, names, unlike
 
 
 def _levels(stations: Iterable[Station]) -> dict[str, Level]:
@@ -192,7 +218,7 @@ def _doubt(network: Network, seen: Sequence[Observation], world: str) -> str:
         return f"{words}, most of all {worst.point} seen from {worst.station}; too few are left to say by how much."
     read = np.mean([o.local for o in seen if (o.station, o.point) == (worst.station, worst.point)], axis=0)
     off = float(np.linalg.norm(read - place))
-    return f"{words}: {worst.point} seen from {worst.station} lies {off:.3f} mm from where the others see it."
+    return f"{words}: {worst.point} seen from {worst.station} lies {mm(off)} from where the others see it."
 
 
 def _agrees(network: Network) -> bool:

@@ -11,6 +11,7 @@ from pydantic import Field, model_validator
 from ...features import Feature
 from ...fitting import FitResult
 from ...frames import Array
+from ...probing.balls import unlike_words
 from ...shape_codec import StoredPoint
 from ...shapes import Point
 from ..measured import HitCount, MeasuredRecipe, feature_of_hits
@@ -54,7 +55,8 @@ class PointRecipe(MeasuredRecipe):
 
     def unsided(self, base: FoundFeature, hits: RowHits, result: FitResult, plane: Feature | None) -> FoundFeature:
         feature: Feature = feature_of_hits(self.name, hits, result, lambda _: result.shape, None)
-        return replace(base, state="done" if hits.finished else "taking", feature=feature, contacts=hits.centers)
+        doubts = (*base.doubts, *unlike_words(2 * hits.radii_mm))
+        return replace(base, state="done" if hits.finished else "taking", feature=feature, contacts=hits.centers, doubts=doubts)
 
 
 KIND = PointRecipe
