@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 import time
 import urllib.request
+from contextlib import contextmanager
 
 import numpy as np
 import pytest
@@ -13,7 +14,8 @@ from hostile import VICES, Hostile
 from installation import PASSWORD, signed_in
 
 TOGETHER = 14
-LATEST = 40  # presses
+LATEST = 15  # presses
+TRIES = 3
 GROUPS = [VICES[k : k + TOGETHER] for k in range(0, len(VICES), TOGETHER)]
 PRESSES = "SELECT unnest(ns) FROM readings WHERE instrument_id = %s AND kind = 'press'"
 
@@ -52,24 +54,53 @@ def told(visitor) -> dict[str, str]:
     return {re.search(r'kit-name"[^>]*>([^<]+)<', line)[1]: line for line in lines}
 
 
-@pytest.fixture
-def instruments(measuring, request):
-    """Hostile ones, while a test runs. Returns how many presses the good arm had sent before."""
-    visitor, arm, _ = measuring
-    listening = Hostile(request.param)
+@contextmanager
+def among(visitor, group):
+    """Hostile ones around the good arm, for a while."""
+    listening = Hostile(group)
     ids = [added(visitor, name, port) for name, port in listening.ports.items()]
-    yield len(arm.sent)
-    for number in ids:
-        visitor.post(f"/instruments/{number}/remove", {})
-    listening.close()
+    try:
+        yield
+    finally:
+        for number in ids:
+            visitor.post(f"/instruments/{number}/remove", {})
+        listening.close()
 
 
-@pytest.mark.parametrize(
-    ("group", "instruments"), [(g, g) for g in GROUPS], ids=[g[0].name for g in GROUPS], indirect=["instruments"]
-)
-def test_each_is_named_and_nobody_else_is_slowed(installation, measuring, group, instruments):
+def waits(installation, arm) -> float:
+    """s that presses wait for their tone from now on, the median of some."""
+    first = len(arm.sent) + 1
+    mine = range(first, first + LATEST)
+    try:
+        installation.until(lambda: all(n in arm.waited for n in mine), 15)
+    except AssertionError as error:
+        raise AssertionError(arm.heard(), [arm.waited.get(n) for n in mine]) from error
+    return float(np.median([arm.waited[n] for n in mine]))
+
+
+@pytest.mark.parametrize("group", GROUPS, ids=[g[0].name for g in GROUPS])
+def test_each_is_named_and_nobody_else_is_slowed(installation, measuring, group):
+    """Slowed: against what the arm waits right before and right after. Other tests on the same cores slow all of that."""
     visitor, arm, _ = measuring
-    alone = np.median(list(arm.waited.values())[:40])
+    for _ in range(TRIES):
+        before = waits(installation, arm)
+        with among(visitor, group):
+            until_all_are_told(installation, visitor, group)
+            beside = waits(installation, arm)
+            assert "● connected" in told(visitor)["Good arm"]
+        after = waits(installation, arm)
+        print(f"{1e3 * before:.0f} ms before, {1e3 * beside:.0f} beside, {1e3 * after:.0f} after")
+        bound = max(4 * max(before, after), 0.5)
+        if beside < bound:
+            break
+    sent = set(arm.sent)
+    installation.until(lambda: sent <= arm.confirmed, 10)
+    assert beside < bound
+    assert set(arm.tones.values()) == {"taken"}
+
+
+def until_all_are_told(installation, visitor, group) -> None:
+    """Each vice is named on the page of instruments."""
     wanted = {v.name: v for v in group}
 
     def all_told() -> bool:
@@ -84,24 +115,6 @@ def test_each_is_named_and_nobody_else_is_slowed(installation, measuring, group,
         installation.until(all_told, 15)
     except AssertionError:
         raise AssertionError({name: told(visitor)[name] for name in wanted}) from None
-    time.sleep(1.0)
-    bound = max(4 * alone, 0.5)  # beside other tests on the same cores, which may slow it for a while
-
-    def latest():
-        found = [arm.waited[n] for n in range(instruments + 1, len(arm.sent)) if n in arm.waited]
-        return found[-LATEST:]
-
-    try:
-        installation.until(lambda: np.median(latest()) < bound, 15)
-    except AssertionError as error:
-        raise AssertionError(arm.heard(), latest(), told(visitor)["Good arm"]) from error
-    beside, sent = latest(), set(arm.sent)
-    installation.until(lambda: sent <= arm.confirmed, 10)
-    median, worst = np.median(beside), max(beside)
-    print(f"{len(beside)} presses: {1e3 * alone:.0f} ms before, {1e3 * median:.0f} beside, worst {1e3 * worst:.0f}")
-    assert median < bound
-    assert "● connected" in told(visitor)["Good arm"]
-    assert set(arm.tones.values()) == {"taken"}
 
 
 def test_what_was_confirmed_meanwhile_is_kept_once(installation, measuring):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..frames import Array
 from ..units import mm
@@ -10,14 +11,14 @@ from ..units import mm
 ALIKE_MM = 0.05  # by which the diameters of balls of one size may differ
 
 
-def of_another_ball(diameters_mm: Array) -> Array:
+def of_another_ball(diameters_mm: Array) -> NDArray[np.bool_]:
     """(n,) which of some centers are of a ball of another size than most, by the diameters (n,) mm of their balls.
 
     Of two sizes that are as frequent, the one that came first is the usual one.
     """
     alike = np.abs(diameters_mm[:, None] - diameters_mm) <= ALIKE_MM
     usual = diameters_mm[np.argmax(alike.sum(axis=1))]
-    return np.asarray(np.abs(diameters_mm - usual) > ALIKE_MM)
+    return np.abs(diameters_mm - usual) > ALIKE_MM
 
 
 def unlike_words(diameters_mm: Array) -> tuple[str, ...]:
