@@ -16,13 +16,13 @@ from zipplumb.core.placing.detail import moves_of
 from zipplumb.core.uncertainty import coverage_factor
 from zipplumb.demo import bedplate, bedplate_real, shop_real
 from zipplumb.devices.sim.on_screws import OnScrews
-from zipplumb.jobs import measure, place, planning, stations
+from zipplumb.jobs import measure, place, planning, probes, sheet, stations
 from zipplumb.jobs.details import details_of
 from zipplumb.jobs.details_text import turns_text
 from zipplumb.jobs.hand import tell_hand
 from zipplumb.jobs.results import load
 from zipplumb.store.database import stored, transaction
-from zipplumb.store.models import Instrument, Job
+from zipplumb.store.models import Instrument, Job, Probe
 
 KNOCK = [0.3, -0.2, 0.1]
 DRIFT_MM = 0.005  # by which the stand creeps in an hour, more than a test takes
@@ -359,21 +359,8 @@ def test_a_detail_of_the_bedplate_is_placed_to_its_end(tamsin, running, chromium
     shop = json.loads((running.folder / "shop.json").read_text())
     foot = OnScrews.of_data(shop["details"]["Gearbox foot"])
     nests = {name: np.array(at) for name, at in shop["nests"].items()}
-    port, page, job = running.sims["tracker"][0], tamsin.page, running.bedplate_job
-    with transaction() as session:
-        tracker = session.query(Instrument).filter_by(kind="tracker").one().id
-    stations.bring(TECHNICIAN, job, tracker, unmoved=True)
-    page.goto(f"{running.url}/jobs/{job}/measure")
-
-    def take(name):
-        expect(page.locator("#now .say .ask")).to_contain_text(f" {name} ")
-        tamsin.hand("Carry it to the nest that is asked")
-        tamsin.until(lambda: tamsin.hits[0] == 1, 60)
-        tell_hand({"do": "click", "button": "finish"}, port)
-
-    for k in range(1, 9):
-        take(f"R{k}")
-    expect(tamsin.row("References at 20 °C")).to_contain_text("6 held, 18 spare")
+    page, job = tamsin.page, running.bedplate_job
+    take = with_the_references_read(tamsin, running)
     with transaction() as session:
         first = next(row.id for row in load(session, job).rows if row.recipe.name == "G1")
     measure.make_current(TECHNICIAN, job, first)
@@ -404,7 +391,7 @@ def test_a_detail_of_the_bedplate_is_placed_to_its_end(tamsin, running, chromium
         names = [t.name for t in now.plan.turns]
         nests |= foot.turned({t.name: t.turns for t in now.plan.turns}, nests)
         detail.get_by_role("button", name="Stand-in hand: turn them").click()
-        tamsin.until(lambda: tell_hand({"do": "ask"}, port)["busy"] == 0, 60)
+        tamsin.until(lambda: tell_hand({"do": "ask"}, running.sims["tracker"][0])["busy"] == 0, 60)
         if now.rounds == 0:  # it rode along, and the phone says how far that went before anybody looks again
             expect(phone.locator(".next .name")).not_to_have_text(names[0])
             expect(phone.locator(".next")).not_to_contain_text("another way")
@@ -444,3 +431,88 @@ def told_apart_and_picked(page):
     expect(page.locator("#notices, [role=alert]").first).to_contain_text("Line 1")  # its length a turn is to be typed
     page.get_by_label("Each click on the part adds an adjuster").uncheck()
     page.get_by_role("button", name="all", exact=True).click()
+
+
+def with_the_references_read(tamsin, running):
+    """The tracker at the bedplate, whose eight references it has read. Returns what it takes another nest with."""
+    port, page, job = running.sims["tracker"][0], tamsin.page, running.bedplate_job
+    stations.bring(TECHNICIAN, job, instrument("Hall tracker"), unmoved=True)
+    page.goto(f"{running.url}/jobs/{job}/measure")
+    with transaction() as session:
+        state = load(session, job)
+        left = [row for row in state.rows if row.recipe.name[0] == "R" and row.recipe.ties_stations and not row.finished]
+        if left:
+            measure.make_current(TECHNICIAN, job, left[0].id)
+
+    def take(name):
+        expect(page.locator("#now .say .ask")).to_contain_text(f" {name} ")
+        tamsin.hand("Carry it to the nest that is asked")
+        tamsin.until(lambda: tamsin.hits[0] == 1, 60)
+        tell_hand({"do": "click", "button": "finish"}, port)
+
+    for row in left:
+        take(row.recipe.name)
+    expect(tamsin.row("References at 20 °C")).to_contain_text("6 held, 18 spare")
+    return take
+
+
+def instrument(name):
+    with transaction() as session:
+        return session.query(Instrument).filter_by(name=name).one().id
+
+
+def test_the_arm_at_its_one_seat_is_tied_to_the_tracker_and_measures_a_bearing_seat(tamsin, running):
+    """By a ball of the reflector's size in nests that the tracker read; with another ball on nothing is tied, and that is
+    said before and after."""
+    with_the_references_read(tamsin, running)
+    page, job, (arm, _) = tamsin.page, running.bedplate_job, running.sims["arm"]
+    why = page.locator("#now .why:not(.aim)")
+    try:
+        tamsin.go("Kit")
+        page.locator(".kit-card", has_text="Workshop arm").get_by_role("button", name="Bring it to this job").click()
+        expect(page.locator("#now .active")).to_contain_text("2 ◇ not tied")
+        tamsin.go("Measure")
+        expect(why).to_contain_text("A ball of 6.0 mm is on, and R1 was read with one of 38.1 mm")
+        tamsin.hand("Touch what the row asks")
+        tamsin.until(lambda: tamsin.hits[0] == 1, 60)
+        expect(tamsin.row("R1").locator(".mark")).to_be_visible()
+        tamsin.go("Kit")
+        expect(page.locator(".sightings")).to_contain_text("◇ another ball")
+        expect(page.locator(".stations")).to_contain_text("1 point was read from it with a ball of another size")
+        tamsin.go("Measure")
+        tell_hand({"do": "click", "button": "undo"}, arm)
+        expect(page.locator("#now .big .num").first).to_have_text("0/1")
+        puts_on("38.1 mm nest ball")
+        for k in range(1, 5):
+            expect(page.locator("#now .say .ask")).to_contain_text(f"R{k} ")
+            tamsin.hand("Touch what the row asks")
+            tamsin.until(lambda: tamsin.hits[0] == 1, 60)
+            tell_hand({"do": "click", "button": "finish"}, arm)
+            if k == 2:
+                page.reload()  # in the middle
+        expect(page.locator("#now .active")).not_to_contain_text("not tied")
+        puts_on("6 mm ruby ball")
+        with transaction() as session:
+            faces = session.get(Job, job).part.faces
+        bores = [f for f in faces if (f["nominal"] or {}).get("radius") == bedplate.SEAT_BORE / 2]
+        bore = min(bores, key=lambda f: f["box"][0])["index"]
+        row = planning.plan_from_face(TECHNICIAN, job, bore)
+        sheet.edit_row(TECHNICIAN, job, row, {"name": "Aft bearing seat", "hits": "12"})
+        measure.make_current(TECHNICIAN, job, row)
+        tamsin.measure("Aft bearing seat")
+    finally:
+        puts_on("6 mm ruby ball")
+        stations.bring(TECHNICIAN, running.job, instrument("Workshop arm"), unmoved=True)
+    y, z, wider = bedplate_real.BORES_OFF[0]
+    with transaction() as session:
+        found = {c.key: c for c in load(session, job).results[row].characteristics}
+    assert abs(found["diameter"].actual - (bedplate.SEAT_BORE + wider)) < found["diameter"].U
+    assert abs(found["off"].actual - np.hypot(y, z)) < found["off"].U
+
+
+def puts_on(name):
+    """On the arm, in the application and really."""
+    with transaction() as session:
+        probe = session.query(Probe).filter_by(name=name).one().id
+    probes.put_on(TECHNICIAN, instrument("Workshop arm"), probe)
+    tell_hand({"do": "swap", "probe": name})

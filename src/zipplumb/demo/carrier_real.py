@@ -21,6 +21,7 @@ PROBES = (
     {"name": "3 mm long ball", "offset_mm": (-0.142, 0.231, 236.118), "tip_radius_mm": 1.4996},
     {"name": "Line scanner", "offset_mm": (1.21, 61.04, 96.37), "tip_radius_mm": 0.0, "scanner": True,
      "lean_rad": (0.008, -0.014, 0.011)},
+    {"name": "38.1 mm nest ball", "offset_mm": (0.0872, -0.0631, 121.3044), "tip_radius_mm": 19.0496},
 )  # fmt: skip
 NOISE_RAD, ECCENTRICITY_RAD = 7e-6, 8e-7
 BENCH = {
@@ -89,10 +90,13 @@ def true_faces(model: CadModel, error: Callable[[dict], dict]) -> list[dict]:
     return faces
 
 
-def write_truth(model: CadModel, step: Path, path: Path, others: dict[str, list[dict]] | None = None) -> None:
+def write_truth(
+    model: CadModel, step: Path, path: Path, others: dict[str, list[dict]] | None = None, stands: dict[str, dict] | None = None
+) -> None:
     """Write what the stand-in needs: the arm's true tip, where the part stands, and its true faces.
 
-    ``others``: the true faces of other parts, by the fingerprints of their files.
+    ``others``: the true faces of other parts, by the fingerprints of their files; ``stands``: where they stand, of those
+    that do not lie where the carrier does.
     """
     faces = true_faces(model, error_of)
     truth = {
@@ -106,5 +110,6 @@ def write_truth(model: CadModel, step: Path, path: Path, others: dict[str, list[
         "world_from_part": PLACE,
         "faces": faces,
         "others": others or {},
+        "stands": stands or {},
     }
     path.write_text(json.dumps(truth))

@@ -23,7 +23,7 @@ from typing import IO
 from ..core.errors import InputError
 from ..store.cluster import Cluster, free_port
 from ..store.schema import upgrade
-from . import bracket_real, carrier_real, shop_real
+from . import bedplate_real, bracket_real, carrier_real, shop_real
 from .seed import seed_job, seed_people_and_kit
 from .seed_bedplate import seed_bedplate
 from .seed_bracket import seed_bracket
@@ -59,8 +59,9 @@ def _make_part_files(folder: Path) -> None:
 
     with ThreadPoolExecutor() as at_once:  # each waits for processes
         models = {name: (model, steps[name]) for name, model in zip(steps, at_once.map(made, steps), strict=True)}
-    others = bracket_real.truth(*models["bracket"])
-    carrier_real.write_truth(*models["carrier"], folder / "real.json", others)
+    others = bracket_real.truth(*models["bracket"]) | bedplate_real.truth(*models["bedplate"])
+    stands = shop_real.arm_stands(models["bedplate"][1])
+    carrier_real.write_truth(*models["carrier"], folder / "real.json", others, stands)
     shop_real.write_shop(models, folder / "shop.json")
 
 

@@ -28,6 +28,7 @@ PROBES = (
     {"name": "Radar's beam", "kind": "beam"},
 )
 OFFSET_MM, DIAMETER_MM = [0.312, -0.204, 186.450], 6.0
+NEST_BALL = ("38.1 mm nest ball", [0.088, -0.062, 121.303], 38.1)  # takes a reflector's place in a nest
 
 
 def seed_people_and_kit(ports: dict[str, int]) -> dict[str, int]:
@@ -42,6 +43,7 @@ def seed_people_and_kit(ports: dict[str, int]) -> dict[str, int]:
     arm = ids["arm"]
     if next(i for i in kit.instruments() if i.id == arm).calibration_id is None:
         note, earlier = "On the 25.4 mm sphere, 64 hits", ((41, 0.009), (20, 0.012), (6, 0.010))
+        kit.add_calibrated_probe(arm, *NEST_BALL, 0.010, 0.002, note)
         kit.add_calibrated_probe(arm, "6 mm ruby ball", OFFSET_MM, DIAMETER_MM, 0.011, 0.002, note, earlier)
         actor = Actor(people.add_person(*PEOPLE[0], PASSWORD), PEOPLE[0][1], "technician")
         for form in PROBES:

@@ -148,10 +148,12 @@ def _with_the_part(job_id: int, do: str, port: int | None, more: dict) -> dict:
         recipe = recipe_from_dict(row.recipe) if row else None
         part = stored(session, Part, job.part_id)
         sha256 = part.sha256
-        known = tell_hand({"do": "ask"})["part"] == sha256
-        model = None if known else model_of(part)
+        there = tell_hand({"do": "ask"})
+        model = None if there["part"] == sha256 else model_of(part)
     if model is not None:
-        tell_hand({"do": "part", "sha256": sha256, "faces": touchable_faces(model)})
+        there = tell_hand({"do": "part", "sha256": sha256, "faces": touchable_faces(model)})
+    if do == "touch" and recipe is not None and recipe.name in there["nests"]:
+        return tell_hand({"do": "nest", "name": recipe.name})
     order = {"do": do, **more}
     if do in ("touch", "clumsy", "sweep") and "face" not in order:
         targets = None if recipe is None else recipe.targets

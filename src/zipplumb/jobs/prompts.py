@@ -60,6 +60,8 @@ def prompt(state: JobResults, instrument: Instrument | None) -> Prompt:
     title, line, tone = _words(state, row, found, instrument)
     if ready and (ties := stations.tie_words(state, row)):
         title, line, tone = f"{words.ask(row.recipe, state.job.units).rstrip('.')}, from here too.", ties, ""
+    if ready and (another := stations.ball_words(state, row)):
+        line, tone = another, "warn"
     asks = found.state == "asks"
     air = found.side.air if found.side else 0
     size_name, size = _size(state, row, found)

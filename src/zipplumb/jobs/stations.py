@@ -8,10 +8,11 @@ from sqlalchemy.orm import Session
 
 from ..core.errors import InputError
 from ..core.frames import small_motion
+from ..core.probing.balls import of_another_ball
 from ..core.sheet import FoundNetwork, SheetRow
 from ..core.sheet import Station as Stood
 from ..core.sheet.stations import ties
-from ..core.units import degrees_text, length_text
+from ..core.units import degrees_text, length_text, mm
 from ..store.database import stored, tell, transaction
 from ..store.models import Change, Job, Reading, Station
 from .actor import Actor, record
@@ -144,6 +145,20 @@ def tie_words(state: JobResults, row: SheetRow) -> str:
         return f"{here.name} is tied by {count_of(state.network, here.name)}; more make it surer."
     tied_by = sum(1 for r in state.measured if _seen_here_too(state, r, here.id))
     return f"{here.name} is not tied yet: {tied_by} of {LEAST} common points."
+
+
+def ball_words(state: JobResults, row: SheetRow) -> str:
+    """That what is on now is a ball of another size than the row was read with, in whose nest it rests elsewhere; else ""."""
+    reading, here = state.readings.get(row.id), state.instrument
+    now = None if here is None or here.calibration_id is None else state.kit.calibrations.get(here.calibration_id)
+    if now is None or reading is None or not row.recipe.ties_stations or not len(counted := reading.counted):
+        return ""
+    before = np.array([state.kit.calibrations[c].diameter_mm for c in counted.calibrations.tolist()])
+    usual = float(before[~of_another_ball(before)][0])
+    if not of_another_ball(np.array([usual, usual, now.diameter_mm]))[-1]:
+        return ""
+    is_on, wanted = mm(now.diameter_mm, ".1f"), mm(usual, ".1f")
+    return f"A ball of {is_on} is on, and {row.recipe.name} was read with one of {wanted}: put that on, or nothing is tied."
 
 
 def _seen_here_too(state: JobResults, row: SheetRow, station_id: int) -> bool:

@@ -6,6 +6,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
@@ -14,10 +15,11 @@ from scipy.spatial.transform import Rotation
 
 from ...core.frames import Array, Motion, unit
 from ..protocol import encode
-from .bench import Bench, scanned
+from .bench import Bench, center_in_nest, scanned
 from .hand import Hand, Sample
 from .kinematics import Chain, Encoders
 from .real_part import RealFace
+from .stand import Stand
 from .stand_in import StandIn
 
 SEATED_AGAIN_MM, KNOCK_MM = 0.006, 0.09
@@ -54,6 +56,7 @@ class Truth:
     sha256: str
     bench: Bench | None = None
     others: dict[str, dict[int, RealFace]] = field(default_factory=dict)
+    stands: dict[str, Stand] = field(default_factory=dict)
 
     @property
     def offset_mm(self) -> tuple[float, float, float]:
@@ -67,6 +70,7 @@ class Truth:
         return cls(
             probes, raw["noise_rad"], raw["eccentricity_rad"], raw["temperature_c"], motion, _faces(raw["faces"]),
             raw["sha256"], Bench(**raw["bench"]), {sha: _faces(faces) for sha, faces in raw.get("others", {}).items()},
+            {sha: Stand.of_data(stand) for sha, stand in raw.get("stands", {}).items()},
         )  # fmt: skip
 
 
@@ -86,7 +90,7 @@ class SimulatedArm(StandIn):
         self.truth, self.axes, self.model = truth, axes, f"Stand-in arm, {axes} axes"
         self.chain = Chain(axes)
         self.encoders = Encoders.of_class(random, axes, truth.noise_rad, truth.eccentricity_rad)
-        self.faces, self.part = truth.faces, truth.sha256
+        self.faces, self.part, self.stand = truth.faces, truth.sha256, Stand(truth.world_from_part)
         self.last_face: RealFace | None = None
         self.bent = np.zeros(3)
         self.reaches = True
@@ -103,9 +107,8 @@ class SimulatedArm(StandIn):
     def sample(self, sample: Sample) -> dict | None:
         wanted = (sample.tip.tobytes(), sample.inward.tobytes(), sample.roll_rad, self.offset.tobytes())
         if wanted != self.placed:
-            world = self.truth.world_from_part
-            inward = world.vectors(unit(sample.inward))
-            tip = world.points(sample.tip)
+            inward = self.stand.vectors(unit(sample.inward))
+            tip = self.stand.points(sample.tip)
             self.reaches = self.chain.place(tip, inward, self.offset, sample.roll_rad) or self.chain.place_anew(
                 tip, inward, self.offset
             )
@@ -127,15 +130,20 @@ class SimulatedArm(StandIn):
         return [encode(t="stripe", **head, points=points)] if len(points) else []
 
     def about(self) -> dict:
-        return {"part": self.part, "probe": self.probe.name, "probes": [p.name for p in self.truth.probes]}
+        return {
+            "part": self.part,
+            "nests": list(self.stand.nests),
+            "probe": self.probe.name,
+            "probes": [p.name for p in self.truth.probes],
+        }
 
     # ---- what its hand is told ----------------------------------------------------------
 
     def told(self, do: str, order: dict) -> None:
         if do == "part":
-            self.part = order["sha256"]
-            known = {self.truth.sha256: self.truth.faces, **self.truth.others}
-            self.faces = known.get(self.part) or _faces(order["faces"])
+            self._goes_to(order)
+        elif do == "nest":
+            self.todo.append(self._into_nest(order["name"]))
         elif do == "pull_off":
             if self.last_face is not None:
                 self.todo.append(self.hand.go_off(self.last_face, order.get("wrong", False)))
@@ -145,6 +153,24 @@ class SimulatedArm(StandIn):
             self.todo.append(path)
         else:
             self._touch(do, order)
+
+    def _goes_to(self, order: dict) -> None:
+        """Another part is put before it, or it is carried to where that stands."""
+        self.part = order["sha256"]
+        known = {self.truth.sha256: self.truth.faces, **self.truth.others}
+        self.faces = known.get(self.part) or _faces(order["faces"])
+        self.stand = self.truth.stands.get(self.part) or Stand(self.truth.world_from_part)
+        self.temperature_c = self.stand.temperature_c or self.truth.temperature_c
+        self.news += self.greeting()
+
+    def _into_nest(self, name: str) -> Iterator[Sample]:
+        """The ball set into a nest, and taken there. Raises ValueError for one that it does not reach."""
+        if name not in self.stand.nests:
+            raise ValueError(f"there is no nest “{name}” where it stands")
+        center = center_in_nest(self.stand.nests[name], self.probe.tip_radius_mm)
+        if not Chain(self.axes).place_anew(center, self.hand.into_seat(center), self.offset):
+            raise ValueError(f"it does not reach {name}")
+        return self.hand.poses_in_seats([center], self.stand.inverse())
 
     def _handle(self, do: str, order: dict) -> None:
         """The head comes off, goes back a little differently, or is knocked; ``swap``: another probe without a word."""
@@ -162,7 +188,7 @@ class SimulatedArm(StandIn):
         raise ValueError(f"it has no probe “{name}”")
 
     def _at_bench(self, do: str, order: dict):
-        bench, part = self.truth.bench, self.truth.world_from_part.inverse()
+        bench, part = self.truth.bench, self.stand.inverse()
         if bench is None:
             return None
         if do in ("swing", "roll", "slip"):

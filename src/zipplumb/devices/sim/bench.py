@@ -11,6 +11,7 @@ from ...core.frames import Array, Motion
 FAN_RAD, RAYS = 0.14, 181
 NEAR_MM, FAR_MM = 60.0, 160.0
 CONE_DEG = 45.0
+NEST_BALL_MM = 38.1  # published: a 1.5-inch reflector
 
 
 @dataclass(frozen=True)
@@ -39,6 +40,11 @@ class Bench:
     def with_sphere_moved(self) -> Bench:
         x, y, z = self.sphere
         return replace(self, sphere=(x + 0.35, y - 0.2, z))
+
+
+def center_in_nest(place: Array, ball_radius: float) -> Array:
+    """Where a ball's center comes to rest in a nest, told by that of a 38.1 mm one."""
+    return place - [0, 0, (NEST_BALL_MM / 2 - ball_radius) / np.sin(np.radians(CONE_DEG))]
 
 
 def _in_cone(apex: Array, ball_radius: float) -> Array:

@@ -12,9 +12,10 @@ from itertools import pairwise
 
 import numpy as np
 
-from ...core.frames import Array, Motion, perpendicular_pair, unit
+from ...core.frames import Array, perpendicular_pair, unit
 from .bench import Bench
 from .real_part import RealFace
+from .stand import Stand
 
 CLEAR_MM, LEAST_CLEAR_MM = 22.0, 0.8
 TRAVEL_MM_S, APPROACH_MM_S, SWEEP_MM_S = 900.0, 140.0, 120.0
@@ -113,10 +114,10 @@ class Hand:
         out = np.cos(way) * away + np.sin(way) * np.array([-away[1], away[0], 0.0])
         return -(np.cos(np.radians(degrees)) * np.array([0, 0, 1.0]) + np.sin(np.radians(degrees)) * out)
 
-    def _above(self, place: Array, part: Motion, inward: Array, by: float = 60.0) -> Iterator[Sample]:
+    def _above(self, place: Array, part: Stand, inward: Array, by: float = 60.0) -> Iterator[Sample]:
         yield from self._glide(part.points(place + [0, 0, by]), part.vectors(inward), TRAVEL_MM_S)
 
-    def swing(self, seat: Array, part: Motion, way: int, how: str) -> Iterator[Sample]:
+    def swing(self, seat: Array, part: Stand, way: int, how: str) -> Iterator[Sample]:
         """Into the seat, and with the button held from upright down to 45° and back; or a roll of the handle.
 
         ``part``: part_from_base. ``how``: swing, roll, or slip: the ball leaves its seat half way.
@@ -140,7 +141,7 @@ class Hand:
         yield from self.press("take", False)
         yield from self.rest()
 
-    def round_sphere(self, bench: Bench, part: Motion, count: int) -> Iterator[Sample]:
+    def round_sphere(self, bench: Bench, part: Stand, count: int) -> Iterator[Sample]:
         """Hits all round the sphere but its stem, the handle leaned and rolled differently."""
         center, far = np.array(bench.sphere), bench.sphere_mm / 2 + self.radius
         k = np.arange(count)
@@ -158,7 +159,7 @@ class Hand:
             yield from self.click("take")
             yield from self._glide(part.points(center + (far + 14) * normal), part.vectors(inward), 2 * APPROACH_MM_S)
 
-    def scan_sphere(self, bench: Bench, part: Motion, offset: Array) -> Iterator[Sample]:
+    def scan_sphere(self, bench: Bench, part: Stand, offset: Array) -> Iterator[Sample]:
         """A scanner passed over the sphere from seven sides, the button held on each pass."""
         center = np.array(bench.sphere)
         for side in range(7):
@@ -172,7 +173,7 @@ class Hand:
             yield from self._glide(ends[1], part.vectors(inward), 20.0 / max(1.0, self.pace / 4))
             yield from self.press("take", False)
 
-    def poses_in_seat(self, seat: Array, part: Motion, count: int) -> Iterator[Sample]:
+    def poses_in_seat(self, seat: Array, part: Stand, count: int) -> Iterator[Sample]:
         """The ball in its seat, pressed once from every side."""
         yield from self._above(seat, part, self._lean(5, 0, seat))
         for k in range(count):
@@ -181,10 +182,14 @@ class Hand:
             yield from self.rest(0.25)
             yield from self.click("take")
 
-    def poses_in_seats(self, seats: list[Array], part: Motion) -> Iterator[Sample]:
+    def into_seat(self, seat: Array) -> Array:
+        """Where the probe points while its ball is in a seat."""
+        return self._lean(12, 0.3, seat)
+
+    def poses_in_seats(self, seats: list[Array], part: Stand) -> Iterator[Sample]:
         """One press in each seat, with a way through the air between them."""
         for seat in seats:
-            inward = self._lean(12, 0.3, seat)
+            inward = self.into_seat(seat)
             yield from self._above(seat, part, inward)
             yield from self._glide(part.points(seat), part.vectors(inward), APPROACH_MM_S)
             yield from self.rest(0.15)

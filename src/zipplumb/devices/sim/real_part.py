@@ -16,13 +16,29 @@ BESIDE = 0.05
 CLEAR_MM = 6.0  # a hand does not touch nearer to an edge than this, where there is room
 
 
+@dataclass(frozen=True)
+class Ripple:
+    """How a free face waves along X and Z of the part: from crest to trough, how long, and the Z of its middle, mm."""
+
+    wave_mm: float
+    length_x_mm: float
+    length_z_mm: float
+    middle_z_mm: float
+
+    def off(self, places: Array) -> Array:
+        """(n,) how far the face lies outside what is drawn, at places (n, 3)."""
+        x, _, z = places.T
+        up = np.cos(2 * np.pi * (z - self.middle_z_mm) / self.length_z_mm)
+        return np.asarray(self.wave_mm / 2 * np.sin(2 * np.pi * x / self.length_x_mm) * up)
+
+
 @dataclass(frozen=True, eq=False)
 class RealFace:
     """A face: its true shape, how it waves, and where a hand may touch it.
 
     ``spots`` (m, 3) and ``outward`` (m, 3) lie on the nominal face, part coordinates, mm. ``shape``: of another than a
     plane or a cylinder, where it is known; an outline stands for the wall along its normal. ``spline``: of a free face,
-    from which the real one lies off by ``off_mm``. ``room_mm``: the air before it, to what faces it.
+    from which the real one lies off by ``off_mm``, and waves by ``ripple``. ``room_mm``: the air before it, to what faces it.
     """
 
     index: int
@@ -38,6 +54,7 @@ class RealFace:
     shape: Any = None
     spline: SplineSurface | None = None
     off_mm: float = 0.0
+    ripple: Ripple | None = None
 
     @classmethod
     def from_dict(cls, raw: dict) -> RealFace:
@@ -47,7 +64,8 @@ class RealFace:
             raw["index"], raw["kind"], radius=raw.get("radius", 0.0), inside=raw.get("inside", False),
             wave_mm=raw.get("wave_mm", 0.0), shape=shape_from_data(raw["shape"]) if "shape" in raw else None,
             room_mm=raw.get("room_mm", np.inf), off_mm=raw.get("off_mm", 0.0),
-            spline=SplineSurface.from_data(raw["spline"]) if "spline" in raw else None, **arrays, **vectors,
+            spline=SplineSurface.from_data(raw["spline"]) if "spline" in raw else None,
+            ripple=Ripple(**raw["ripple"]) if "ripple" in raw else None, **arrays, **vectors,
         )  # fmt: skip
 
     def touch(self, near: Array) -> tuple[Array, Array]:
@@ -70,7 +88,8 @@ class RealFace:
             return foot, -out if self.inside else out
         if self.spline is not None:
             feet, normals = self.spline.nearest(near[None])
-            return feet[0] + self.off_mm * normals[0], normals[0]
+            off = self.off_mm if self.ripple is None else self.off_mm + float(self.ripple.off(feet)[0])
+            return feet[0] + off * normals[0], normals[0]
         k = int(np.argmin(np.linalg.norm(self.spots - near, axis=1)))
         return near, self.outward[k]
 

@@ -16,6 +16,7 @@ from scipy.spatial.transform import Rotation
 
 from ...core.frames import Array, Motion, unit
 from ..protocol import encode
+from .bench import center_in_nest
 from .hand import Hand, Sample
 from .on_screws import OnScrews
 from .stand_in import StandIn
@@ -88,9 +89,7 @@ class SimulatedTracker(StandIn):
         self.hand.tip = self._center(self.nest)
 
     def _center(self, nest: str) -> Array:
-        """Where the reflector's center comes to rest in a cone of 90°."""
-        lower = (REFLECTORS_MM["38.1"] - REFLECTORS_MM[self.reflector]) / np.sin(np.pi / 4)
-        return self.shop.nests[nest] - [0, 0, lower]
+        return center_in_nest(self.shop.nests[nest], REFLECTORS_MM[self.reflector])
 
     @property
     def world_from_tracker(self) -> Motion:

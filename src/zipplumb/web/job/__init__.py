@@ -61,7 +61,9 @@ def page(job_id: int, stage: str):
         if BY_ITSELF in request.headers:  # the stages' words stay under the pointer that may be pressing them
             return content
         if request.headers.get("HX-Request"):
-            return content + render_template("_words.html", view=view, stage=stage, stages=STAGES, oob=True)
+            content += render_template("_words.html", view=view, stage=stage, stages=STAGES, oob=True)
+            # the instrument that stands here may be another by now
+            return content + (render_template("_hand_moves.html", view=view, oob=True) if hand.control_address() else "")
         part = state.job.part
         about = {"sha256": part.sha256, "kept": state.job.kept_bodies, "scene": scene_of(state)}
         about["movable"] = movable_bodies(session, job_id)
