@@ -127,8 +127,8 @@ function refresh(update) {
     return;
   }
   const row = slip.querySelector("[data-refresh-row]");
-  const stage = document.querySelector(".words [aria-current=page]")?.textContent.trim();
-  if (row && stage === "Measure" && update.tone && update.scene.current && row.dataset.refreshRow !== String(update.scene.current)) {
+  const { stage } = document.getElementById("words").dataset;
+  if (row && stage === "measure" && update.tone && update.scene.current && row.dataset.refreshRow !== String(update.scene.current)) {
     ask(location.pathname.replace(/[^/]*$/, `rows/${update.scene.current}`));
   } else if (row && (update.rows.map(String).includes(row.dataset.refreshRow) || update.what === "sheet")) {
     ask(row.dataset.from);

@@ -17,7 +17,15 @@ export function plumb() {
   }
 
   let current = null;
+  let waiting = false;
+  // several changes come at once: what they make of the page is looked at once, when it is drawn
   function follow() {
+    if (waiting) return;
+    waiting = true;
+    requestAnimationFrame(settle);
+  }
+  function settle() {
+    waiting = false;
     const row = frame.querySelector(".row.current");
     if (row && row.dataset.row !== current) {
       current = row.dataset.row;

@@ -115,6 +115,7 @@ export class Stage {
   resize() {
     const { clientWidth: width, clientHeight: height } = this.canvas.parentElement;
     if (!width || !height) return;
+    [this.wide, this.high] = [width, height];
     this.renderer.setSize(width, height, false);
     this.part?.ink.resolution.set(width, height);
     this.marks.bold.resolution.set(width, height);
@@ -123,7 +124,7 @@ export class Stage {
 
   // The whole part as it is seen now, with a margin, and clear of the words above and below it.
   fit() {
-    const { clientWidth: width, clientHeight: height } = this.canvas.parentElement;
+    const { wide: width, high: height } = this;
     this.camera.updateMatrixWorld();
     const seen = new Box3();
     for (let k = 0; k < 8; k++) {
@@ -143,10 +144,9 @@ export class Stage {
     requestAnimationFrame(() => {
       this.waiting = false;
       this.renderer.render(this.scene, this.camera);
-      const { clientWidth, clientHeight } = this.canvas.parentElement;
-      this.marks.placeLabels(this.camera, clientWidth, clientHeight);
-      this.marks.placeTip(this.camera, clientWidth, clientHeight);
-      this.handles.place(this.camera, clientWidth, clientHeight);
+      this.marks.placeLabels(this.camera, this.wide, this.high);
+      this.marks.placeTip(this.camera, this.wide, this.high);
+      this.handles.place(this.camera, this.wide, this.high);
     });
   }
 
@@ -241,12 +241,11 @@ export class Stage {
     document.getElementById("tip-line").textContent = message.text;
     for (const [id, text] of [["tip-now", message.text], ["live-off", message.off_text], ["live-to", message.to_text ?? ""]]) {
       const shown = document.getElementById(id);
-      if (shown && text !== undefined) shown.textContent = text;
+      if (shown && text !== undefined && shown.textContent !== text) shown.textContent = text;
     }
     if (!this.ready) return;
     this.marks.showTip(message, this.bare);
-    const { clientWidth, clientHeight } = this.canvas.parentElement;
-    this.marks.placeTip(this.camera, clientWidth, clientHeight);
+    this.marks.placeTip(this.camera, this.wide, this.high);
   }
 
   // ---- the hand on the mouse ----------------------------------------------------------

@@ -1,7 +1,7 @@
 """What a person can do besides measuring: planning, aligning, deriving, parts, reports, signing in."""
 
 import pytest
-from job_bench import REVIEWER, TECHNICIAN
+from job_bench import REVIEWER, TECHNICIAN, batch, numbers
 from sqlalchemy import select, text
 
 from zipplumb.cad import CadModel
@@ -328,3 +328,14 @@ def test_the_rule_of_decision_is_the_jobs_and_is_printed(bench):
         sheet.set_rule(TECHNICIAN, bench.job, "by eye")
     with pytest.raises(NotAllowed):
         sheet.set_rule(REVIEWER, bench.job, "proven")
+
+
+def test_rows_that_rest_on_a_datum_and_say_what_they_said_are_the_same_words(bench):
+    """All of them are worked out again at every hit of it."""
+    rows = [bench.plan_plane(name, [0, 0, 60], [0, 0, 1], datum=name) for name in "ABC"]
+    bench.plan_plane("Judged", [0, 0, 30], [0, 0, 1])
+    align.plan_datum_planes(TECHNICIAN, bench.job)
+    measure.make_current(TECHNICIAN, bench.job, rows[0])
+    before = row_texts(bench.state())
+    measure.keep_hits(bench.arm, batch(center=(0.0, 0.0, 63.0)), next(numbers))
+    assert row_texts(bench.state()).differing(before) == [rows[0]]

@@ -4,6 +4,7 @@ import asyncio
 import io
 import json
 import re
+from dataclasses import replace
 
 import flask
 import pytest
@@ -13,10 +14,13 @@ from visitor import words
 from zipplumb.cad import CadModel
 from zipplumb.core.units import mm
 from zipplumb.jobs import parts
+from zipplumb.jobs.results import load
+from zipplumb.jobs.rows_text import row_texts
 from zipplumb.store.database import transaction
 from zipplumb.store.models import Job, Part, Row
 from zipplumb.web.app import _in_the_persons_units
 from zipplumb.web.live import BACKLOG, Hub, _together
+from zipplumb.web.rows import changed_html
 
 
 @pytest.mark.parametrize(
@@ -143,6 +147,30 @@ def test_a_page_begins_with_everything_and_then_only_what_changed(app, stack):
 
     listening(hub, f"job {stack.job}", then)
     assert hub.jobs == {}
+
+
+def test_a_row_that_looks_as_it_did_is_not_sent_again(app, stack):
+    with transaction() as session, app.test_request_context():
+        row = next(iter(row_texts(load(session, stack.job)).values()))
+        again, renamed = replace(row), replace(row, name="Another")
+        assert changed_html(row, None, stack.job)
+        assert changed_html(again, row, stack.job) == ""
+        assert "Another" in changed_html(renamed, again, stack.job)
+
+
+def test_a_page_that_began_meanwhile_is_sent_what_the_others_saw_before(app, stack):
+    """It may have seen what was never sent: what is now as it was then is sent all the same."""
+    hub = Hub(app)
+
+    async def then(page, seen):
+        await seen(1)
+        await asyncio.to_thread(hub._whole, stack.job, page)
+        await asyncio.to_thread(hub._changed, stack.job, {"what": "hits"})
+        await asyncio.to_thread(hub._changed, stack.job, {"what": "hits"})
+        _, _, sent, later = await seen(4)
+        assert 'id="now"' in sent["html"] and later["html"] == ""
+
+    listening(hub, f"job {stack.job}", then)
 
 
 def test_a_page_that_is_too_slow_is_sent_everything_anew(app, stack):

@@ -60,6 +60,10 @@ class RowText:
     characteristics: tuple[CharacteristicText, ...]
     told: str = ""
 
+    def says_as(self, other: RowText) -> bool:
+        """Whether both tell the very same; two are equal only where they are one, so that what is made of one is kept by it."""
+        return vars(self) == vars(other)
+
     @property
     def first(self) -> CharacteristicText | None:
         """The characteristic on its line."""

@@ -38,7 +38,8 @@ def row_texts(state: JobResults) -> Layered[int, RowText]:
         differ.update(sheet.rows[place].id for place in sheet.places_that_differ(told.sheet))
         if told.current != current:
             differ.update(i for i in (told.current, current) if i in sheet.places)
-        texts = told.texts.replaced({i: row_text(state, i) for i in differ})
+        anew = ((i, row_text(state, i)) for i in differ)  # much is worked out again that comes to the same words
+        texts = told.texts.replaced({i: text for i, text in anew if not text.says_as(told.texts[i])})
     state.remembered["texts"] = _Told(sheet, state.results, units, current, texts)
     return texts
 

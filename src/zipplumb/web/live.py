@@ -38,7 +38,7 @@ from ..jobs.turning import Turning
 from ..store.database import AWAY as DATABASE_AWAY
 from ..store.database import CHANGED, TIP, database_url, snapshot
 from ..store.models import Instrument, Station
-from .rows import row_html
+from .rows import changed_html
 from .view import JobView, scene_of
 
 log = logging.getLogger(__name__)
@@ -97,6 +97,7 @@ class Watched:
     state: JobResults | None = None
     texts: Layered[int, RowText] = field(default_factory=lambda: Layered({}))
     now: str = ""
+    joined: bool = False  # a page began since, which may have seen more than what was sent last
 
 
 class Hub:
@@ -173,6 +174,8 @@ class Hub:
             return [_event("trouble", {"words": AWAY})]
         if watched is not None and watched.state is None:
             self._remember(watched, state)
+        elif watched is not None:
+            watched.joined = True
         if link is not None:
             return [self._detail(state, link)]
         scene = scene_of(state)
@@ -306,12 +309,14 @@ class Hub:
         before, texts, said = watched.state, watched.texts, watched.now
         state = self._load(job_id, word.get("named"))
         view, now = self._remember(watched, state)
+        joined, watched.joined = watched.joined, False
         if word["what"] == "back" or before is None or not state.sheet.stands_as(before.sheet):
             html, rows = self._all_html(state), list(state.sheet.places)
             scene = scene_of(state)
         else:
-            changed = [view.texts[i] for i in view.texts.differing(texts)]
-            html = "".join([now] * (now != said) + [row_html(row, job_id, oob=True) for row in changed])
+            changed = [(view.texts[i], texts.get(i)) for i in view.texts.differing(texts)]
+            rows_html = [changed_html(row, None if joined else was, job_id) for row, was in changed]
+            html = "".join([now] * (joined or now != said) + rows_html)
             rows = [row.id for row in state.sheet.of(state.results.differing(before.results))]
             scene = scene_of(state, rows)
         message = {

@@ -21,3 +21,10 @@ def row_html(row: RowText, job_id: int, oob: bool = False) -> Markup:
     if oob not in made:
         made[oob] = Markup(render_template("_row.html", row=row, job_id=job_id, oob=oob))
     return made[oob]
+
+
+def changed_html(row: RowText, was: RowText | None, job_id: int) -> str:
+    """One row to be swapped in; nothing where it looks as it did when it was sent last: less is worth showing than changes."""
+    sent = None if was is None else _made.get(was, {}).get(True)
+    html = row_html(row, job_id, oob=True)
+    return "" if html == sent else html
