@@ -17,12 +17,9 @@ const EDGE_PX = 9; // so near to an edge, it may be meant
 const VIEWS = { iso: [-0.62, -1, 0.62], front: [0, -1, 0.0001], back: [0, 1, 0.0001], side: [1, 0, 0.0001], top: [0, -0.0001, 1] };
 
 // Without a graphics card a frame costs a tenth of a second: then words must not wait for pictures.
-function drawnInSoftware() {
-  const gl = document.createElement("canvas").getContext("webgl2");
-  const names = gl?.getExtension("WEBGL_debug_renderer_info");
-  const slow = /swiftshader|llvmpipe|software/i.test(names ? gl.getParameter(names.UNMASKED_RENDERER_WEBGL) : "");
-  gl?.getExtension("WEBGL_lose_context")?.loseContext();
-  return slow;
+function drawnInSoftware(gl) {
+  const names = gl.getExtension("WEBGL_debug_renderer_info");
+  return /swiftshader|llvmpipe|software/i.test(names ? gl.getParameter(names.UNMASKED_RENDERER_WEBGL) : "");
 }
 
 export class Stage {
@@ -38,14 +35,13 @@ export class Stage {
     this.edge = null; // where the part was picked
     this.alike = []; // faces that would be planned together
     this.pointed = []; // faces of the row that is pointed at
-    const slow = drawnInSoftware();
-    this.patience = slow ? 500 : 60;
     try {
       this.renderer = new WebGLRenderer({ canvas: this.canvas, antialias: true, alpha: true, preserveDrawingBuffer: true });
     } catch {
       document.getElementById("stage").insertAdjacentHTML("afterbegin", '<p class="empty">This browser draws no 3D. The run sheet and the Now band work all the same.</p>');
       return;
     }
+    this.patience = drawnInSoftware(this.renderer.getContext()) ? 500 : 60;
     this.renderer.setPixelRatio(Math.min(devicePixelRatio, 2));
     this.scene = new Scene();
     this.camera = new OrthographicCamera(-1, 1, 1, -1, -10000, 10000);
