@@ -123,6 +123,11 @@ class Agent:
         self._writing = threading.Lock()  # answers and looks come from threads of their own
         self._looks, self._asked_at = 0, 0.0
 
+    @property
+    def listens(self) -> bool:
+        """Somebody is there to be asked."""
+        return self._connection is not None and self._maker is not None
+
     def ask(self, look: Look) -> None:
         """Ask the instrument to look; what comes of it comes as hits. What it will not do, or does not answer, is said."""
         connection, self._looks = self._connection, self._looks + 1
@@ -133,7 +138,7 @@ class Agent:
                 connection.sendall(look.message(self._looks))
             self._asked_at = time.monotonic()
         except OSError:
-            self._trouble("The instrument is not there to be asked. Nothing was read. Look at its cable.")
+            self.trouble("The instrument is not there to be asked. Nothing was read. Look at its cable.")
 
     def run(self) -> None:
         for work in (self._hand_over, self._publish):
@@ -211,7 +216,7 @@ class Agent:
             elif isinstance(message, Answer):
                 self._asked_at = 0.0
                 if not message.will:
-                    self._trouble(
+                    self.trouble(
                         f"It does not look there: {message.why.rstrip('.') or 'it did not say why'}. Nothing was read."
                     )
             elif isinstance(message, Stripe):
@@ -240,14 +245,14 @@ class Agent:
         self._nonsense.append(now)
         if now - self._said_at > 1.0:
             self._said_at = now
-            self._trouble(words)
+            self.trouble(words)
         if len(self._nonsense) == NONSENSE and now - self._nonsense[0] < 1.0:
             self._nonsense.clear()
             raise DeviceError(
                 f"The instrument sends nothing but faults, last: {words}", "Earlier hits are kept.", "Look at its software."
             )
 
-    def _trouble(self, words: str) -> None:
+    def trouble(self, words: str) -> None:
         """Said at once where it is news, and else once a second at most."""
         now = time.monotonic()
         if words == self._troubled_by and now - self._troubled_at < 1.0:
@@ -333,12 +338,12 @@ class Agent:
             try:
                 return carry_out()
             except PlumbError as error:
-                self._trouble(str(error))
+                self.trouble(str(error))
                 return "refused"
             except Exception as error:
                 if not self.sink.passes(error):
                     log.exception("a press could not be kept")
-                    self._trouble(NOT_KEPT)
+                    self.trouble(NOT_KEPT)
                     return "refused"
                 log.warning("an act could not be committed yet; trying again", exc_info=log.isEnabledFor(logging.DEBUG))
                 self.stop.wait(RETRY_S)
@@ -352,7 +357,7 @@ class Agent:
             pose, now = self._latest, time.monotonic()
             if self._asked_at and now - self._asked_at > ANSWER_S:
                 self._asked_at = 0.0
-                self._trouble(NO_ANSWER)
+                self.trouble(NO_ANSWER)
             if pose is not None and pose is not last:
                 last = pose
                 self._tell_sink(lambda p=pose: self.sink.tip(p))

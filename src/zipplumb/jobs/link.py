@@ -6,6 +6,7 @@ import json
 import logging
 import threading
 import time
+from contextlib import suppress
 
 import numpy as np
 import psycopg
@@ -13,15 +14,15 @@ from sqlalchemy import select
 from sqlalchemy.exc import DBAPIError, InterfaceError, OperationalError, SQLAlchemyError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 
-from ..core.errors import DeviceError, InputError
+from ..core.errors import DeviceError, InputError, PlumbError
 from ..core.frames import points_of_poses
 from ..core.probing import Taking
 from ..devices.agent import Agent
 from ..devices.hits import HitBatch
-from ..devices.protocol import Event, Hello, Level, Look, Pose, State, Target
+from ..devices.protocol import Event, Hello, Level, Pose, State, Target
 from ..store.database import ORDER, database_url, stored, transaction
 from ..store.models import Instrument
-from . import kit, measure, trials, trust
+from . import kit, looks, measure, trials, trust
 from .actor import INSTRUMENT
 from .link_shared import Settings, Shared
 
@@ -170,26 +171,31 @@ def run_link() -> None:
         try:
             with transaction() as session:
                 here = session.scalars(select(Instrument).where(Instrument.removed_at.is_(None)))
-                addresses = {i.id: (i.host, i.port) for i in here}
+                there = here.all()
+                addresses = {i.id: (i.host, i.port) for i in there}
+                asked = {i.id for i in there if i.asked is not None}  # while no link heard of it
             ours = held.hold(set(addresses))
         except (SQLAlchemyError, psycopg.Error):
             log.warning("the database cannot be reached; trying again")
             time.sleep(0.5)
             continue
         _keep(agents, {i: address for i, address in addresses.items() if i in ours}, shared)
+        for instrument_id in asked & set(agents):
+            with suppress(PlumbError, SQLAlchemyError):
+                looks.pass_on(instrument_id, agents[instrument_id][1])
         time.sleep(1)
 
 
 def _pass_orders_on(agents: dict[int, tuple[tuple[str, int], Agent]]) -> None:
-    """What a person asks of an instrument goes to its agent, where that is one of ours. One that comes meanwhile is missed."""
+    """What a person asks of an instrument goes to its agent at once, where that is one of ours."""
     while True:
         try:
             with psycopg.connect(database_url(), autocommit=True, connect_timeout=3) as connection:
                 connection.execute(f"LISTEN {ORDER}")
                 for word in connection.notifies():
-                    said = json.loads(word.payload)
-                    if said["instrument"] in agents:
-                        agents[said["instrument"]][1].ask(Look(**said["look"]))
+                    instrument_id = json.loads(word.payload)["instrument"]
+                    if instrument_id in agents:
+                        looks.pass_on(instrument_id, agents[instrument_id][1])
         except psycopg.Error:
             time.sleep(0.5)
         except Exception:

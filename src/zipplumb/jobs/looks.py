@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
 
 import numpy as np
 
@@ -12,6 +13,7 @@ from ..core.frames import Array, unit
 from ..core.sheet import SheetRow, Station, Untied
 from ..core.uncertainty import coverage_factor
 from ..core.units import in_units, length_from_text, length_text
+from ..devices.agent import Agent
 from ..devices.protocol import SEE_SURFACES, Look
 from ..store.database import order, stored, tell, transaction
 from ..store.models import Instrument, Job
@@ -24,6 +26,8 @@ NOTHING = "Nothing was read."
 SIDE_MM, POINTS = 30.0, 49
 MOST_MM, MOST_POINTS = 3000.0, 2500
 SLANT_DEG = 60.0  # from which a surface is seen badly
+LATE = timedelta(seconds=15)
+TOO_LATE = "It was to look while it could not be reached: that was not done. Nothing was read. Ask it again."
 OFF_MM = 0.5  # over the surface, so that this itself is not in the way
 
 
@@ -124,8 +128,27 @@ def look(actor: Actor, job_id: int, aimed: Aimed) -> str:
         told = {"at": asked.at, "to": asked.to, "side_mm": asked.side_mm, "points": asked.points}
         record(session, actor, job_id, "look", row=row.id, instrument=instrument.id, **told)
         tell(session, job_id, "rows", tone="moved")
-        order(session, instrument.id, {"look": told})
+        instrument.asked, instrument.asked_at = told, datetime.now(UTC)
+        order(session, instrument.id)
         return row.recipe.name
+
+
+def pass_on(instrument_id: int, agent: Agent) -> None:
+    """For the link: ask an instrument what it was to be asked, once. While it is away that waits, but not for long: the part
+    may have been moved since, and who asked has turned to something else."""
+    with transaction() as session:
+        instrument = stored(session, Instrument, instrument_id, lock=True)
+        told, at = instrument.asked, instrument.asked_at
+        if told is None or at is None:
+            return
+        late = datetime.now(UTC) - at > LATE
+        if not late and not agent.listens:
+            return
+        instrument.asked = None
+    if late:
+        agent.trouble(TOO_LATE)
+    else:
+        agent.ask(Look(**told))
 
 
 def _ready(state: JobResults, aimed: Aimed) -> tuple[Instrument, Station, SheetRow]:

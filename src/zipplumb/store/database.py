@@ -7,7 +7,7 @@ import os
 from collections.abc import Iterator
 from contextlib import contextmanager
 from functools import lru_cache
-from typing import Any, TypeVar
+from typing import TypeVar
 
 from sqlalchemy import Engine, create_engine, text
 from sqlalchemy.exc import InterfaceError, OperationalError, TimeoutError
@@ -68,9 +68,9 @@ def tell(session: Session, job_id: int | None, what: str, **more) -> None:
     )
 
 
-def order(session: Session, instrument_id: int, what: dict[str, Any]) -> None:
-    """Let the link of an instrument ask something of it, once this transaction is committed."""
-    payload = json.dumps({"instrument": instrument_id, **what})
+def order(session: Session, instrument_id: int) -> None:
+    """Let the link of an instrument see that something is to be asked of it, once this transaction is committed."""
+    payload = json.dumps({"instrument": instrument_id})
     session.execute(text("SELECT pg_notify(:channel, :payload)"), {"channel": ORDER, "payload": payload})
 
 

@@ -218,6 +218,8 @@ class Instrument(Base):
     level: Mapped[list[float] | None] = mapped_column(ARRAY(Double))
     u_level_rad: Mapped[float] = mapped_column(Double, server_default="0")
     trial_id: Mapped[int | None] = mapped_column(ForeignKey("trials.id", use_alter=True))
+    asked: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))  # to look at, until its link has asked it
+    asked_at: Mapped[datetime | None]
     removed_at: Mapped[datetime | None]
     calibration: Mapped[Calibration | None] = relationship(lazy="selectin", foreign_keys=[calibration_id])
 
