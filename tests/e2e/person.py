@@ -55,7 +55,11 @@ class Person:
                 if "context was destroyed" not in str(error):  # the page was being loaded anew
                     raise
             time.sleep(0.05)
-        raise AssertionError("it did not come to that")
+        raise AssertionError("it did not come to that", self.seen())
+
+    def seen(self) -> list[str]:
+        """The Now band and the notices."""
+        return [each.inner_text() for each in self.page.locator("#now, .notice").all()]
 
     def read_in(self, units: str) -> None:
         """Choose the units: the page comes again in them, and what is clicked before would be lost."""
