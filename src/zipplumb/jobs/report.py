@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import logging
+from collections.abc import Callable
+from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import cast
 
@@ -14,6 +16,7 @@ from ..core.sheet.systems import SystemRecipe
 from ..core.units import degrees_text, length_text
 from ..exchange.csv_file import write_csv
 from ..exchange.pdf_file import write_pdf
+from ..exchange.table import RowText
 from ..exchange.xlsx_file import write_xlsx
 from ..store.database import AWAY, stored, tell, transaction
 from ..store.models import Calibration, Instrument, Picture, Reading, Report, Station, User
@@ -26,12 +29,6 @@ from .rows_text import row_texts
 from .standing import at_20_words
 
 log = logging.getLogger(__name__)
-FORMATS = {
-    "pdf": "application/pdf",
-    "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
-    "csv": "text/csv; charset=utf-8",
-    "step": "model/step",
-}
 RULE_WORDS = {
     "proven": "ISO 14253-1: only what U proves",
     "simple": "Simple acceptance: by the value",
@@ -88,7 +85,8 @@ def make_report(report_id: int) -> None:
     try:
         with transaction() as session:
             report = stored(session, Report, report_id)
-            report.data, report.state = _made(session, report), "ready"
+            made = FORMATS[report.kind].made(session, report, load(session, report.job_id))
+            report.data, report.state = made, "ready"
             tell(session, report.job_id, "report", report=report_id)
     except AWAY:
         raise  # the database is away: the task is tried again
@@ -112,19 +110,44 @@ def report_left(report_id: int) -> None:
         tell(session, report.job_id, "report", report=report_id)
 
 
-def _made(session: Session, report: Report) -> bytes:
-    state = load(session, report.job_id)
-    if report.kind == "step":
-        return model_with_tolerances(state)
-    rows = [r for r in row_texts(state).values() if not report.rows or r.id in report.rows]
-    facts = gather_facts(session, state, report.by)
-    units, tables = state.job.units, detail_tables(session, state)
-    if report.kind == "csv":
-        return write_csv(rows)
-    if report.kind == "xlsx":
-        return write_xlsx(rows, units, facts, tables)
+@dataclass(frozen=True)
+class Format:
+    """What a report may be: its media type, and how it is made of a job as it stands."""
+
+    media_type: str
+    made: Callable[[Session, Report, JobResults], bytes]
+
+
+def _rows(report: Report, state: JobResults) -> list[RowText]:
+    return [r for r in row_texts(state).values() if not report.rows or r.id in report.rows]
+
+
+def _csv(session: Session, report: Report, state: JobResults) -> bytes:
+    return write_csv(_rows(report, state))
+
+
+def _xlsx(session: Session, report: Report, state: JobResults) -> bytes:
+    facts, tables = gather_facts(session, state, report.by), detail_tables(session, state)
+    return write_xlsx(_rows(report, state), state.job.units, facts, tables)
+
+
+def _pdf(session: Session, report: Report, state: JobResults) -> bytes:
+    facts, tables = gather_facts(session, state, report.by), detail_tables(session, state)
     pictures = session.scalars(select(Picture).where(Picture.job_id == report.job_id).order_by(Picture.id)).all()
-    return write_pdf(state.job.name, rows, units, facts, [(p.png, p.caption) for p in pictures], tables)
+    seen = [(p.png, p.caption) for p in pictures]
+    return write_pdf(state.job.name, _rows(report, state), state.job.units, facts, seen, tables)
+
+
+def _step(session: Session, report: Report, state: JobResults) -> bytes:
+    return model_with_tolerances(state)
+
+
+FORMATS = {
+    "pdf": Format("application/pdf", _pdf),
+    "xlsx": Format("application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", _xlsx),
+    "csv": Format("text/csv; charset=utf-8", _csv),
+    "step": Format("model/step", _step),
+}
 
 
 def gather_facts(session: Session, state: JobResults, by: int | None) -> list[tuple[str, str]]:

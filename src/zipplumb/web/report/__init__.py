@@ -68,7 +68,7 @@ def file(job_id: int, report_id: int):
             raise NotFound()
         name = f"zip-plumb-job-{job_id}-report-{report_id}.{found.kind}"
         headers = {"Content-Disposition": f'attachment; filename="{name}"'}
-        return Response(found.data, mimetype=report.FORMATS[found.kind], headers=headers)
+        return Response(found.data, mimetype=report.FORMATS[found.kind].media_type, headers=headers)
 
 
 @blueprint.post("/pictures")
