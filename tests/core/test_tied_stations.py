@@ -11,6 +11,7 @@ from zipplumb.core.calibration import ProbeCalibration
 from zipplumb.core.errors import InputError
 from zipplumb.core.frames import Motion, perpendicular_pair
 from zipplumb.core.network import InstrumentClass
+from zipplumb.core.probing.balls import usual_ball
 from zipplumb.core.readings import Reading
 from zipplumb.core.sheet import Kit, Sheet, SheetRow, Station, Untied, evaluate, recipe_from_dict
 
@@ -319,3 +320,10 @@ def test_nests_read_with_a_ball_of_another_size_tie_nothing_and_say_so():
     shop.nests()
     with_another_ball(shop, range(1, 6), 2, 38.102)  # the same, made a little differently
     assert not shop.worked_out()[0][1].doubts
+
+
+def test_the_usual_ball_is_that_of_most_centers_and_else_the_first():
+    assert usual_ball(np.array([12.7, 38.1, 38.11])) == pytest.approx(38.1, abs=0.02)
+    assert usual_ball(np.array([38.1, 12.7])) == 38.1
+    assert usual_ball(np.array([12.7, 38.1])) == 12.7
+    assert usual_ball(np.full(10_000, 38.1)) == 38.1

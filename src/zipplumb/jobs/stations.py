@@ -8,7 +8,7 @@ from sqlalchemy.orm import Session
 
 from ..core.errors import InputError
 from ..core.frames import small_motion
-from ..core.probing.balls import of_another_ball
+from ..core.probing.balls import another_size, usual_ball
 from ..core.sheet import FoundNetwork, SheetRow
 from ..core.sheet import Station as Stood
 from ..core.sheet.stations import ties
@@ -154,8 +154,8 @@ def ball_words(state: JobResults, row: SheetRow) -> str:
     if now is None or reading is None or not row.recipe.ties_stations or not len(counted := reading.counted):
         return ""
     before = np.array([state.kit.calibrations[c].diameter_mm for c in counted.calibrations.tolist()])
-    usual = float(before[~of_another_ball(before)][0])
-    if not of_another_ball(np.array([usual, usual, now.diameter_mm]))[-1]:
+    usual = usual_ball(before)
+    if not another_size(now.diameter_mm, usual):
         return ""
     is_on, wanted = mm(now.diameter_mm, ".1f"), mm(usual, ".1f")
     return f"A ball of {is_on} is on, and {row.recipe.name} was read with one of {wanted}: put that on, or nothing is tied."

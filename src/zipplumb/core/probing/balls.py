@@ -11,19 +11,23 @@ from ..units import mm
 ALIKE_MM = 0.05  # by which the diameters of balls of one size may differ
 
 
-def of_another_ball(diameters_mm: Array) -> NDArray[np.bool_]:
-    """(n,) which of some centers are of a ball of another size than most, by the diameters (n,) mm of their balls.
+def usual_ball(diameters_mm: Array) -> float:
+    """The size that most of some centers are of, by the diameters (n,) mm of their balls; of two that are as frequent, the
+    one that came first."""
+    sizes, first, counts = np.unique(diameters_mm, return_index=True, return_counts=True)
+    alike = another_size(sizes[:, None], sizes) @ -counts  # each less those of another size
+    most = alike == alike.max()
+    return float(sizes[most][np.argmin(first[most])])
 
-    Of two sizes that are as frequent, the one that came first is the usual one.
-    """
-    alike = np.abs(diameters_mm[:, None] - diameters_mm) <= ALIKE_MM
-    usual = diameters_mm[np.argmax(alike.sum(axis=1))]
-    return np.abs(diameters_mm - usual) > ALIKE_MM
+
+def another_size(diameters_mm: Array | float, other_mm: Array | float) -> NDArray[np.bool_]:
+    """Which are of another size, in whose nest a center rests elsewhere."""
+    return np.abs(np.subtract(diameters_mm, other_mm)) > ALIKE_MM
 
 
 def unlike_words(diameters_mm: Array) -> tuple[str, ...]:
     """Why centers of balls of several sizes are no one point, a sentence; none where they are of one size."""
-    if not len(diameters_mm) or not (other := of_another_ball(diameters_mm)).any():
+    if not len(diameters_mm) or not (other := another_size(diameters_mm, usual_ball(diameters_mm))).any():
         return ()
     usual, differs = (mm(float(diameters_mm[which][0]), ".1f") for which in (~other, other))
     return (

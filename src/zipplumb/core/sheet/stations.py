@@ -13,7 +13,7 @@ from ..errors import AlignmentError
 from ..fingerprints import fingerprint
 from ..frames import Array, points_of_poses
 from ..network import Disagreement, KnownLength, Level, Network, NotTied, Observation, adjust, covariance_of
-from ..probing.balls import of_another_ball
+from ..probing.balls import another_size, usual_ball
 from ..readings import Reading
 from ..units import mm
 from .given import Kit, SheetRow, Station
@@ -170,7 +170,8 @@ def _sightings(
         counted = reading.counted
         name = row.recipe.name if row.recipe.name not in names else f"{row.recipe.name} ({row.id})"
         names[name] = row.id
-        other = of_another_ball(np.array([kit.calibrations[cal].diameter_mm for cal in counted.calibrations.tolist()]))
+        balls_mm = np.array([kit.calibrations[cal].diameter_mm for cal in counted.calibrations.tolist()])
+        other = another_size(balls_mm, usual_ball(balls_mm))
         if other.any():
             unlike[row.id] = tuple(sorted(set(counted.stations[other].tolist()) - set(counted.stations[~other].tolist())))
         each = zip(counted.poses, counted.stations.tolist(), counted.calibrations.tolist(), other.tolist(), strict=True)
