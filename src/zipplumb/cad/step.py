@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from dataclasses import replace
 from pathlib import Path
 
@@ -20,19 +19,17 @@ from .drawn import Progress, drawn
 from .formats import Unreadable
 from .model import CadModel
 from .semantic import callouts_of
+from .step_tokens import no_number
 
 UNITS = {"millimetre": "mm", "mm": "mm", "inch": "in", "metre": "m", "m": "m", "centimetre": "cm", "foot": "ft"}
 _FACES = ("StepShape_AdvancedFace", "StepShape_FaceSurface")
-# outside of texts: a word for no number, or more than 10^15 mm
-_NO_NUMBER = re.compile(
-    rb"[(,]\s*([-+]?(?:NAN|INF|1\.#IND|1\.#QNAN)\b[^,)]*|[-+]?[0-9.]+[Ee]\+?(?:1[6-9]|[2-9][0-9]|[0-9]{3,}))", re.I
-)
 
 
 def read(path: Path, progress: Progress, units: str) -> CadModel:
     """Read, name, mesh. Raises Unreadable; what of the file is not in the model, the model says."""
     progress(0.05, "Reading the file")
-    _only_numbers(path)
+    if wrong := no_number(path.read_bytes()):
+        raise Unreadable(f"It holds “{wrong[:20]}” where a number belongs")
     reader = STEPCAFControl_Reader()
     reader.SetNameMode(True)
     reader.SetGDTMode(True)
@@ -49,12 +46,6 @@ def read(path: Path, progress: Progress, units: str) -> CadModel:
         raise Unreadable("It is STEP, but holds no body with faces; it may have been cut off")
     progress(0.5, "Drawing the faces")
     return replace(drawn(units, bodies, progress, missing), callouts=callouts_of(document, bodies))
-
-
-def _only_numbers(path: Path) -> None:
-    """Numbers that are none, or beyond all parts, make the library run for ever."""
-    if found := _NO_NUMBER.search(path.read_bytes()):
-        raise Unreadable(f"It holds “{found[1].decode(errors='replace')[:20]}” where a number belongs")
 
 
 def _lost(reader: STEPCAFControl_Reader, bodies: list[tuple[str, TopoDS_Shape]]) -> list[str]:
