@@ -177,3 +177,19 @@ def test_the_child_has_no_secrets_and_ends_with_its_parent(step, tmp_path, monke
 
 def _listed():
     return subprocess.run(["ps", "ax", "-o", "args"], capture_output=True, text=True, check=True).stdout
+
+
+def test_a_file_that_names_no_unit_is_read_in_mm_and_says_so(step, tmp_path):
+    """Of its units only those of angles are left."""
+
+    def change(text):
+        return re.sub(r"(GLOBAL_UNIT_ASSIGNED_CONTEXT\s*\(\s*\()#\d+,", r"\1", text)
+
+    model = read_cad(mutated(step, tmp_path, change))
+    assert model.units == "mm" and len(model.faces) == 20
+    assert any("names no unit of length" in words for words in model.missing)
+
+
+def test_what_stands_after_the_end_is_no_part_of_it(step, tmp_path):
+    path = mutated(step, tmp_path, lambda text: text + "\nSIGNATURE;\n" + "AbCd" * 500 + "\nENDSEC;\n")
+    assert len(read_cad(path).faces) == 20

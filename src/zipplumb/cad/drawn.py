@@ -8,6 +8,7 @@ import numpy as np
 from OCP.Bnd import Bnd_Box
 from OCP.BRep import BRep_Tool
 from OCP.BRepBndLib import BRepBndLib
+from OCP.BRepBuilderAPI import BRepBuilderAPI_NurbsConvert
 from OCP.BRepMesh import BRepMesh_IncrementalMesh
 from OCP.ShapeFix import ShapeFix_Face
 from OCP.TopAbs import TopAbs_Orientation, TopAbs_ShapeEnum
@@ -91,14 +92,28 @@ def drawn(units: str, bodies: list[tuple[str, TopoDS_Shape]], progress: Progress
 
 
 def _healed_mesh(face, deflection: float) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """Of a face that could not be meshed as it is: mended, and tried again; empty where that does not help."""
+    """Of a face that could not be meshed as it is: mended, then as a spline; empty where neither helps."""
+    for made in (_mended, _as_spline):
+        try:
+            another = made(face)
+        except Exception:  # the library's own errors have no common kind
+            continue
+        BRepMesh_IncrementalMesh(another, deflection, False, 0.25, False)
+        positions, normals, triangles = _face_mesh(another)
+        if len(triangles) and np.all(np.isfinite(positions)):
+            return positions, normals, triangles
+    return np.empty((0, 3)), np.empty((0, 3)), np.empty((0, 3), int)
+
+
+def _mended(face):
     mending = ShapeFix_Face(face)
     mending.Perform()
-    BRepMesh_IncrementalMesh(mending.Face(), deflection, False, 0.25, False)
-    positions, normals, triangles = _face_mesh(mending.Face())
-    if not np.all(np.isfinite(positions)):
-        return np.empty((0, 3)), np.empty((0, 3)), np.empty((0, 3), int)
-    return positions, normals, triangles
+    return mending.Face()
+
+
+def _as_spline(face):
+    """A cone that reaches its apex is meshed so where it is not as itself."""
+    return TopoDS.Face(next(each(BRepBuilderAPI_NurbsConvert(face, True).Shape(), TopAbs_ShapeEnum.TopAbs_FACE)))
 
 
 def _face_mesh(face) -> tuple[np.ndarray, np.ndarray, np.ndarray]:

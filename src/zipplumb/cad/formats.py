@@ -38,7 +38,7 @@ def _is_iges(head: bytes, suffix: str) -> bool:
 
 FORMATS = (
     Format("STEP", "step", lambda head, _: b"ISO-10303-21" in head, lambda tail: b"END-ISO-10303-21" in tail),
-    Format("IGES", "iges", _is_iges, lambda tail: re.search(rb"T *0*1\s*$", tail) is not None),
+    Format("IGES", "iges", _is_iges, lambda tail: re.search(rb"T *0*1[\s\0\x1a]*$", tail) is not None),
     Format("PLY", "mesh", lambda head, _: head.startswith(b"ply"), has_units=False),
     Format("STL", "mesh", _is_stl, has_units=False),
     Format("OBJ", "mesh", lambda head, suffix: suffix == ".obj", has_units=False),
@@ -49,5 +49,5 @@ NAMES = ", ".join(f.name for f in FORMATS[:-1]) + f" or {FORMATS[-1].name}"
 def format_of(path: Path, called: str) -> Format | None:
     """What a file is, by its first bytes and, where these say nothing, by the end of its name."""
     with path.open("rb") as file:
-        head = file.read(256)
+        head = file.read(4096)
     return next((f for f in FORMATS if f.looks(head, PurePath(called).suffix.lower())), None)

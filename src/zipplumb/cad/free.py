@@ -13,10 +13,10 @@ from ..core.spline_surface import SplineSurface
 
 
 def spline_of(face) -> SplineSurface | None:
-    """As far as the face reaches; None where the library finds none."""
+    """As far as the face reaches, or whole where it cannot be cut there; None where the library finds none."""
+    whole = BRep_Tool.Surface_s(face)
     try:
-        piece = Geom_RectangularTrimmedSurface(BRep_Tool.Surface_s(face), *BRepTools.UVBounds_s(face))
-        surface = GeomConvert.SurfaceToBSplineSurface_s(piece)
+        surface = _converted(lambda: Geom_RectangularTrimmedSurface(whole, *BRepTools.UVBounds_s(face)), lambda: whole)
     except Exception:  # whatever the library throws at a face that it cannot convert
         return None
     if surface.IsUPeriodic():
@@ -29,6 +29,16 @@ def spline_of(face) -> SplineSurface | None:
     if not all(np.isfinite(each).all() for each in (*knots, poles)):
         return None
     return SplineSurface((surface.UDegree(), surface.VDegree()), knots, poles, outward)
+
+
+def _converted(*tries) -> Geom_BSplineSurface:
+    """The first that can be made and converted: a closed spline is not cut across the place where it closes."""
+    for piece in tries[:-1]:
+        try:
+            return GeomConvert.SurfaceToBSplineSurface_s(piece())
+        except Exception:  # the library's own errors have no common kind
+            continue
+    return GeomConvert.SurfaceToBSplineSurface_s(tries[-1]())
 
 
 def _poles(surface: Geom_BSplineSurface) -> np.ndarray:

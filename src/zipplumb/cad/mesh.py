@@ -24,12 +24,13 @@ def read(path: Path, progress: Callable[[float, str], None], units: str) -> CadM
     except Exception as error:  # whatever a foreign file does to the reader
         raise Unreadable(f"It does not read as {known.name if known else 'a mesh'}") from error
     meshes = {str(name): mesh for name, mesh in loaded.geometry.items() if isinstance(mesh, trimesh.Trimesh)}
+    lost = sum(int(np.count_nonzero(~_usable(mesh))) for mesh in meshes.values())
     bodies = [("" if name == path.name else name, _clean(mesh, units)) for name, mesh in meshes.items()]
     bodies = [(name, mesh) for name, mesh in bodies if len(mesh.faces)]
     if not bodies:
         raise Unreadable("It holds no triangles; it may have been cut off")
     progress(0.5, "Drawing the mesh")
-    missing = []
+    missing = [f"{lost} triangles have corners that are no places, or beyond all parts; they are not here."] if lost else []
     gaps = sum(not mesh.is_watertight for _, mesh in bodies)
     if gaps:
         missing.append("The mesh has holes, or edges that do not meet. Where it is whole it is used as it is.")
@@ -41,9 +42,14 @@ def read(path: Path, progress: Callable[[float, str], None], units: str) -> CadM
     return _model(bodies, units, tuple(missing))
 
 
+def _usable(mesh: trimesh.Trimesh) -> np.ndarray:
+    """Of each triangle, whether its corners are places."""
+    near = np.asarray(np.all(np.isfinite(mesh.vertices) & (np.abs(mesh.vertices) < 1e9), axis=1))
+    return np.asarray(near[mesh.faces].all(axis=1))
+
+
 def _clean(mesh: trimesh.Trimesh, units: str) -> trimesh.Trimesh:
-    finite = np.asarray(np.all(np.isfinite(mesh.vertices) & (np.abs(mesh.vertices) < 1e9), axis=1))
-    mesh.update_faces(finite[mesh.faces].all(axis=1))
+    mesh.update_faces(_usable(mesh))
     mesh.update_faces(mesh.nondegenerate_faces())
     mesh.remove_unreferenced_vertices()
     mesh.merge_vertices()

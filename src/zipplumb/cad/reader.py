@@ -19,6 +19,7 @@ from .formats import NAMES, Format, format_of
 from .model import CadModel, Edge
 from .spline_pack import unpack_splines
 
+END = 65536  # of a file, in which its last word is looked for: signatures and blanks may follow it
 NOTHING_KEPT = "Nothing of it was kept."
 
 
@@ -85,7 +86,7 @@ def _known(path: Path, called: str) -> Format:
         raise FileError(f"{called} is not a {NAMES} file.", NOTHING_KEPT, "Choose a file that was exported as one of these.")
     with path.open("rb") as file:
         file.seek(0, 2)
-        file.seek(max(0, file.tell() - 512))
+        file.seek(max(0, file.tell() - END))
         tail = file.read()
     if not known.whole(tail):
         raise FileError(

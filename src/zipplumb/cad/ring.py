@@ -29,7 +29,11 @@ def ring_of(face, surface, corners: Array, within_mm: float) -> gp_Torus | None:
             continue
         begin = _through(points + normals / mean, 1 / abs(mean))
         found = begin and _settled(begin, points)
-        if found and max(np.abs(found.distance(p)).max(initial=0) for p in (points, corners)) <= within_mm:
+        if (
+            found
+            and found.minor_radius < found.major_radius
+            and max(np.abs(found.distance(p)).max(initial=0) for p in (points, corners)) <= within_mm
+        ):
             axes = gp_Ax3(gp_Pnt(*found.center), gp_Dir(*found.normal))
             return gp_Torus(axes, float(found.major_radius), float(found.minor_radius))
     return None

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+import tempfile
 from dataclasses import replace
 from pathlib import Path
 
@@ -19,33 +21,59 @@ from .drawn import Progress, drawn
 from .formats import Unreadable
 from .model import CadModel
 from .semantic import callouts_of
-from .step_tokens import no_number
+from .step_tokens import no_number, plainly
 
 UNITS = {"millimetre": "mm", "mm": "mm", "inch": "in", "metre": "m", "m": "m", "centimetre": "cm", "foot": "ft"}
+UNNAMED_UNIT = "The file names no unit of length, and was read in mm; look at a size that is known before it is used."
+_OTHER_FILE = re.compile(rb"DOCUMENT_FILE\s*\(\s*'([^']+)'")
 _FACES = ("StepShape_AdvancedFace", "StepShape_FaceSurface")
 
 
 def read(path: Path, progress: Progress, units: str) -> CadModel:
     """Read, name, mesh. Raises Unreadable; what of the file is not in the model, the model says."""
     progress(0.05, "Reading the file")
-    if wrong := no_number(path.read_bytes()):
+    data = path.read_bytes()
+    if wrong := no_number(data):
         raise Unreadable(f"It holds “{wrong[:20]}” where a number belongs")
     reader = STEPCAFControl_Reader()
     reader.SetNameMode(True)
     reader.SetGDTMode(True)
-    if reader.ReadFile(str(path)) != IFSelect_ReturnStatus.IFSelect_RetDone:
+    if not _begun(reader, path, data):
         raise Unreadable("It does not read as STEP")
-    units = _units(reader)  # its own word goes before what a person says
+    said = _units(reader)  # its own word goes before what a person says
     progress(0.3, "Building the bodies")
     document = TDocStd_Document(TCollection_ExtendedString("zipplumb"))
     if not reader.Transfer(document):
         raise Unreadable("It is STEP, but nothing in it could be built")
     bodies = named_bodies(document)
     missing = _lost(reader, bodies)
+    if not said and missing:
+        raise Unreadable("It names no unit of length, and is not whole")
+    if not said:
+        missing.append(UNNAMED_UNIT)
     if not bodies:
-        raise Unreadable("It is STEP, but holds no body with faces; it may have been cut off")
+        raise Unreadable(_without_bodies(data))
     progress(0.5, "Drawing the faces")
-    return replace(drawn(units, bodies, progress, missing), callouts=callouts_of(document, bodies))
+    return replace(drawn(said or "mm", bodies, progress, missing), callouts=callouts_of(document, bodies))
+
+
+def _begun(reader: STEPCAFControl_Reader, path: Path, data: bytes) -> bool:
+    plain = plainly(data)
+    if plain is data:
+        return reader.ReadFile(str(path)) == IFSelect_ReturnStatus.IFSelect_RetDone
+    with tempfile.NamedTemporaryFile(suffix=".stp") as copy:
+        copy.write(plain)
+        copy.flush()
+        return reader.ReadFile(copy.name) == IFSelect_ReturnStatus.IFSelect_RetDone
+
+
+def _without_bodies(data: bytes) -> str:
+    """An assembly may only name the files in which its parts are."""
+    named = dict.fromkeys(name.decode(errors="replace") for name in _OTHER_FILE.findall(data))
+    if not named:
+        return "It is STEP, but holds no body with faces; it may have been cut off"
+    files = ", ".join(list(named)[:3]) + (", …" if len(named) > 3 else "")
+    return f"It holds no body itself, but names the files that do ({files}); bring in these, or the assembly as one file"
 
 
 def _lost(reader: STEPCAFControl_Reader, bodies: list[tuple[str, TopoDS_Shape]]) -> list[str]:
@@ -74,9 +102,10 @@ def _lost(reader: STEPCAFControl_Reader, bodies: list[tuple[str, TopoDS_Shape]])
 
 
 def _units(reader: STEPCAFControl_Reader) -> str:
+    """The unit of length that the file names; "" where it names none."""
     lengths, angles, solids = (Sequence_TCollection_AsciiString() for _ in range(3))
     reader.Reader().FileUnits(lengths, angles, solids)
     if lengths.Length() == 0:
-        raise Unreadable("It names no unit of length")
+        return ""
     word = lengths.Value(1).ToCString().lower()
     return UNITS.get(word, word)

@@ -1,4 +1,4 @@
-"""Numbers that are none in a STEP file, found by the tokens of its encoding (ISO 10303-21, clause 6).
+"""What of the encoding of a STEP file (ISO 10303-21, clause 6) the CAD library does not stand.
 
 The CAD library runs for ever on a point whose coordinate is not a number. What stands in a text or in a comment
 is no number, however it looks; and how a number is spelled says nothing of its value.
@@ -28,6 +28,10 @@ _TOKEN = re.compile(
     re.S | re.I,
 )
 
+_BROKEN_NAME = re.compile(rb"#\d+ *[\r\n]\s*=")
+_TEXT_OR_GAP = re.compile(rb"'[^']*'|(?P<gap>/\*.*?\*/|\t)", re.S)
+_TEXT_OR_NAME = re.compile(rb"'[^']*'|(?P<name>#\d+)\s*=")
+
 
 def no_number(data: bytes) -> str | None:
     """The first word that stands for no number, or coordinate of a point that is beyond all parts; None where there is none."""
@@ -41,6 +45,14 @@ def no_number(data: bytes) -> str | None:
         if kind in ("point", "other"):
             of_point = kind == "point"
     return None
+
+
+def plainly(data: bytes) -> bytes:
+    """The same without what the CAD library does not stand: comments and tabs within an entity, a break before "="."""
+    if b"/*" not in data and b"\t" not in data and not _BROKEN_NAME.search(data):
+        return data
+    data = _TEXT_OR_GAP.sub(lambda found: b" " if found["gap"] else found[0], data)
+    return _TEXT_OR_NAME.sub(lambda found: found["name"] + b"=" if found["name"] else found[0], data)
 
 
 def _beyond(number: bytes) -> bool:
