@@ -14,7 +14,7 @@ from zipplumb.core.features import Feature
 from zipplumb.core.frames import Motion
 from zipplumb.core.shapes import Circle, Cylinder, Plane
 from zipplumb.core.sheet import Kit, Sheet, evaluate, recipe_from_dict
-from zipplumb.core.sheet.judging import in_system, told_in
+from zipplumb.core.sheet.judging import Number, in_system, told_in
 from zipplumb.core.sheet.systems import ActualFeature, SystemInputs
 from zipplumb.core.uncertainty import Source, Uncertainty, coverage_factor
 
@@ -131,7 +131,7 @@ def test_a_hole_judged_in_the_system_that_it_helped_to_make():
         seen = [Feature(h.name, s, h.local, h.uncertainty) for h, s in zip(holes, others, strict=True)]
         system = solved(Feature("top", first, top.local, top.uncertainty), seen)
         placed = in_system(seen[0], system)
-        (told,) = told_in([(lambda s: s.center[0], None)], [placed], system)
+        (told,) = told_in([Number(lambda s: s.center[0])], [placed], system)
         count += abs(told.value + 200) < K * told.uncertainty.u()
         independent = np.hypot(0.01, system.u_along(placed.shape.center, np.array([1.0, 0, 0])))
         alone += abs(told.value + 200) < K * independent

@@ -17,7 +17,7 @@ from zipplumb.core.features import Feature, frame_of
 from zipplumb.core.fitting import fit
 from zipplumb.core.frames import Motion
 from zipplumb.core.shapes import Cylinder, Line, Plane, Point
-from zipplumb.core.sheet.judging import in_system, told_in
+from zipplumb.core.sheet.judging import Number, in_system, told_in
 from zipplumb.core.sheet.measured import worse
 from zipplumb.core.sheet.quantities import axis_off, tilt
 from zipplumb.core.uncertainty import Source, Uncertainty
@@ -46,7 +46,7 @@ def seen(name, shape, random, spread=NEAR):
 
 def dimension(key, features):
     found = derivation_of(key, features)
-    (told,) = told_in([(found.make, found.offset)], features, None, wraps=found.unit == "rad")
+    (told,) = told_in([Number(found.make, found.offset)], features, None, wraps=found.unit == "rad")
     return told
 
 
@@ -75,7 +75,9 @@ def test_coaxiality_and_tilt_hold_zero(quantities, spread):
     nominal, random = Cylinder([0, 0, 0], UP, 20), np.random.default_rng(43)
     quantity, count = quantities(nominal)[0], 0
     for _ in range(RUNS):
-        (told,) = told_in([(quantity.of, quantity.offset)], [seen("bore", nominal, random, spread)], None)
+        (told,) = told_in(
+            [Number(quantity.of, quantity.offset, quantity.slopes)], [seen("bore", nominal, random, spread)], None
+        )
         count += covered(told, 0.0)
     assert held(count), count / RUNS
 
@@ -108,7 +110,7 @@ def test_a_place_in_a_system_made_of_an_axis_holds_the_truth():
             Hold("B", face, b.shape, ("own",), 0.005, 2, feature=b, reach=CORNERS),
             Hold("C", pin, c.shape, ("Y",), 0.005, 3, feature=c),
         ], Motion.identity(), strict=True)  # fmt: skip
-        (told,) = told_in([(lambda s: float(s.position[2]), None)], [in_system(far, system)], system)
+        (told,) = told_in([Number(lambda s: float(s.position[2]))], [in_system(far, system)], system)
         count += covered(told, 80.0)
     assert held(count, FEWER), count / FEWER
 
@@ -121,7 +123,7 @@ def test_a_plane_used_in_two_steps_is_one_plane():
     for _ in range(FEWER):
         a, b, c = seen("A", level, random), seen("B", line, random), seen("C", spot, random)
         system = align_steps([Turn((a,), "+Z"), Turn((b,), "+X"), Origin(a, "Z"), Origin(c, "XY")])
-        (told,) = told_in([(lambda s: float(s.position[2]), None)], [in_system(middle, system)], system)
+        (told,) = told_in([Number(lambda s: float(s.position[2]))], [in_system(middle, system)], system)
         count, u = count + covered(told, 0.0), told.uncertainty.u()
     assert held(count, FEWER), count / FEWER
     assert u == pytest.approx(0.005, rel=0.05)
@@ -136,7 +138,7 @@ def test_with_one_reference_point_contradicted_the_place_is_still_within_what_is
         wrong = nests + random.normal(0, 0.01, nests.shape)
         wrong[2, 2] += 0.3
         system = align_reference_points([f"N{k}" for k in range(6)], nests, wrong, u_mm=0.01)
-        (told,) = told_in([(lambda s: float(s.position[2]), None)], [in_system(far, system)], system)
+        (told,) = told_in([Number(lambda s: float(s.position[2]))], [in_system(far, system)], system)
         assert "N2 disagrees" in told.unproven
         count += covered(told, 0.0)
     assert count / FEWER > 0.93, count / FEWER

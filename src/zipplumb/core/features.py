@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
-from functools import cache, lru_cache
+from functools import cache, cached_property, lru_cache
 from typing import Any
 
 import numpy as np
@@ -117,6 +117,11 @@ class Feature:
             kept = motion, scale, found
             object.__setattr__(self, "_in_system", kept)
         return kept[2]
+
+    @cached_property
+    def from_origin(self) -> Array:
+        """(6, 6): a small shift and turn in its own axes, told as a slide and a turn about the origin."""
+        return carried_moves(self.local, Motion.identity())
 
     def changed(self, parameter: int, by: float) -> Any:
         """The shape with one parameter changed a little."""

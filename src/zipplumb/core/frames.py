@@ -12,6 +12,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from .kernels.poses import carried
+
 Array = NDArray[np.float64]
 Indices = NDArray[np.int64]
 
@@ -145,7 +147,5 @@ def points_of_poses(poses: Array, offset_mm: ArrayLike) -> Array:
     -------
     (n, 3) array in the instrument's frame, mm.
     """
-    poses = np.asarray(poses, float).reshape(-1, 7)
-    if not len(poses):
-        return np.empty((0, 3))
-    return poses[:, :3] + rotations_from_quaternions(poses[:, 3:]) @ np.asarray(offset_mm, float)
+    rows = np.ascontiguousarray(poses, float).reshape(-1, 7)
+    return carried(rows, np.ascontiguousarray(offset_mm, float))

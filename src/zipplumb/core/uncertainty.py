@@ -118,6 +118,25 @@ class Uncertainty:
         return tuple(sorted((f for f in found if f[1] > 0), key=lambda f: -f[1]))
 
 
+class Later(Uncertainty):
+    """An uncertainty that is worked out when it is first asked for: most features are seen long before it is."""
+
+    def __init__(self, size: int, worked_out: Callable[[], Uncertainty]):
+        self.__dict__.update(size=size, _worked_out=worked_out)
+
+    @cached_property
+    def _whole(self) -> Uncertainty:
+        return self.__dict__["_worked_out"]()
+
+    @property
+    def terms(self) -> Mapping[Source, Array]:  # type: ignore[override]
+        return self._whole.terms
+
+    @property
+    def spare(self) -> Mapping[Source, float]:  # type: ignore[override]
+        return self._whole.spare
+
+
 def _fewer(one: Mapping[Source, float], other: Mapping[Source, float]) -> Mapping[Source, float]:
     if not one or not other:
         return one or other

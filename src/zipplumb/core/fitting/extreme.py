@@ -30,7 +30,6 @@ import itertools
 from dataclasses import replace
 
 import numpy as np
-from scipy.optimize import linprog
 from scipy.spatial import ConvexHull, QhullError
 
 from ..errors import FitError
@@ -39,6 +38,7 @@ from ..shapes import Line
 from .flat import linear_of
 from .held import Held
 from .placed import FREEDOM, Placed, columns_of, names_of
+from .programme import least
 from .result import FitResult
 
 ROUNDS = 80
@@ -46,6 +46,7 @@ SHAKES = 4
 THICK = 0.05  # form by width above which hits make no flat layer
 RUNAWAY = 1.5  # times the Gaussian size
 BEARS = 1e-4  # of the form, within which a hit bears the shape
+NO_GAIN = 1e-13  # mm
 EXACT = 60  # corners of a hull whose pairs of edges are all tried
 
 
@@ -182,8 +183,8 @@ def _settle(criterion: str, placed: Placed, points: Array, columns: Indices) -> 
     work = _extremes(residuals, columns)
     for _ in range(ROUNDS):
         rows, toward = placed.rows(points[work], columns), placed.rows(mean, columns)[0]
-        step = _programme(criterion, residuals[work], rows, toward, trust, columns)
-        if step is None:
+        step, promised = _programme(criterion, residuals[work], rows, toward, trust, columns)
+        if step is None or promised < NO_GAIN:
             break
         trial = placed.stepped(step, columns)
         trial_residuals = trial.residuals(points)
@@ -221,33 +222,39 @@ def _value(criterion: str, placed: Placed, residuals: Array) -> float:
     return float(residuals.max() - residuals.mean())
 
 
-def _programme(criterion: str, residuals: Array, rows: Array, mean_row: Array, trust: float, columns: Indices) -> Array | None:
-    """The best small step of the linearised problem, every residual changing by ``trust`` at most."""
+def _programme(
+    criterion: str, residuals: Array, rows: Array, mean_row: Array, trust: float, columns: Indices
+) -> tuple[Array | None, float]:
+    """The best small step of the linearised problem, every residual changing by ``trust`` at most, and the gain it promises."""
     n, k = rows.shape
-    ones = np.ones((n, 1))
-    bounds: list[tuple[float | None, float | None]] = []
-    for column in range(k):
-        room = trust / max(float(np.abs(rows[:, column]).max()), 1e-300)
-        bounds.append((-room, room))
+    high = trust / np.maximum(np.abs(rows).max(axis=0), 1e-300)
+    low = -high
     size = k - 1 if columns[-1] == 6 else None
     if criterion == "chebyshev":  # least t with |r + J s| <= t
-        cost = np.concatenate([np.zeros(k), [1.0]])
-        above = np.vstack([np.hstack([rows, -ones]), np.hstack([-rows, -ones])])
+        cost = np.append(np.zeros(k), 1.0)
+        above = np.column_stack([np.concatenate([rows, -rows]), np.full(2 * n, -1.0)])
         limit = np.concatenate([-residuals, residuals])
-        bounds.append((0, None))
+        low, high = np.append(low, 0.0), np.append(high, np.inf)
     elif criterion in ("circumscribed", "inscribed"):  # least or greatest radius with all on one side
         sign = 1.0 if criterion == "circumscribed" else -1.0
         cost = np.zeros(k)
         if size is None:
-            return None
+            return None, 0.0
         cost[size] = sign
         above, limit = sign * rows, -sign * residuals
-        bounds[size] = (None, None)
+        low[size], high[size] = -np.inf, np.inf
     else:  # tangent: all hits on or under the plane, as near to it as can be
         cost, above, limit = -mean_row, rows, -residuals
-        bounds[0] = (None, None)
-    found = linprog(cost, A_ub=above, b_ub=limit, bounds=bounds, method="highs")
-    return found.x[:k] if found.success else None
+        low[0], high[0] = -np.inf, np.inf
+    found = least(cost, above, limit, low, high)
+    if found is None:
+        return None, 0.0
+    before = {
+        "chebyshev": float(np.ptp(residuals)) / 2,
+        "circumscribed": float(residuals.max()),
+        "inscribed": -float(residuals.min()),
+    }
+    return found[:k], before.get(criterion, np.inf) - float(cost @ found)
 
 
 def _touching(criterion: str, placed: Placed, points: Array) -> Placed:

@@ -7,8 +7,10 @@ told so, and the others live.
 
 from __future__ import annotations
 
+import gc
 import logging
-from collections.abc import Callable, Hashable, Iterable, Mapping
+from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping
+from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 
@@ -62,6 +64,24 @@ def work_out(
     nodes: Mapping[Name, Node], previous: Mapping[Name, Worked], others: Mapping[Name, Worked] = NONE
 ) -> dict[Name, Worked]:
     """All nodes worked out, those of the same key taken over from ``previous``; ``others``: what they may need beside."""
+    with _no_collecting():
+        return _work_out(nodes, previous, others)
+
+
+@contextmanager
+def _no_collecting() -> Iterator[None]:
+    """Thousands of values are made at once, and stay: the collector would look through them again and again."""
+    if not gc.isenabled():
+        yield
+        return
+    gc.disable()
+    try:
+        yield
+    finally:
+        gc.enable()
+
+
+def _work_out(nodes: Mapping[Name, Node], previous: Mapping[Name, Worked], others: Mapping[Name, Worked]) -> dict[Name, Worked]:
     done: dict[Name, Worked] = {}
     for name, node in nodes.items():
         if name in done:

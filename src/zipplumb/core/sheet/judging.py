@@ -7,20 +7,23 @@ where it helped to make the system) is correlated as it is in life.
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
-from typing import Any, TypeAlias
+from dataclasses import dataclass
+from functools import cache, cached_property, partial
+from typing import Any, NamedTuple, TypeAlias
 
 import numpy as np
 
 from ..alignment import Alignment
 from ..features import Feature, carried_moves
 from ..frames import Array, Motion
+from ..records import changed
 from ..tolerances import Verdict, judge
-from ..tolerances.extremes import drawn_outward, excess, within
+from ..tolerances.extremes import excess, within
 from ..uncertainty import STEP, Source, Uncertainty, exact, longest, slope, turned
 from .base import Asked, RowRecipe
 from .quantities import Quantity
 from .results import Characteristic, FoundFeature, State
+from .told import Sure, Told
 
 ROUNDING = 4 * np.finfo(float).eps
 FOLLOWS, FOLLOWS_MM = 1e-6, 1e-3  # mm by mm, and mm by rad, that are more than rounding
@@ -36,73 +39,118 @@ def in_system(feature: Feature, system: Alignment | None) -> Feature:
     return feature.in_system(system.part_from_world, system.scale)
 
 
-@dataclass(frozen=True, eq=False)
-class Told:
-    """A number in a system: its value, its uncertainty by source, why it is not proven whatever U is, or "".
+class Number(NamedTuple):
+    """A number of the shapes that features have.
 
-    ``near``: U where the number is the length of something that may as well be nothing; else None.
+    ``offset``: where it is the length of an offset (3,), or how far that is from a right or a straight angle, the offset
+    too. ``slopes``: how both answer to a small motion of the one shape that it is of, and to its sizes, see ``Quantity``.
     """
 
-    value: float
-    uncertainty: Uncertainty
-    unproven: str = ""
-    near: float | None = None
-
-
-Value: TypeAlias = Callable[..., float]
-Offset: TypeAlias = Callable[..., Array]
+    of: Callable[..., float]
+    offset: Callable[..., Array] | None = None
+    slopes: Callable[[Any], Array] | None = None
 
 
 def told_in(
-    numbers: Sequence[tuple[Value, Offset | None]], features: Sequence[Feature], system: Alignment | None, wraps: bool = False
+    numbers: Sequence[Number], features: Sequence[Feature], system: Alignment | None, wraps: bool = False
 ) -> list[Told]:
     """Numbers of features told in a system.
 
     Parameters
     ----------
-    numbers : functions of the shapes; where one is the length of an offset (3,), or how far that is from a right or
-        a straight angle, the offset too
-    wraps : they are angles, the same after a whole turn
-    """
-    lengths = [offset for _, offset in numbers if offset is not None]
-
-    def all_of(*shapes: Any) -> list[float]:
-        return [of(*shapes) for of, _ in numbers] + [float(v) for offset in lengths for v in offset(*shapes)]
-
-    values, uncertainty, unproven = _propagated(all_of, features, system, wraps)
-    found, at = [], len(numbers)
-    for k, (_, offset) in enumerate(numbers):
-        near = None
-        if offset is not None:
-            below = longest(uncertainty.part(slice(at, at + 3)))
-            near = below if float(np.linalg.norm(values[at : at + 3])) <= below else None
-            at += 3
-        found.append(Told(float(values[k]), uncertainty.at(k), unproven[k], near))
-    return found
-
-
-def _propagated(
-    function: Callable[..., Sequence[float]], features: Sequence[Feature], system: Alignment | None, wraps: bool
-) -> tuple[Array, Uncertainty, tuple[str, ...]]:
-    """Values (k,), their uncertainty by source, and why each is not proven.
-
-    Parameters
-    ----------
     features : told in the system already, see ``in_system``
+    wraps : they are angles, the same after a whole turn
 
     Notes
     -----
-    Linear (JCGM 100), by central differences over small moves of each shape in its own axes. A small motion
-    of the part moves all shapes together, so the system's share follows from the same derivatives. What
-    follows a motion that nothing holds is not known at all.
+    Linear (JCGM 100): by the numbers' own slopes where all have them, else by central differences over small moves of
+    each shape in its own axes. A small motion of the part moves all shapes together, so the system's share follows from
+    the same derivatives. What follows a motion that nothing holds is not known at all.
     """
     shapes = [f.shape for f in features]
-    values = np.array(function(*shapes), float)
+    together = _Together(numbers, features, system, wraps)
+    return [Told(float(number.of(*shapes)), partial(together.sure, k)) for k, number in enumerate(numbers)]
+
+
+@dataclass(frozen=True, eq=False)
+class _Together:
+    """Numbers whose uncertainty is worked out together, once that of one is asked for."""
+
+    numbers: Sequence[Number]
+    features: Sequence[Feature]
+    system: Alignment | None
+    wraps: bool
+
+    def sure(self, k: int) -> Sure:
+        return self._all[k]
+
+    @cached_property
+    def _all(self) -> list[Sure]:
+        numbers, features, system = self.numbers, self.features, self.system
+        propagated = _by_slopes(numbers, features, system) or _by_differences(numbers, features, system, self.wraps)
+        values, moves, total = propagated
+        if system is not None:
+            total = total + system.uncertainty.through(moves[:, : system.uncertainty.size])
+        found, at = [], 0
+        for number in numbers:
+            near = None
+            if number.offset is not None:
+                below = longest(total.part(slice(at + 1, at + 4)))
+                long = values[at + 1 : at + 4]
+                near = below if float(np.sqrt(long @ long)) <= below else None
+            unproven = "" if system is None else _unproven(moves[at, :6], system)
+            found.append(Sure(total.at(at), unproven, near))
+            at += 1 if number.offset is None else 4
+        return found
+
+
+Propagated: TypeAlias = tuple[Array, Array, Uncertainty]  # values (k,), how they answer to the part's motion and scale, own
+
+
+def _by_slopes(numbers: Sequence[Number], features: Sequence[Feature], system: Alignment | None) -> Propagated | None:
+    """Of one feature; None where a number has no slopes, or the system has a scale."""
+    if len(features) > 1 or (system is not None and system.uncertainty.size == 7):
+        return None
+    (feature,) = features
+    values: list[float] = []
+    rows = []
+    for of, offset, slopes in numbers:
+        if slopes is None:
+            return None
+        rows.append(slopes(feature.shape))
+        values.append(of(feature.shape))
+        if offset is not None:
+            values += offset(feature.shape).tolist()
+    moves = np.concatenate(rows) if len(rows) > 1 else rows[0]
+    jacobian = moves.copy()
+    jacobian[:, :6] = moves[:, :6] @ feature.from_origin
+    at = 0
+    for number in numbers:
+        if number.offset is not None and not moves[at].any():  # at a fold it grows with any step, by as much as the offset
+            jacobian[at] = np.sqrt((jacobian[at + 1 : at + 4] ** 2).sum(axis=0))
+            moves[at, :6] = jacobian[at, :6] @ carried_moves(Motion.identity(), feature.local)
+        at += 1 if number.offset is None else 4
+    return np.array(values), moves, feature.uncertainty.through(jacobian)
+
+
+def _by_differences(
+    numbers: Sequence[Number], features: Sequence[Feature], system: Alignment | None, wraps: bool
+) -> Propagated:
+    def function(*shapes: Any) -> Array:
+        found: list[float] = []
+        for of, offset, _ in numbers:
+            found.append(of(*shapes))
+            if offset is not None:
+                found += [float(v) for v in offset(*shapes)]
+        return np.array(found, float)
+
+    shapes = [f.shape for f in features]
+    values = function(*shapes)
     total, placed = exact(len(values)), np.zeros((len(values), 7))
     for i, feature in enumerate(features):
 
         def at(shape: Any, i: int = i) -> Array:
-            return np.array(function(*shapes[:i], shape, *shapes[i + 1 :]), float)
+            return function(*shapes[:i], shape, *shapes[i + 1 :])
 
         jacobian = np.zeros((len(values), feature.uncertainty.size))
         parameters = range(feature.uncertainty.size) if system is not None else _used(feature)
@@ -116,10 +164,7 @@ def _propagated(
             if system.uncertainty.size == 7:
                 up, down = at(feature.shape.scaled(1 + 1e-7)), at(feature.shape.scaled(1 - 1e-7))
                 placed[:, 6] += (up - down) / 2e-7
-    if system is None:
-        return values, total, ("",) * len(values)
-    total = total + system.uncertainty.through(placed[:, : system.uncertainty.size])
-    return values, total, tuple(_unproven(each, system) for each in placed[:, :6])
+    return values, placed, total
 
 
 def _unproven(moves: Array, system: Alignment) -> str:
@@ -144,10 +189,15 @@ def _used(feature: Feature) -> list[int]:
     return np.flatnonzero(used).tolist()
 
 
+@cache
+def _without_limits(key: str) -> Asked:
+    return Asked(key=key)
+
+
 def asked_of(recipe: RowRecipe, quantities: Sequence[Quantity]) -> list[tuple[Asked, Quantity]]:
     """What was asked, or all that there is, each with its quantity; what a row has not is left out."""
     by_key = {q.key: q for q in quantities}
-    wanted = recipe.asked or tuple(Asked(key=q.key) for q in quantities)
+    wanted = recipe.asked or [_without_limits(q.key) for q in quantities]
     return [(a, by_key[a.key]) for a in wanted if a.key in by_key]
 
 
@@ -183,18 +233,22 @@ def characteristics_of(
         elif quantity not in there:
             judged.append(none_yet(quantity, limits))
         else:
-            told, own = in_it[there.index(quantity)], alone[there.index(quantity)].uncertainty
+            told, own = in_it[there.index(quantity)], alone[there.index(quantity)]
             if found.tip is not None and quantity.tip_share:
                 shift = np.array([[-quantity.tip_share * found.tip.u_mm]])
                 off = Uncertainty(1, {found.tip.source: shift})
-                told = replace(
-                    told, value=told.value - quantity.tip_share * found.tip.radius_mm, uncertainty=told.uncertainty + off
-                )
+                less = told.value - quantity.tip_share * found.tip.radius_mm
+                told = told.but(lambda sure, off=off: {"uncertainty": sure.uncertainty + off}, less)
             if quantity.each is not None and found.state == "done":
                 told = _extreme(told, quantity, quantity.each(feature.shape), Source("hits", row), found.u_hit_mm)
-            left = np.sqrt(sum(told.uncertainty.share(source) ** 2 for source in own.terms))
-            judged.append(decided(quantity, limits, told, found.state, helped and left < BY_CONSTRUCTION * own.u()))
+            judged.append(decided(quantity, limits, told, found.state, helped and _by_construction(told, own.uncertainty)))
     return tuple(judged)
+
+
+def _by_construction(told: Told, own: Uncertainty) -> bool:
+    """What its own sources do to it is nothing any more, in a system that it helped to make."""
+    left = np.sqrt(sum(told.uncertainty.share(source) ** 2 for source in own.terms))
+    return bool(left < BY_CONSTRUCTION * own.u())
 
 
 def _extreme(told: Told, quantity: Quantity, each: Array, hits: Source, u_hit_mm: float) -> Told:
@@ -205,15 +259,19 @@ def _extreme(told: Told, quantity: Quantity, each: Array, hits: Source, u_hit_mm
     one of them farther out. That says too much rather than too little.
     """
     outward, times = (np.concatenate([each, -each]), 2.0) if quantity.about else (each, 1.0)
-    vying = np.count_nonzero(outward > outward.max() - VYING * u_hit_mm)
-    bias, own = (times * value for value in excess(np.zeros(vying), u_hit_mm))
-    beside = told.uncertainty.without(hits)
-    near = within(bias + FOLDED * beside.u(), float(np.hypot(own, beside.u()))) if vying > 1 else None
-    return replace(told, uncertainty=beside + Uncertainty(1, {hits: np.array([[own]])}), near=near)
+
+    def extreme(sure: Sure) -> dict[str, Any]:
+        vying = np.count_nonzero(outward > outward.max() - VYING * u_hit_mm)
+        bias, own = (times * value for value in excess(np.zeros(vying), u_hit_mm))
+        beside = sure.uncertainty.without(hits)
+        near = within(bias + FOLDED * beside.u(), float(np.hypot(own, beside.u()))) if vying > 1 else None
+        return {"uncertainty": beside + Uncertainty(1, {hits: np.array([[own]])}), "near": near}
+
+    return told.but(extreme)
 
 
 def _told_of(quantities: Sequence[Quantity], feature: Feature, system: Alignment | None) -> list[Told]:
-    numbers = [(q.of, q.offset) for q in quantities if q.of is not None]
+    numbers = [Number(q.of, q.offset, q.slopes) for q in quantities if q.of is not None]
     return told_in(numbers, [feature], system) if numbers else []
 
 
@@ -226,9 +284,13 @@ def _form(row: int, found: FoundFeature) -> Told | None:
         return None
     source, u_hit = Source("hits", row), found.u_hit_mm
     if found.state != "done" or found.residuals is None or found.fit.per_point > 1:
-        return Told(found.fit.form, Uncertainty(1, {source: np.array([[np.sqrt(2) * u_hit]])}))
-    u_mm, near = drawn_outward(found.calm_share * found.residuals, u_hit, about=False)
-    return Told(found.fit.form, Uncertainty(1, {source: np.array([[u_mm]])}), near=near(0.0))
+        return Told.known(found.fit.form, Uncertainty(1, {source: np.array([[np.sqrt(2) * u_hit]])}))
+
+    def drawn_outward() -> Sure:
+        u_mm, near = found.drawn_outward
+        return Sure(Uncertainty(1, {source: np.array([[u_mm]])}), near=near(0.0))
+
+    return Told(found.fit.form, drawn_outward)
 
 
 def none_yet(quantity: Quantity, limits: Asked) -> Characteristic:
@@ -238,13 +300,19 @@ def none_yet(quantity: Quantity, limits: Asked) -> Characteristic:
 
 def decided(quantity: Quantity, limits: Asked, told: Told, state: State, held: bool = False) -> Characteristic:
     """A characteristic with its deviation and, where limits were asked and the row is done, its verdict."""
-    found = replace(none_yet(quantity, limits), actual=told.value, uncertainty=told.uncertainty, held=held)
-    if quantity.nominal is None or held:
+    key, unit, nominal, value = quantity.key, quantity.unit, quantity.nominal, told.value
+    within = limits.lower, limits.upper
+    if nominal is None or held:
+        return Characteristic(key, unit, nominal, value, None, told.but(_plainly), *within, held=held)
+    found = Characteristic(key, unit, nominal, value, value - nominal, told, *within)
+    if state != "done" or within == (None, None):
         return found
-    found = replace(found, deviation=told.value - quantity.nominal, unproven=told.unproven, near=told.near)
-    if state != "done" or (limits.lower is None and limits.upper is None):
-        return found
-    return replace(found, verdict=verdict_of(found, found.U or 0.0))
+    return changed(found, verdict=verdict_of(found, found.U or 0.0))
+
+
+def _plainly(_: Sure) -> dict[str, Any]:
+    """Of what has no deviation."""
+    return {"unproven": "", "near": None}
 
 
 def verdict_of(found: Characteristic, U: float) -> Verdict:

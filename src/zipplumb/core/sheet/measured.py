@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import replace
-from functools import partial
+from functools import lru_cache, partial
 from typing import Annotated, Any, ClassVar, Literal, get_args
 
 import numpy as np
@@ -13,9 +12,10 @@ from pydantic import Field, ValidationError
 from ..errors import FitError, PlumbError
 from ..features import Feature, carried_moves, differences, extent_of, frame_of, sizes_of, stands_somewhere, widening
 from ..fitting import FitResult, Placed, fit
-from ..frames import Array
+from ..frames import Array, Motion
 from ..probing import Side, Way, contacts_from_centers, side_of_air, surface_from_centers
-from ..uncertainty import Source, Uncertainty
+from ..records import changed
+from ..uncertainty import Later, Source, Uncertainty
 from ..units import Unit
 from .base import Id, Internal, Letter, Needed, RowRecipe, hints
 from .given import PartSurfaces
@@ -35,6 +35,7 @@ Terms = Literal["diameter", "radius"]
 TIP_STEP = 1e-3  # mm, of a radius
 # what a row keeps when it becomes one of another kind
 CARRIED_OVER = ("name", "note", "datum", "taking", "spacing_mm", "every_s", "plane", "plane_hits", "hits_of")
+QUANTITIES_KEPT = 1 << 14
 AS_ONE_TIP = 12  # rounds by which hits of several tips settle on one surface
 
 
@@ -64,30 +65,37 @@ def feature_of_hits(
     plane : another row's, in which a 2D shape was fitted
     seen_mm : how much the hits scatter, NaN where they do not tell; by default what the fit leaves
     """
-    cal = hits.calibration
-    shape = surface(cal.radius_mm)
-    size = 6 + len(sizes_of(shape))
-    own = hits.source
-    seen_mm = (result.gaussian or result).sigma if seen_mm is None else seen_mm
+    shape = surface(hits.calibration.radius_mm)
+    local, seen = frame_of(shape), (result.gaussian or result).sigma if seen_mm is None else seen_mm
+
+    def worked_out() -> Uncertainty:
+        into = np.eye(6 + len(sizes_of(shape)))
+        into[:6, :6] = carried_moves(result.local, local)
+        return _of_hits(hits, result, plane, seen, into) + _tips(hits, surface, local, len(into))
+
+    on_surface = changed(result, shape=shape, points=contacts_from(result, shape))
+    return Feature(name, shape, local, Later(6 + len(sizes_of(shape)), worked_out), extent_of(on_surface))
+
+
+def _of_hits(hits: RowHits, result: FitResult, plane: Feature | None, seen_mm: float, into: Array) -> Uncertainty:
+    """What its hits do, and all that moves them together, and the plane that it lies in; ``into``: from the fit's axes."""
+    size, own = len(into), hits.source
     u_hit, freedom = worse(hits.u_hit_mm, seen_mm, result.spare)
-    into = widening(result)
-    found = Uncertainty.of_covariance(own, result.unit_covariance * u_hit**2, freedom).through(into)
+    wide = into @ widening(result, size)
+    found = Uncertainty.of_covariance(own, result.unit_covariance * u_hit**2, freedom).through(wide)
     shifts = hits.shifts()
-    found = found + Uncertainty(size, {s: into @ result.response(each) for s, each in shifts.items()})
+    found = found + Uncertainty(size, {s: wide @ result.response(each) for s, each in shifts.items()})
     if result.lies_in is not None:
         leaning = result.lies_in
-        carried = np.zeros((size, len(leaning.parameters)))
-        carried[:6] = carried_moves(leaning.local, result.local) @ widening(leaning)
+        carried = into[:, :6] @ carried_moves(leaning.local, result.local) @ widening(leaning)
         u_hit, freedom = worse(hits.u_hit_mm, leaning.sigma, leaning.spare)
         found = found.beside(Uncertainty.of_covariance(own, leaning.unit_covariance * u_hit**2, freedom).through(carried))
         found = found + Uncertainty(size, {s: carried @ leaning.response(each) for s, each in shifts.items()})
     if plane is not None:
         carried = np.zeros((size, plane.uncertainty.size))
-        carried[:6, :6] = carried_moves(plane.local, result.local)
+        carried[:, :6] = into[:, :6] @ carried_moves(plane.local, result.local)
         found = found + plane.uncertainty.through(carried)
-    on_surface = replace(result, shape=shape, points=contacts_from(result, shape))
-    feature = Feature(name, shape, result.local, found, extent_of(on_surface)).told_in(frame_of(shape))
-    return replace(feature, uncertainty=feature.uncertainty + _tips(hits, surface, feature))
+    return found
 
 
 def contacts_from(result: FitResult, surface: Any) -> Array:
@@ -95,21 +103,27 @@ def contacts_from(result: FitResult, surface: Any) -> Array:
     return contacts_from_centers(surface, result.points) if sizes_of(surface) or hasattr(surface, "normal") else result.points
 
 
-def _tips(hits: RowHits, surface: Callable[[float], Any], feature: Feature) -> Uncertainty:
+def _tips(hits: RowHits, surface: Callable[[float], Any], local: Motion, size: int) -> Uncertainty:
     """What the radius of each tip that touched it does, in the feature's own axes."""
     radius = hits.calibration.radius_mm
-    here, there = (differences(surface(r), feature.local) for r in (radius, radius + TIP_STEP))
+    here, there = (differences(surface(r), local) for r in (radius, radius + TIP_STEP))
     answer = ((there - here) / TIP_STEP)[:, None]
     terms = {}
     for number in dict.fromkeys(hits.calibrations.tolist()):
         share = float(np.mean(hits.calibrations == number))
         terms[Source("tip", number)] = share * hits.kit.calibrations[number].u_radius_mm * answer
-    return Uncertainty(feature.uncertainty.size, terms)
+    return Uncertainty(size, terms)
 
 
 def criteria_of(kind: type[RowRecipe]) -> tuple[str, ...]:
     """By which a kind may be fitted."""
     return get_args(hints(kind).get("criterion"))
+
+
+@lru_cache(QUANTITIES_KEPT)
+def _quantities_of(kind: type[MeasuredRecipe], nominal: Any) -> tuple[Quantity, ...]:
+    """The same of the same nominal: they are asked for at every change of what they are judged in."""
+    return kind.quantities_of(nominal)
 
 
 class FeatureRecipe(RowRecipe):
@@ -131,7 +145,7 @@ class FeatureRecipe(RowRecipe):
         found = FoundFeature(state, self.name, self.letter, message=message)
         if hits is None:
             return found
-        return replace(
+        return changed(
             found, counted=hits.keys, left_out=hits.left_out, centers=hits.centers, u_hit_mm=hits.u_hit_mm, doubts=hits.doubts
         )
 
@@ -258,10 +272,10 @@ class MeasuredRecipe(FeatureRecipe):
         raise NotImplementedError
 
     def quantities(self, found: FoundFeature) -> tuple[Quantity, ...]:
-        return self.quantities_of(self.nominal)
+        return _quantities_of(type(self), self.nominal)
 
     def begun(self, hits: RowHits | None, state: State, message: str = "") -> FoundFeature:
-        return replace(super().begun(hits, state, message), nominal=self.nominal, size_limits=self.limits_of("diameter"))
+        return changed(super().begun(hits, state, message), nominal=self.nominal, size_limits=self.limits_of("diameter"))
 
     def limits_of(self, key: str) -> tuple[float, float] | None:
         """The limits of a characteristic's deviation, where both are asked."""
@@ -303,34 +317,34 @@ class MeasuredRecipe(FeatureRecipe):
         try:
             plane, hits = self.laid(hits, parents)
         except PlumbError as error:
-            return replace(base, state="failed" if hits.finished else "taking", message=str(error))
-        base = replace(base, laid=len(base.counted) - len(hits.keys), counted=hits.keys, centers=hits.centers)
+            return changed(base, state="failed" if hits.finished else "taking", message=str(error))
+        base = changed(base, laid=len(base.counted) - len(hits.keys), counted=hits.keys, centers=hits.centers)
         criterion = self.criterion if hits.finished else "gaussian"  # which is at hand at every hit
         fitted = partial(fit, self.fit_kind, criterion=criterion, fixed=self.held_by(plane), toward=toward)
         try:
             result = fitted(hits.centers)
         except PlumbError as error:
-            return replace(base, state="failed" if hits.finished else "taking", message=str(error))
-        base = replace(
+            return changed(base, state="failed" if hits.finished else "taking", message=str(error))
+        base = changed(
             base, fit=result, residuals=result.residuals, warnings=(*result.warnings, *hits.gap_words), facing=toward
         )
         if not self.sided:
             return self.unsided(base, hits, result, plane)
         side = side_of_air(self.faced(result), hits.centers, hits.approach, hits.pull_off, self.nominal_air(), self.settled_air)
         if not side.air:
-            return replace(base, side=side, state="asks" if hits.finished else "taking")
+            return changed(base, side=side, state="asks" if hits.finished else "taking")
         try:
             if not hits.one_radius:
                 result = self._as_by_one_tip(fitted, hits, result, side.air)
             result = self.compensated(fitted, result, hits.calibration.radius_mm, side.air)
-            base = replace(base, fit=result, residuals=result.residuals)
+            base = changed(base, fit=result, residuals=result.residuals)
             feature = feature_of_hits(self.name, hits, result, lambda r: self.surface(result, r, side.air), plane)
             contacts = self.contacts(result, feature.shape, hits.calibration.radius_mm, side.air)
         except ValueError as error:
-            return replace(base, side=side, state="failed", message=f"The hits make no surface: {error}.")
+            return changed(base, side=side, state="failed", message=f"The hits make no surface: {error}.")
         except PlumbError as error:
-            return replace(base, side=side, state="failed", message=str(error))
-        return replace(
+            return changed(base, side=side, state="failed", message=str(error))
+        return changed(
             base, state=self._state(hits, side), side=side, feature=feature, contacts=contacts,
             residuals=-result.residuals if side.air < 0 else result.residuals,
         )  # fmt: skip

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any, Literal
@@ -16,14 +17,15 @@ from ..fitting import FitResult
 from ..frames import Array, unit
 from ..probing import Side
 from ..tolerances import Verdict
-from ..uncertainty import Source, Uncertainty, exact
+from ..tolerances.extremes import drawn_outward
+from ..uncertainty import Source, Uncertainty
 from .scatter import most_alone
+from .told import NOTHING_TOLD, Told
 
 State = Literal["todo", "taking", "asks", "done", "waits", "failed"]
 STEP_MM = 1e-3  # beside a place, to see which way is out
 COVERAGE = 2.0  # k of the expanded uncertainty
 MUCH = 0.3  # of the variance
-UNKNOWN = exact(0)
 WORST = ("out", "not proven", "close", "in")
 
 
@@ -94,6 +96,12 @@ class FoundFeature:
         scatter, alone = self.fit.sigma, most_alone(self.u_hit_mm, self.fit.spare)
         return 1 - (alone / scatter) ** 2 if scatter > alone else 0.0
 
+    @cached_property
+    def drawn_outward(self) -> tuple[float, Callable[[float], float | None]]:
+        """What the errors of its extreme hits do to its form, see ``tolerances.extremes``."""
+        assert self.residuals is not None
+        return drawn_outward(self.calm_share * self.residuals, self.u_hit_mm, about=False)
+
     def _off_the_shape(self, share: float) -> Array:
         assert self.contacts is not None and self.residuals is not None
         distance = self.shape.distance
@@ -140,10 +148,10 @@ class Characteristic:
     """One number of a row, judged. Lengths mm, angles rad, as ``unit`` says.
 
     ``held``: it is so by construction, since the active system rests on this row; then there is no
-    deviation. ``lower``, ``upper``: limits of the deviation. ``uncertainty``: by source.
-    ``unproven``: why nothing is proven of it, though it has a value. ``near``: U where the true value may be
-    one that it cannot fall below, as the distance of two places that may be one. ``of``: the name of one of several features
-    that the row judges.
+    deviation. ``lower``, ``upper``: limits of the deviation. ``told``: how sure it is, worked out once that is asked
+    for: its ``uncertainty`` by source; ``unproven``: why nothing is proven of it, though it has a value; ``near``: U where
+    the true value may be one that it cannot fall below, as the distance of two places that may be one. ``of``: the name of
+    one of several features that the row judges.
     """
 
     key: str
@@ -151,14 +159,24 @@ class Characteristic:
     nominal: float | None = None
     actual: float | None = None
     deviation: float | None = None
-    uncertainty: Uncertainty = UNKNOWN
+    told: Told = NOTHING_TOLD
     lower: float | None = None
     upper: float | None = None
     verdict: Verdict | None = None
     held: bool = False
-    unproven: str = ""
-    near: float | None = None
     of: str = ""
+
+    @property
+    def uncertainty(self) -> Uncertainty:
+        return self.told.uncertainty
+
+    @property
+    def unproven(self) -> str:
+        return self.told.unproven
+
+    @property
+    def near(self) -> float | None:
+        return self.told.near
 
     @property
     def U(self) -> float | None:

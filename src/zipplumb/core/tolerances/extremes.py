@@ -15,6 +15,7 @@ from scipy import special
 from scipy.optimize import brentq
 
 from ..frames import Array
+from ..kernels import largest_of
 from ..uncertainty import TWO_SIGMA
 
 SEEN = 0.1  # a bias beside the standard uncertainty
@@ -33,13 +34,8 @@ def excess(places: Array, u_mm: float) -> tuple[float, float]:
         behind = (len(near) - MOST) / MOST
         picked = MOST + ((np.arange(MOST) + 0.5) * behind).astype(int)
         near, stands_for[MOST:] = np.concatenate([near[:MOST], near[picked]]), behind
-    at = np.linspace(-FAR, FAR, STEPS)
-    share = np.exp(special.log_ndtr(at[:, None] + near) @ stands_for)  # that all lie below
-    weight = np.diff(share)
-    middle = (at[1:] + at[:-1]) / 2
-    mean = float(weight @ middle) + at[0] * share[0]
-    square = float(weight @ (middle**2 - (at[1] - at[0]) ** 2 / 12)) + at[0] ** 2 * share[0]
-    return u_mm * mean, u_mm * float(np.sqrt(max(square - mean**2, 0.0)))
+    mean, spread = largest_of(near, stands_for, FAR, STEPS)
+    return u_mm * mean, u_mm * spread
 
 
 def drawn_outward(signed: Array, u_mm: float, about: bool) -> tuple[float, Callable[[float], float | None]]:

@@ -16,7 +16,7 @@ from ...deriving.drawing import whole_circle
 from ...errors import DeriveError, PlumbError
 from ..base import Asked, FeatureRef, Internal, Length
 from ..judged import JudgedRecipe, Judgement
-from ..judging import decided, in_system, told_in
+from ..judging import Number, decided, in_system, told_in
 from ..quantities import Quantity
 from ..results import Characteristic, FoundFeature
 from ..toleranced.place import place_of
@@ -57,7 +57,7 @@ class BoltCircleRecipe(JudgedRecipe):
             numbers += [
                 lambda *s, k=k: float(divided(*s).radial_mm[k]), lambda *s, k=k: float(divided(*s).along_mm[k])
             ]  # fmt: skip
-        first, *each = told_in([(number, None) for number in numbers], features, system)
+        first, *each = told_in([Number(number) for number in numbers], features, system)
         size = decided(Quantity("diameter", "mm", nominal=self._nominal(holes)), Asked(key="value"), first, "done")
         within = self.within_mm
         limits = Asked(key="value", lower=None if within is None else -within, upper=within)

@@ -24,7 +24,7 @@ class CircleRecipe(FlatRecipe, RoundRecipe):
 
     @classmethod
     def quantities_of(cls, nominal: Any) -> tuple[Quantity, ...]:
-        return (size("diameter", lambda s: 2 * s.radius, nominal), *coordinates(nominal), form("roundness"))
+        return (size("diameter", "radius", nominal, 2), *coordinates(nominal), form("roundness"))
 
 
 KIND = CircleRecipe

@@ -22,7 +22,7 @@ class ConeRecipe(EnclosedRecipe):
 
     @classmethod
     def quantities_of(cls, nominal: Any) -> tuple[Quantity, ...]:
-        angle = size("angle", lambda s: 2 * s.half_angle, nominal, "rad")
+        angle = size("angle", "half_angle", nominal, 2, unit="rad")
         return (angle, form("form"), *axis_off(nominal), *tilt(nominal))
 
 

@@ -23,7 +23,7 @@ class CylinderRecipe(RoundRecipe):
 
     @classmethod
     def quantities_of(cls, nominal: Any) -> tuple[Quantity, ...]:
-        diameter = size("diameter", lambda s: 2 * s.radius, nominal)
+        diameter = size("diameter", "radius", nominal, 2)
         return (diameter, form("cylindricity"), *axis_off(nominal), *tilt(nominal))
 
 

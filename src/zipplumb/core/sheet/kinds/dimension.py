@@ -15,7 +15,7 @@ from ...units import Unit
 from ..base import Asked
 from ..derived import DerivedRecipe
 from ..judged import JudgedRecipe, Judgement, NeedsSystem
-from ..judging import decided, in_system, told_in
+from ..judging import Number, decided, in_system, told_in
 from ..quantities import Quantity
 from ..results import FoundFeature
 
@@ -48,7 +48,7 @@ class DimensionRecipe(JudgedRecipe, DerivedRecipe):
             raise DeriveError("That is a feature, not a number.", "The features are kept.", "Choose a dimension.")
         if derivation.in_axes and system is None:
             raise NeedsSystem("A distance or an angle along an axis needs the part aligned.")
-        (told,) = told_in([(derivation.make, derivation.offset)], features, system, wraps=derivation.unit == "rad")
+        (told,) = told_in([Number(derivation.make, derivation.offset)], features, system, wraps=derivation.unit == "rad")
         quantity = Quantity(VALUE, derivation.unit, nominal=self._nominal(of, derivation.unit))
         limits = self.asked[0] if self.asked else Asked(key=VALUE)
         drawing = derivation.draw(*(f.shape for f in features)) if derivation.draw else Drawing()

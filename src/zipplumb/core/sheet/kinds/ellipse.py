@@ -28,8 +28,8 @@ class EllipseRecipe(FlatRecipe, EnclosedRecipe):
 
     @classmethod
     def quantities_of(cls, nominal: Any) -> tuple[Quantity, ...]:
-        major = size("major_diameter", lambda s: 2 * s.semi_major, nominal)
-        minor = size("minor_diameter", lambda s: 2 * s.semi_minor, nominal)
+        major = size("major_diameter", "semi_major", nominal, 2)
+        minor = size("minor_diameter", "semi_minor", nominal, 2)
         return (major, minor, *coordinates(nominal), form("form"))
 
     def compensated(self, fitted: Fitted, result: FitResult, tip_radius_mm: float, air: int) -> FitResult:

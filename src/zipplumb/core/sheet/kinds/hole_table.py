@@ -17,7 +17,7 @@ from ...frames import Array
 from ...units import Unit
 from ..base import Asked, FeatureRef, Internal, Length
 from ..judged import JudgedRecipe, Judgement, NeedsSystem
-from ..judging import decided, in_system, told_in
+from ..judging import Number, decided, in_system, told_in
 from ..quantities import Quantity
 from ..results import Characteristic, FoundFeature
 from ..toleranced.place import place_of
@@ -87,7 +87,7 @@ class HoleTableRecipe(JudgedRecipe):
         for column in COLUMNS:
             if column.polar and not (self.polar and far):
                 continue
-            (told,) = told_in([(lambda *s, c=column: c.of(at(*s)), None)], features, system, wraps=column.unit == "rad")
+            (told,) = told_in([Number(lambda *s, c=column: c.of(at(*s)))], features, system, wraps=column.unit == "rad")
             nominal = column.of(at(*(f.nominal for f in both))) if known else None
             found.append(self._told(hole, Quantity(column.key, column.unit, nominal=nominal), column.head, told))
         return found + self._width(hole, features[0], system)
@@ -96,7 +96,7 @@ class HoleTableRecipe(JudgedRecipe):
         """Its diameter, where it has one, judged by the limits that its own row has."""
         if not radius_of(feature.shape):
             return []
-        (told,) = told_in([(lambda s: 2 * s.radius, None)], [feature], system)
+        (told,) = told_in([Number(lambda s: 2 * s.radius)], [feature], system)
         wide = radius_of(hole.nominal) if hole.nominal is not None else None
         return [self._told(hole, Quantity("diameter", "mm", nominal=2 * wide if wide else None), "diameter", told)]
 

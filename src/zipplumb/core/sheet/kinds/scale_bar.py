@@ -17,7 +17,7 @@ from ...uncertainty import Source, Uncertainty
 from ...units import Unit
 from ..base import Asked, FeatureRef, Internal, Length
 from ..judged import JudgedRecipe, Judgement
-from ..judging import Told, decided, in_system, told_in
+from ..judging import Number, decided, in_system, told_in
 from ..quantities import Quantity
 from ..results import Characteristic, FoundFeature
 
@@ -64,12 +64,12 @@ class ScaleBarRecipe(JudgedRecipe):
             if end.feature is None or point_of(end.shape) is None:
                 raise DeriveError(f"{end.name} has no center.", KEPT, "Choose the points at the ends of the bar.")
         features = [in_system(end.feature, None) for end in ends if end.feature is not None]
-        (told,) = told_in([(lambda a, b: float(np.linalg.norm(center_point(a) - center_point(b))), None)], features, None)
+        (told,) = told_in([Number(lambda a, b: float(np.linalg.norm(center_point(a) - center_point(b))))], features, None)
         own = Uncertainty(1, {Source("bar", row): np.array([[self.u_mm]])})
         lower, upper = self._limits
         judged = decided(
             Quantity("length", nominal=self.length_mm), Asked(key="length", lower=lower, upper=upper),
-            Told(told.value, told.uncertainty + own, told.unproven), "done",
+            told.but(lambda sure: {"uncertainty": sure.uncertainty + own}), "done",
         )  # fmt: skip
         places = [center_point(end.shape if system is None else system.shape(end.shape)) for end in ends]
         return Judgement((judged,), segment(*places))

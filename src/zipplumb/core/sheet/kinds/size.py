@@ -22,7 +22,7 @@ from ...uncertainty import Source, Uncertainty
 from ...units import Unit
 from ..base import Asked, FeatureRef, Internal
 from ..judged import JudgedRecipe, Judgement
-from ..judging import Told, decided, in_system, told_in
+from ..judging import Number, decided, in_system, told_in
 from ..quantities import Quantity
 from ..results import Characteristic, FoundFeature
 from ..toleranced.base import KEPT, rank
@@ -89,9 +89,10 @@ class SizeRecipe(JudgedRecipe):
         judged = []
         for part in self._parts(found, (lower, upper)):
             rests = feature if not part.u_mm else told_alone
-            (told,) = told_in([(lambda shape, more=part.more: 2 * shape.radius + more, None)], [rests], system)
+            (told,) = told_in([Number(lambda shape, more=part.more: 2 * shape.radius + more)], [rests], system)
             own = Uncertainty(1, {Source("hits", row): np.array([[part.u_mm]])})
-            told = Told(told.value, told.uncertainty + own if part.u_mm else told.uncertainty, told.unproven)
+            if part.u_mm:
+                told = told.but(lambda sure, own=own: {"uncertainty": sure.uncertainty + own})
             limits = Asked(key="size", lower=part.limits[0], upper=part.limits[1])
             one = decided(Quantity("size", nominal=2 * nominal), limits, told, "done")
             judged.append((replace(one, of=f"{found.name}, {part.key}"), _drawn(found, part, system)))

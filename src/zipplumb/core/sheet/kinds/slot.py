@@ -44,7 +44,7 @@ class SlotRecipe(FlatRecipe, EnclosedRecipe):
 
     @classmethod
     def quantities_of(cls, nominal: Any) -> tuple[Quantity, ...]:
-        sizes = (size("width", lambda s: s.width, nominal), size("length", lambda s: s.length, nominal))
+        sizes = (size("width", "width", nominal), size("length", "length", nominal))
         return (*sizes, *coordinates(nominal), form("form"))
 
 

@@ -22,7 +22,7 @@ class SphereRecipe(RoundRecipe):
 
     @classmethod
     def quantities_of(cls, nominal: Any) -> tuple[Quantity, ...]:
-        return (size("diameter", lambda s: 2 * s.radius, nominal), *coordinates(nominal), form("form"))
+        return (size("diameter", "radius", nominal, 2), *coordinates(nominal), form("form"))
 
 
 KIND = SphereRecipe

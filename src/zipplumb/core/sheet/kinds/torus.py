@@ -22,8 +22,8 @@ class TorusRecipe(EnclosedRecipe):
 
     @classmethod
     def quantities_of(cls, nominal: Any) -> tuple[Quantity, ...]:
-        ring = size("ring_diameter", lambda s: 2 * s.major_radius, nominal)
-        tube = size("tube_diameter", lambda s: 2 * s.minor_radius, nominal)
+        ring = size("ring_diameter", "major_radius", nominal, 2)
+        tube = size("tube_diameter", "minor_radius", nominal, 2)
         return (ring, tube, *coordinates(nominal), form("form"), *tilt(nominal))
 
 

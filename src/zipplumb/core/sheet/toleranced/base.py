@@ -25,9 +25,10 @@ from ...uncertainty import Source, Uncertainty, exact
 from ...units import Unit, mm
 from ..base import Asked, FeatureRef, Internal, Length
 from ..judged import JudgedRecipe, Judgement
-from ..judging import Told, decided, in_system, told_in
+from ..judging import Number, decided, in_system, told_in
 from ..quantities import Quantity
 from ..results import WORST, Characteristic, FoundFeature
+from ..told import Sure, Told
 
 VALUE = "value"
 KEPT = "What was measured is kept."
@@ -74,6 +75,7 @@ class Zone:
     others : the features whose shapes it takes: datums, and what has a size
     system : in which it is told; None: wherever
     offset : the same -> (3,) of which the size is the length, where it is one
+    slopes : how both answer to a small motion of the points, see ``quantities.Quantity``; None: by differences
     off : points (n, 3) -> (n, 3) how each lies off the middle of the zone, to show where it is worst
     share : by how much the size answers to the error of one hit
     signed : the same -> (n,) how far each lies to the one side; the size is their range, or with ``about`` twice the farthest
@@ -93,6 +95,7 @@ class Zone:
     signed: Callable[..., Array] | None = None
     about: bool = False
     still: bool = False
+    slopes: Callable[[Any], Array] | None = None
     bonus: Callable[..., float] | None = None
     bonus_noise: tuple[int, float] | None = None
     rework: Callable[[Array, float], str] | None = None
@@ -189,7 +192,7 @@ class ToleranceRecipe(JudgedRecipe):
         bonus = max(zone.bonus(*(f.shape for f in features[1:])), 0.0) if zone.bonus is not None else 0.0
         if zone.bonus_noise is not None and bonus > 0:
             mating = Uncertainty(1, {Source("hits", zone.bonus_noise[0]): np.array([[zone.bonus_noise[1]]])})
-            told = replace(told, uncertainty=told.uncertainty + mating)
+            told = told.but(lambda sure: {"uncertainty": sure.uncertainty + mating})
         limits = Asked(key=VALUE, upper=self.zone_mm + bonus)
         judged = decided(Quantity(VALUE, "mm", nominal=0.0), limits, told, "done")
         draw, where = _where(member, zone, features)
@@ -231,13 +234,13 @@ def _told(zone: Zone, features: list[Feature]) -> Told:
     """The size of the zone; with a bonus its uncertainty is that of what the bonus leaves of it."""
     size, offset, bonus = zone.size, zone.offset, zone.bonus
     if zone.still:
-        return Told(size(features[0].shape.points), exact(1))
+        return Told.known(size(features[0].shape.points), exact(1))
     over = None if offset is None else lambda touched, *shapes: offset(touched.points, *shapes)
-    numbers: list[tuple[Callable[..., float], Any]] = [(lambda touched, *shapes: size(touched.points, *shapes), over)]
+    numbers = [Number(lambda touched, *shapes: size(touched.points, *shapes), over, zone.slopes)]
     if bonus is not None:
-        numbers.append((lambda touched, *shapes: size(touched.points, *shapes) - bonus(*shapes), None))
+        numbers.append(Number(lambda touched, *shapes: size(touched.points, *shapes) - bonus(*shapes)))
     told = told_in(numbers, features, zone.system)
-    return replace(told[0], uncertainty=told[-1].uncertainty)
+    return told[0].but(lambda sure: {"uncertainty": told[-1].uncertainty})
 
 
 def _with_errors_of_hits(told: Told, member: Member, zone: Zone, others: Sequence[Feature]) -> Told:
@@ -246,12 +249,18 @@ def _with_errors_of_hits(told: Told, member: Member, zone: Zone, others: Sequenc
     row, u_hit = member.noise
     if zone.signed is None or member.calm is None:
         own = Uncertainty(1, {Source("hits", row): np.array([[zone.share * u_hit]])})
-        return replace(told, uncertainty=told.uncertainty + own)
+        return told.but(lambda sure: {"uncertainty": sure.uncertainty + own})
     calm = member.calm if zone.system is None else zone.system.points(member.calm)
     u_mm, near = drawn_outward(zone.signed(calm, *(f.shape for f in others)), u_hit, zone.about)
-    spread = told.uncertainty + Uncertainty(1, {Source("hits", row): np.array([[u_mm]])})
-    outward = near(told.uncertainty.u())
-    return replace(told, uncertainty=spread, near=told.near if outward is None else max(told.near or 0.0, outward))
+
+    def more(sure: Sure) -> dict[str, Any]:
+        outward = near(sure.uncertainty.u())
+        return {
+            "uncertainty": sure.uncertainty + Uncertainty(1, {Source("hits", row): np.array([[u_mm]])}),
+            "near": sure.near if outward is None else max(sure.near or 0.0, outward),
+        }
+
+    return told.but(more)
 
 
 def rank(judged: Characteristic) -> tuple[int, float]:

@@ -15,6 +15,7 @@ from ...frames import Array
 from ...tolerances.zones import about_line
 from ..datums import Datum
 from ..judged import NeedsSystem
+from ..quantities import of_length, turning
 from ..results import FoundFeature
 from .base import KEPT, Member, ToDatumRecipe, ToleranceRecipe, Zone
 
@@ -41,7 +42,14 @@ def around(off: Off, others: tuple[Feature, ...], system: Alignment | None, poin
     def far(touched: Array, *shapes: Any) -> Array:
         return np.asarray(np.linalg.norm(off(touched, *shapes), axis=1))
 
-    return Zone(size, others, system, offset, off, BOTH_SIDES, far, about=True)
+    def slopes(touched: Any) -> Array:
+        """An offset from something that stands still goes with the place as it does anywhere: so exactly by its steps."""
+        place = touched.points[farthest]
+        here = off(place[None])[0]
+        across = BOTH_SIDES * (off(place + np.eye(3)) - here).T
+        return of_length(touched, BOTH_SIDES * here, across, across @ turning(place))
+
+    return Zone(size, others, system, offset, off, BOTH_SIDES, far, about=True, slopes=None if others else slopes)
 
 
 def points_in(member: Member, system: Alignment | None) -> Array:
