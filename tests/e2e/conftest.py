@@ -28,8 +28,9 @@ def pytest_runtest_teardown(item, nextitem):
         item.funcargs["stack"].stop_children()
 
 
-@pytest.fixture(scope="session")
+@pytest.fixture(scope="module")
 def chromium():
+    """For a file: what drives it keeps a loop of its own, which loops of other tests in the same process do not stand."""
     with sync_playwright() as playwright:
         browser = launched(playwright)
         yield browser
