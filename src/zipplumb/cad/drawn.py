@@ -6,14 +6,14 @@ from collections.abc import Callable
 
 import numpy as np
 from OCP.Bnd import Bnd_Box
-from OCP.BRep import BRep_Tool
+from OCP.BRep import BRep_Builder, BRep_Tool
 from OCP.BRepBndLib import BRepBndLib
 from OCP.BRepBuilderAPI import BRepBuilderAPI_NurbsConvert
 from OCP.BRepMesh import BRepMesh_IncrementalMesh
 from OCP.ShapeFix import ShapeFix_Face
 from OCP.TopAbs import TopAbs_Orientation, TopAbs_ShapeEnum
 from OCP.TopLoc import TopLoc_Location
-from OCP.TopoDS import TopoDS, TopoDS_Shape
+from OCP.TopoDS import TopoDS, TopoDS_Compound, TopoDS_Shape
 
 from ..core.spline_surface import SplineSurface
 from .bodies import each
@@ -36,6 +36,15 @@ def _deflection(shapes: list[TopoDS_Shape]) -> float:
     return max(low.Distance(high) * 5e-4, 1e-3)
 
 
+def _meshed(shapes: list[TopoDS_Shape], deflection: float) -> None:
+    """All at once, on all cores."""
+    whole, builder = TopoDS_Compound(), BRep_Builder()
+    builder.MakeCompound(whole)
+    for shape in shapes:
+        builder.Add(whole, shape)
+    BRepMesh_IncrementalMesh(whole, deflection, False, 0.25, True)
+
+
 def drawn(units: str, bodies: list[tuple[str, TopoDS_Shape]], progress: Progress, missing: list[str]) -> CadModel:
     deflection = _deflection([shape for _, shape in bodies])
     out: dict[str, list] = {k: [] for k in ("pos", "nor", "tri", "edge")}
@@ -45,8 +54,8 @@ def drawn(units: str, bodies: list[tuple[str, TopoDS_Shape]], progress: Progress
     kept: list[Body] = []
     splines: dict[int, SplineSurface] = {}
     base = poles = 0
+    _meshed([shape for _, shape in bodies], deflection)
     for b, (name, shape) in enumerate(bodies):
-        BRepMesh_IncrementalMesh(shape, deflection, False, 0.25, True)
         shaped = []
         for raw in each(shape, TopAbs_ShapeEnum.TopAbs_FACE):
             face = TopoDS.Face(raw)

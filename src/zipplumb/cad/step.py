@@ -26,7 +26,7 @@ from .step_tokens import no_number, plainly
 UNITS = {"millimetre": "mm", "mm": "mm", "inch": "in", "metre": "m", "m": "m", "centimetre": "cm", "foot": "ft"}
 UNNAMED_UNIT = "The file names no unit of length, and was read in mm; look at a size that is known before it is used."
 _OTHER_FILE = re.compile(rb"DOCUMENT_FILE\s*\(\s*'([^']+)'")
-_FACES = ("StepShape_AdvancedFace", "StepShape_FaceSurface")
+_FACES = re.compile(rb"=\s*(?:ADVANCED_FACE|FACE_SURFACE)\s*\(")
 
 
 def read(path: Path, progress: Progress, units: str) -> CadModel:
@@ -46,7 +46,7 @@ def read(path: Path, progress: Progress, units: str) -> CadModel:
     if not reader.Transfer(document):
         raise Unreadable("It is STEP, but nothing in it could be built")
     bodies = named_bodies(document)
-    missing = _lost(reader, bodies)
+    missing = _lost(reader, bodies, data)
     if not said and missing:
         raise Unreadable("It names no unit of length, and is not whole")
     if not said:
@@ -76,11 +76,11 @@ def _without_bodies(data: bytes) -> str:
     return f"It holds no body itself, but names the files that do ({files}); bring in these, or the assembly as one file"
 
 
-def _lost(reader: STEPCAFControl_Reader, bodies: list[tuple[str, TopoDS_Shape]]) -> list[str]:
+def _lost(reader: STEPCAFControl_Reader, bodies: list[tuple[str, TopoDS_Shape]], data: bytes) -> list[str]:
     """What the file has and the library did not build, or what the file does against its standard; a sentence each."""
     session = reader.Reader().WS()
     model = session.Model()
-    told = sum(model.Value(k).DynamicType().Name() in _FACES for k in range(1, model.NbEntities() + 1))
+    told = len(_FACES.findall(data))
     built = IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher()
     for _, shape in bodies:
         for face in each(shape, TopAbs_ShapeEnum.TopAbs_FACE):

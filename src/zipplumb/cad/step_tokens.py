@@ -9,14 +9,16 @@ from __future__ import annotations
 import math
 import re
 
+import numpy as np
+
 FARTHEST = 1e15  # of a coordinate, in the file's unit of length
 
 _BLANK = rb"(?:\s|/\*.*?\*/)*+"
 _NONE = rb"(?<![\w#.'])[-+]?(?:1\.\#)?(?:nan|inf(?:inity)?|[qs]nan|ind)\b"
 _LARGE = rb"(?<![\w.])[-+]?(?:\d{15,}+\.?\d*|\d+\.?\d*(?=[eE]))(?:[eE][-+]?\d{2,})?"
-# Most files hold nothing like these, and are looked through once, by these alone.
-_PERHAPS_NONE = re.compile(rb"(?:NAN|INF(?:INITY)?|#IND)[\s,()/]")
-_PERHAPS_LARGE = re.compile(rb"[(,\s+-]\d{15}|[eE]\+?0*(?:1\d|[2-9]\d|[1-9]\d\d)")
+_WORDS = (b"NAN", b"INF", b"#IND")
+LONG = 15  # digits of a number from which it is looked at
+
 _TOKEN = re.compile(
     rb"'[^']*'"
     rb"|/\*.*?\*/"
@@ -35,7 +37,8 @@ _TEXT_OR_NAME = re.compile(rb"'[^']*'|(?P<name>#\d+)\s*=")
 
 def no_number(data: bytes) -> str | None:
     """The first word that stands for no number, or coordinate of a point that is beyond all parts; None where there is none."""
-    if not _PERHAPS_NONE.search(data.upper()) and not _PERHAPS_LARGE.search(data):
+    upper = data.upper()
+    if not any(word in upper for word in _WORDS) and not _may_be_large(np.frombuffer(upper, np.uint8)):
         return None
     of_point = False
     for token in _TOKEN.finditer(data):
@@ -45,6 +48,23 @@ def no_number(data: bytes) -> str | None:
         if kind in ("point", "other"):
             of_point = kind == "point"
     return None
+
+
+def _may_be_large(letters: np.ndarray) -> bool:
+    """Whether a number with a large exponent, or with many digits before its point, is anywhere: most files have none."""
+    digit = letters - np.uint8(ord("0")) < 10
+    at = np.flatnonzero(letters[:-4] == ord("E")) if len(letters) > 4 else np.empty(0, int)
+    at = at[digit[at - 1] | (letters[at - 1] == ord("."))] if len(at) else at
+    at = at + 1 + (letters[at + 1] == ord("+"))
+    while len(at):  # leading zeros say nothing
+        zero = letters[np.minimum(at, len(letters) - 1)] == ord("0")
+        if np.any(digit[at[~zero]] & digit[np.minimum(at[~zero] + 1, len(letters) - 1)]):
+            return True
+        at = at[zero] + 1
+    ends = np.flatnonzero(~digit)
+    runs = np.diff(ends, prepend=-1, append=len(letters)) > LONG
+    before = letters[np.maximum(np.concatenate([[-1], ends]), 0)]
+    return bool(np.any(runs & (before != ord("."))))
 
 
 def plainly(data: bytes) -> bytes:
