@@ -62,3 +62,19 @@ def test_a_sentence_of_the_core_is_told_in_the_persons_units_and_names_stay():
     assert sentence_in(said, "mm") == said
     told = sentence_in(said, "in").replace(NO_BREAK, " ")
     assert told == "The 6 mm ball reads 0.0007 in off, 1.0000 in on, and 4e-09 in."
+
+
+@pytest.mark.parametrize(
+    ("typed", "mm"),
+    [
+        ("−0.050", -0.05), ("\u00a0+1,5\u202fmm ", 1.5), ("2 In.", 50.8), ("3 inches", 76.2), ("0.5″", 12.7), ("4 ”", 101.6),
+        ("12 µm", 0.012), ("12 μm", 0.012), ("1E-2", 0.01), (".5", 0.5), ("5.", 5.0),
+    ],
+)  # fmt: skip
+def test_what_pages_show_and_other_keyboards_give_is_read(typed, mm):
+    assert length_from_text(typed, "mm") == pytest.approx(mm)
+
+
+@pytest.mark.parametrize("length", [-0.05, 12.3456, 0.0])
+def test_a_length_that_a_page_shows_is_read_again(length):
+    assert length_from_text(length_text(length, "mm", sign=True), "mm") == pytest.approx(length, abs=5e-4)

@@ -16,11 +16,20 @@ Units = Literal["mm", "in"]
 Unit = Literal["mm", "rad"]
 MM_PER_INCH = 25.4  # exact: international yard and pound agreement, 1959
 DECIMALS = {"mm": 3, "in": 4}
-_TYPED = re.compile(r"^\s*([+-]?(?:\d+[.,]?\d*|[.,]\d+)(?:[eE][+-]?\d+)?)\s*(mm|in|inch|\"|thou)?\s*$", re.ASCII)
+_TYPED = re.compile(
+    r"^\s*([+-]?(?:\d+[.,]?\d*|[.,]\d+)(?:[eE][+-]?\d+)?)\s*(mm|µm|in|in\.|inch|inches|\"|thou)?\s*$", re.ASCII | re.IGNORECASE
+)
 _PLAIN = re.compile(r"^\s*[+-]?(?:\d+[.,]?\d*|[.,]\d+)(?:[eE][+-]?\d{1,3})?\s*$", re.ASCII)
 NO_BREAK = "\u00a0"
 _SAID = re.compile(rf"([+-]?\d+(?:\.\d+)?(?:e[+-]?\d+)?){NO_BREAK}mm")
-_FACTORS = {"mm": 1.0, "in": MM_PER_INCH, "inch": MM_PER_INCH, '"': MM_PER_INCH, "thou": MM_PER_INCH / 1000}
+_FACTORS = {
+    "mm": 1.0, "µm": 1e-3, "in": MM_PER_INCH, "in.": MM_PER_INCH, "inch": MM_PER_INCH, "inches": MM_PER_INCH,
+    '"': MM_PER_INCH, "thou": MM_PER_INCH / 1000,
+}  # fmt: skip
+# what pages show, drawings print and other keyboards give for what this reads: minus and inch signs, blanks, both letters mu
+_AS_TYPED = str.maketrans(
+    {"\u2212": "-", "\u2033": '"', "\u201d": '"', "\u03bc": "µ", "\u00a0": " ", "\u202f": " ", "\u2009": " "}
+)
 
 
 def length_from_text(text: str, units: Units, field: str = "the length") -> float:
@@ -28,14 +37,14 @@ def length_from_text(text: str, units: Units, field: str = "the length") -> floa
 
     Raises InputError, with the field's name, for anything that is not one number.
     """
-    match = _TYPED.match(text or "")
+    match = _TYPED.match((text or "").translate(_AS_TYPED))
     if not match:
         raise InputError(
             f"“{(text or '').strip()[:40]}” in {field} is not a number.",
             "Nothing was changed.",
             f"Type a number in {units}, or with its unit, such as 25.4 mm or 1 in.",
         )
-    value = float(match[1].replace(",", ".")) * _FACTORS[match[2] or units]
+    value = float(match[1].replace(",", ".")) * _FACTORS[(match[2] or units).lower()]
     if not math.isfinite(value) or abs(value) > 1e6:
         raise InputError(f"{field.capitalize()} is beyond a kilometre.", "Nothing was changed.", "Check the number.")
     return value
@@ -105,7 +114,7 @@ def quantity_from_text(text: str, unit: Unit, units: Units, field: str) -> float
 
 def number_from_text(text: str, field: str) -> float:
     """A plain number, with a decimal point or comma. Raises InputError with the field's name."""
-    match = _PLAIN.match(text or "")
+    match = _PLAIN.match((text or "").translate(_AS_TYPED))
     value = float(match[0].replace(",", ".")) if match else math.nan
     if not math.isfinite(value) or abs(value) > 1e9:
         raise InputError(f"“{(text or '').strip()[:40]}” in {field} is not a number.", "Nothing was changed.", "Type a number.")
