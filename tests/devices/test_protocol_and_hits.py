@@ -42,6 +42,19 @@ def test_ranges_and_angles_lines_levels_targets_and_events_come_through():
             decode(encode(**({"t": "pose"} | bad)))
 
 
+@pytest.mark.parametrize(
+    "good",
+    [
+        {"q": [0.71, 0.0, 0.7, 0.0]}, {"p": [1, 2, 3], "q": [1, 0, 0, 0], "at": 1000}, {"n": 2**52}, {"a word of later": 1},
+        {"p": None, "q": None, "r": 1500.0, "az": 0.0, "el": 1.5708}, {"p": None, "q": None, "r": 5, "az": -6.2832, "el": 0},
+    ],
+)  # fmt: skip
+def test_what_another_program_may_send_is_let_through(good):
+    """Numbers rounded, whole, or as large as they may be; no decimals where there are none; words of a later version."""
+    message = {"t": "pose", **POSE, **good}
+    assert isinstance(decode(encode(**{k: v for k, v in message.items() if v is not None})), Pose)
+
+
 def test_a_scanners_lines_are_kept_while_the_button_is_held():
     maker = HitMaker("s")
     stripe = decode(encode(t="stripe", **POSE, points=[[1.0, 90.0], [2.0, 91.0]]))

@@ -103,3 +103,8 @@ def test_what_was_written_comes_back(points):
 def test_no_text_does_more_than_be_named(text):
     found = read_points(text, "mm")
     assert found.points or found.faults
+
+
+def test_minus_signs_of_printed_tables_and_exponents_of_fortran_are_numbers():
+    found = read_points("P1 −1.5 2.5D+01 3d-1\nP2 1 2 3\n", "mm")
+    assert found.points[0].at == (-1.5, 25.0, 0.3) and not found.faults

@@ -134,6 +134,8 @@ Message = Hello | Pose | Press | Stripe | State | Level | Target | Event | Answe
 Count = Annotated[int, Field(ge=0, lt=2**53)]
 Place = Annotated[float, Field(ge=-1e6, le=1e6)]  # mm: a kilometre
 Turn = Annotated[float, Field(ge=-1.001, le=1.001)]
+ROUNDED = 0.005  # of the length of a quaternion that is told to two decimals
+UPRIGHT = 1.571  # rad: a right angle, as rounded as anybody sends it
 Angle = Annotated[float, Field(ge=-100.0, le=100.0)]
 PRINTED = r"^[^\x00-\x1f\x7f]*$"
 Word = Annotated[str, Field(max_length=80, pattern=PRINTED)]
@@ -178,7 +180,7 @@ class _Sample(_Said):
     q: tuple[Turn, Turn, Turn, Turn] | None = None
     r: Annotated[float, Field(gt=0, le=1e6)] | None = None
     az: Angle | None = None
-    el: Annotated[float, Field(ge=-math.pi / 2, le=math.pi / 2)] | None = None
+    el: Annotated[float, Field(ge=-UPRIGHT, le=UPRIGHT)] | None = None
     face: Literal[1, 2] = 1
 
     @model_validator(mode="after")
@@ -186,7 +188,7 @@ class _Sample(_Said):
         if self.r is not None:
             if self.az is None or self.el is None:
                 raise ValueError("a range wants both angles")
-        elif self.p is None or self.q is None or abs(math.hypot(*self.q) - 1) > 1e-3:
+        elif self.p is None or self.q is None or abs(math.hypot(*self.q) - 1) > ROUNDED:
             raise ValueError("a pose wants a place, and a turn of length 1")
         return self
 

@@ -21,7 +21,8 @@ _CALLED = {
     "name": "name", "point": "name", "id": "name", "label": "name", "no": "name", "nr": "name", "x": "x", "y": "y", "z": "z",
     "i": "i", "j": "j", "k": "k", "nx": "i", "ny": "j", "nz": "k",
 }  # fmt: skip
-_NUMBER = re.compile(r"^[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d{1,3})?$", re.ASCII)
+_NUMBER = re.compile(r"^[+-]?(\d+\.?\d*|\.\d+)([eEdD][+-]?\d{1,3})?$", re.ASCII)
+_EXPONENTS = str.maketrans("dD", "ee")  # of programs in Fortran
 
 
 @dataclass(frozen=True)
@@ -103,8 +104,8 @@ def _cells(line: str, separator: str) -> list[str]:
 
 
 def _number(cell: str, separator: str) -> float | None:
-    plain = cell if separator == "," else cell.replace(",", ".", 1)
-    return float(plain) if _NUMBER.match(plain) else None
+    plain = (cell if separator == "," else cell.replace(",", ".", 1)).replace("−", "-")
+    return float(plain.translate(_EXPONENTS)) if _NUMBER.match(plain) else None
 
 
 def _looks_right(cells: Sequence[str], separator: str) -> bool:
