@@ -21,6 +21,7 @@ BROWSER = {name: k % 2 for k, name in enumerate((
     "test_every_kind", "test_carried_and_placed", "test_kit", "test_aligning", "test_first_slice", "test_made_of_features",
     "test_is_it_good", "test_on_the_model", "test_holding_on", "test_planning_pages", "test_accessible", "test_radar",
 ))}  # fmt: skip
+ALONE = ("core", "outside")  # where tests share nothing
 PREPARE = """
 import sys
 from pathlib import Path
@@ -31,54 +32,66 @@ processes = Processes(Path(sys.argv[1]), durable=False)
 processes.prepare()
 processes.stop()
 """  # in a process of its own, whose address of the database is kept nowhere
-FIRST = ("e2e", "serve", "outside")  # the folders with the longest tests
 
 
-def _lot(item: pytest.Item) -> str:
-    """Tests of one lot run in one process, one after another: those of a file where they share what is made for it."""
-    if "chromium" in item.fixturenames:  # type: ignore[attr-defined]
-        return f"browser {BROWSER.get(item.path.stem, 0)}"
-    made = item._fixtureinfo.name2fixturedefs  # type: ignore[attr-defined]
-    shares = "stack" in made or any(one.scope in ("module", "class") for found in made.values() for one in found)
-    return str(item.path) if shares else item.nodeid
+def lot_of(nodeid: str) -> str:
+    """Tests of one lot run in one process, one after another: those in a browser, those of a file, or each by itself."""
+    path = Path(nodeid.split("::")[0])
+    if path.stem in BROWSER:
+        return f"browser {BROWSER[path.stem]}"
+    return nodeid if path.parent.name in ALONE else str(path)
+
+
+@pytest.hookimpl(optionalhook=True)
+def pytest_xdist_make_scheduler(config, log):
+    from xdist.scheduler import LoadScopeScheduling
+
+    class ByLots(LoadScopeScheduling):
+        def _split_scope(self, nodeid: str) -> str:
+            return lot_of(nodeid)
+
+    config.option.loadscopereorder = False
+    return ByLots(config, log)
 
 
 def pytest_collection_modifyitems(config, items):
-    """With several processes, what takes longest begins first, so that none is left to one process at the end."""
+    """With several processes, the lots that take longest begin first, so that none is left to one process at the end."""
     if not hasattr(config, "workerinput"):
         return
+    known, lots = _durations(), {}
     for item in items:
-        item.add_marker(pytest.mark.xdist_group(_lot(item)))
-    known = _durations()
-    lots: dict[str, float] = {}
-    for item in items:
-        lots[_lot(item)] = lots.get(_lot(item), 0.0) + known.get(item.nodeid, 0.0)
-    first = {folder: -k for k, folder in enumerate(reversed(FIRST), 1)}
-    items.sort(key=lambda item: ("browser" not in _lot(item), -lots[_lot(item)], first.get(item.path.parent.name, 0)))
+        lot = lot_of(item.nodeid)
+        lots[lot] = lots.get(lot, 0.0) + known.get(item.nodeid, 0.0)
+    items.sort(key=lambda item: ("browser" not in lot_of(item.nodeid), -lots[lot_of(item.nodeid)], lot_of(item.nodeid)))
 
 
 def pytest_terminal_summary(terminalreporter, config):
-    """What each test and each lot took, kept for the next run to begin with the longest."""
+    """What each test took, kept for the next run to begin with the longest, and told by folder."""
     if hasattr(config, "workerinput") or not config.getoption("numprocesses", None):
         return
     took: dict[str, float] = {}
     for reports in terminalreporter.stats.values():
         for report in reports:
             if hasattr(report, "duration"):
-                test, _, lot = report.nodeid.partition("@")
-                for name in {test, lot or test}:
-                    took[name] = took.get(name, 0.0) + report.duration
+                took[report.nodeid] = took.get(report.nodeid, 0.0) + report.duration
     if took:
         VAR.mkdir(exist_ok=True)
-        (VAR / "durations.json").write_text(json.dumps({n: round(s, 2) for n, s in took.items()}, indent=0))
+        (VAR / "durations.json").write_text(json.dumps({n: round(s, 1) for n, s in took.items() if s > 1}, indent=0))
+        folders: dict[str, float] = {}
+        for name, seconds in took.items():
+            folders[name.split("/")[1]] = folders.get(name.split("/")[1], 0.0) + seconds
+        told = ", ".join(f"{folder} {seconds:.0f} s" for folder, seconds in sorted(folders.items(), key=lambda f: -f[1]))
+        terminalreporter.write_line(f"Of all processes together: {told}")
 
 
 def _durations() -> dict[str, float]:
-    """Of the last run, by test and by lot; empty on a fresh machine."""
-    try:
-        return json.loads((VAR / "durations.json").read_text())
-    except (OSError, ValueError):
-        return {}
+    """Of the last run here, by test; on a fresh machine those that were kept with the tests."""
+    for path in (VAR / "durations.json", ROOT / "tests" / "durations.json"):
+        try:
+            return json.loads(path.read_text())
+        except (OSError, ValueError):
+            continue
+    return {}
 
 
 @pytest.fixture
