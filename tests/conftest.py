@@ -16,12 +16,8 @@ import pytest
 
 ROOT = Path(__file__).parent.parent
 VAR = ROOT / "var"
-# Tests in a browser wait for the stand-in's hand most of the time: two lots of them, beside one another.
-BROWSER = {name: k % 2 for k, name in enumerate((
-    "test_every_kind", "test_carried_and_placed", "test_kit", "test_aligning", "test_first_slice", "test_made_of_features",
-    "test_is_it_good", "test_on_the_model", "test_holding_on", "test_planning_pages", "test_accessible", "test_radar",
-))}  # fmt: skip
 ALONE = ("core", "outside")  # where tests share nothing
+BESIDE = 5  # of a process whose tests are not in a browser
 PREPARE = """
 import sys
 from pathlib import Path
@@ -37,9 +33,15 @@ processes.stop()
 def lot_of(nodeid: str) -> str:
     """Tests of one lot run in one process, one after another: those in a browser, those of a file, or each by itself."""
     path = Path(nodeid.split("::")[0])
-    if path.stem in BROWSER:
-        return f"browser {BROWSER[path.stem]}"
+    if path.parent.name == "e2e":
+        return "browser"
     return nodeid if path.parent.name in ALONE else str(path)
+
+
+def pytest_runtest_setup(item):
+    """Beside a browser, what it needs goes before: it draws in software, and all else fills in where it waits for a hand."""
+    if "PYTEST_XDIST_WORKER" in os.environ and lot_of(item.nodeid) != "browser" and os.getpriority(os.PRIO_PROCESS, 0) == 0:
+        os.nice(BESIDE)
 
 
 @pytest.hookimpl(optionalhook=True)
@@ -62,7 +64,7 @@ def pytest_collection_modifyitems(config, items):
     for item in items:
         lot = lot_of(item.nodeid)
         lots[lot] = lots.get(lot, 0.0) + known.get(item.nodeid, 0.0)
-    items.sort(key=lambda item: ("browser" not in lot_of(item.nodeid), -lots[lot_of(item.nodeid)], lot_of(item.nodeid)))
+    items.sort(key=lambda item: (lot_of(item.nodeid) != "browser", -lots[lot_of(item.nodeid)], lot_of(item.nodeid)))
 
 
 def pytest_terminal_summary(terminalreporter, config):
