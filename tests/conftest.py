@@ -17,7 +17,6 @@ import pytest
 ROOT = Path(__file__).parent.parent
 VAR = ROOT / "var"
 ALONE = ("core", "outside")  # where tests share nothing
-BESIDE = 5  # of a process whose tests are not in a browser
 PREPARE = """
 import sys
 from pathlib import Path
@@ -36,12 +35,6 @@ def lot_of(nodeid: str) -> str:
     if path.parent.name == "e2e":
         return "browser"
     return nodeid if path.parent.name in ALONE else str(path)
-
-
-def pytest_runtest_setup(item):
-    """Beside a browser, what it needs goes before: it draws in software, and all else fills in where it waits for a hand."""
-    if "PYTEST_XDIST_WORKER" in os.environ and lot_of(item.nodeid) != "browser" and os.getpriority(os.PRIO_PROCESS, 0) == 0:
-        os.nice(BESIDE)
 
 
 @pytest.hookimpl(optionalhook=True)
