@@ -114,3 +114,11 @@ def changes(asked: Sheet, readings: dict[int, Reading], kind: str, words: str) -
     whole = best(lambda: evaluate(asked, changed, KIT), 3)
     row("one hit set aside", best(lambda: evaluate(asked, changed, KIT, memory)), whole, "working everything out")
     row("a hit of the primary datum", best(lambda: evaluate(asked, datum, KIT, memory), 3), whole, "working everything out")
+
+    def every_u() -> None:
+        """How sure a number without limits is, is worked out when it is asked: here all are."""
+        for result in evaluate(asked, datum, KIT, memory)[0].values():
+            for characteristic in result.characteristics:
+                _ = characteristic.U
+
+    row("the same, and every U read", best(every_u, 3), whole, "working everything out")
