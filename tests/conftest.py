@@ -74,7 +74,8 @@ def pytest_terminal_summary(terminalreporter, config):
         (VAR / "durations.json").write_text(json.dumps({n: round(s, 1) for n, s in took.items() if s > 1}, indent=0))
         folders: dict[str, float] = {}
         for name, seconds in took.items():
-            folders[name.split("/")[1]] = folders.get(name.split("/")[1], 0.0) + seconds
+            folder = Path(name.split("::")[0]).parent.name
+            folders[folder] = folders.get(folder, 0.0) + seconds
         told = ", ".join(f"{folder} {seconds:.0f} s" for folder, seconds in sorted(folders.items(), key=lambda f: -f[1]))
         terminalreporter.write_line(f"Of all processes together: {told}")
 
