@@ -36,6 +36,12 @@ def test_what_is_no_place(text):
     assert no_number(text.encode()) == BAD[text]
 
 
+@pytest.mark.timeout(5)
+@pytest.mark.parametrize("end", ["E", "1.E", "1.E0", "1.E+", "1.E000", "2.E+00", "#1=A(1.E1", ""])
+def test_a_file_may_end_anywhere(end):
+    assert no_number(end.encode()) is None
+
+
 def test_comments_tabs_and_breaks_before_an_equals_sign_are_blanks():
     given = b"#1 \n =/* a */A('/* stays \t */'\t,/**/2.);"
     assert plainly(given) == b"#1= A('/* stays \t */' , 2.);"

@@ -16,7 +16,7 @@ def spline_of(face) -> SplineSurface | None:
     """As far as the face reaches, or whole where it cannot be cut there; None where the library finds none."""
     whole = BRep_Tool.Surface_s(face)
     try:
-        surface = _converted(lambda: Geom_RectangularTrimmedSurface(whole, *BRepTools.UVBounds_s(face)), lambda: whole)
+        surface = _cut(whole, face) or GeomConvert.SurfaceToBSplineSurface_s(whole)
     except Exception:  # whatever the library throws at a face that it cannot convert
         return None
     if surface.IsUPeriodic():
@@ -31,14 +31,12 @@ def spline_of(face) -> SplineSurface | None:
     return SplineSurface((surface.UDegree(), surface.VDegree()), knots, poles, outward)
 
 
-def _converted(*tries) -> Geom_BSplineSurface:
-    """The first that can be made and converted: a closed spline is not cut across the place where it closes."""
-    for piece in tries[:-1]:
-        try:
-            return GeomConvert.SurfaceToBSplineSurface_s(piece())
-        except Exception:  # the library's own errors have no common kind
-            continue
-    return GeomConvert.SurfaceToBSplineSurface_s(tries[-1]())
+def _cut(whole, face) -> Geom_BSplineSurface | None:
+    """As far as the face reaches; None of a closed spline, which is not cut across the place where it closes."""
+    try:
+        return GeomConvert.SurfaceToBSplineSurface_s(Geom_RectangularTrimmedSurface(whole, *BRepTools.UVBounds_s(face)))
+    except Exception:  # the library's own errors have no common kind
+        return None
 
 
 def _poles(surface: Geom_BSplineSurface) -> np.ndarray:

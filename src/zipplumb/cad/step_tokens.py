@@ -52,13 +52,14 @@ def no_number(data: bytes) -> str | None:
 
 def _may_be_large(letters: np.ndarray) -> bool:
     """Whether a number with a large exponent, or with many digits before its point, is anywhere: most files have none."""
+    letters = np.append(letters, np.zeros(3, np.uint8))  # what is looked at behind a letter is always there
     digit = letters - np.uint8(ord("0")) < 10
-    at = np.flatnonzero(letters[:-4] == ord("E")) if len(letters) > 4 else np.empty(0, int)
-    at = at[digit[at - 1] | (letters[at - 1] == ord("."))] if len(at) else at
+    at = np.flatnonzero(letters[1:-3] == ord("E")) + 1
+    at = at[digit[at - 1] | (letters[at - 1] == ord("."))]
     at = at + 1 + (letters[at + 1] == ord("+"))
-    while len(at):  # leading zeros say nothing
-        zero = letters[np.minimum(at, len(letters) - 1)] == ord("0")
-        if np.any(digit[at[~zero]] & digit[np.minimum(at[~zero] + 1, len(letters) - 1)]):
+    while len(at):  # leading zeros say nothing; they end at the latest where the file does
+        zero = letters[at] == ord("0")
+        if np.any(digit[at[~zero]] & digit[at[~zero] + 1]):
             return True
         at = at[zero] + 1
     ends = np.flatnonzero(~digit)

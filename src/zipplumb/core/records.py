@@ -20,8 +20,8 @@ def changed(record: Record, **values: Any) -> Record:
     What was worked out from the old one and kept with it (a cached property) is not taken along.
     """
     made = object.__new__(type(record))
-    old, new, kind = record.__dict__, made.__dict__, type(record)
-    for name in _names(kind):  # type: ignore[arg-type]
+    old, new = record.__dict__, made.__dict__
+    for name in _names(type(record)):  # type: ignore[arg-type]
         new[name] = old[name]
     new.update(values)
     return made
