@@ -1,5 +1,5 @@
 // The packed CAD model (docs/formats.md) as meshes per body, with a face for every triangle.
-import { BufferAttribute, BufferGeometry, DoubleSide, Line3, Mesh, MeshLambertMaterial, Triangle, Vector3 } from "three";
+import { BufferAttribute, BufferGeometry, DoubleSide, Line3, LineBasicMaterial, LineSegments, Mesh, MeshLambertMaterial, Triangle, Vector3 } from "three";
 import { LineMaterial } from "three/addons/lines/LineMaterial.js";
 import { LineSegments2 } from "three/addons/lines/LineSegments2.js";
 import { LineSegmentsGeometry } from "three/addons/lines/LineSegmentsGeometry.js";
@@ -20,8 +20,10 @@ export function unpack(buffer) {
 }
 
 export class PartModel {
-  constructor(model, kept, movable) {
+  // ``thin``: edges as lines of one pixel, which cost a third where the processor draws.
+  constructor(model, kept, movable, thin) {
     this.model = model;
+    this.thin = thin;
     this.only = kept;
     this.movable = new Set(movable);
     this.faces = model.faces;
@@ -31,7 +33,7 @@ export class PartModel {
     const normal = new BufferAttribute(model.normals, 3);
     this.color = new BufferAttribute(this.colors, 3);
     this.material = new MeshLambertMaterial({ vertexColors: true, side: DoubleSide, polygonOffset: true, polygonOffsetFactor: 1.5, polygonOffsetUnits: 2 });
-    this.ink = new LineMaterial({ color: INK, linewidth: 1.3 });
+    this.ink = thin ? new LineBasicMaterial({ color: INK }) : new LineMaterial({ color: INK, linewidth: 1.3 });
     this.bodies = model.bodies.map((body) => {
       const faces = this.faces.filter((face) => face.body === body.index);
       const [first, last] = [faces[0].index, faces[faces.length - 1].index];
@@ -57,6 +59,7 @@ export class PartModel {
       for (let k = starts[e]; k + 1 < starts[e + 1]; k++)
         pairs.push(points[3 * k], points[3 * k + 1], points[3 * k + 2], points[3 * k + 3], points[3 * k + 4], points[3 * k + 5]);
     }
+    if (this.thin) return new LineSegments(new BufferGeometry().setAttribute("position", new BufferAttribute(new Float32Array(pairs), 3)), this.ink);
     const geometry = new LineSegmentsGeometry();
     geometry.setPositions(pairs.length ? pairs : [0, 0, 0, 0, 0, 0]);
     return new LineSegments2(geometry, this.ink);

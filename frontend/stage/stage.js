@@ -11,12 +11,16 @@ import { Known } from "./known.js";
 import { aim, rememberLooks } from "./looks.js";
 import { PartModel, unpack } from "./model.js";
 import { lookRound, standThere } from "./stand.js";
+import { settled } from "./settled.js";
 import { Sway } from "./sway.js";
 
 const EDGE_PX = 9; // so near to an edge, it may be meant
 const VIEWS = { iso: [-0.62, -1, 0.62], front: [0, -1, 0.0001], back: [0, 1, 0.0001], side: [1, 0, 0.0001], top: [0, -0.0001, 1] };
 
-// Without a graphics card a frame costs a tenth of a second: then words must not wait for pictures.
+// How soon is drawn, in ms: when nothing came for a moment, at the latest, and the tip. Without a graphics card a frame
+// costs tenths of a second: then words must not wait for pictures.
+const PACE = { quick: { quiet: 60, latest: 60, tip: 0 }, slow: { quiet: 250, latest: 2000, tip: 150 } };
+
 function drawnInSoftware(gl) {
   const names = gl.getExtension("WEBGL_debug_renderer_info");
   return /swiftshader|llvmpipe|software/i.test(names ? gl.getParameter(names.UNMASKED_RENDERER_WEBGL) : "");
@@ -41,7 +45,9 @@ export class Stage {
       document.getElementById("stage").insertAdjacentHTML("afterbegin", '<p class="empty">This browser draws no 3D. The run sheet and the Now band work all the same.</p>');
       return;
     }
-    this.patience = drawnInSoftware(this.renderer.getContext()) ? 500 : 60;
+    this.slow = drawnInSoftware(this.renderer.getContext());
+    this.pace = this.slow ? PACE.slow : PACE.quick;
+    this.paintSoon = settled(() => this.ready && this.paint(), this.pace.quiet, this.pace.latest);
     this.renderer.setPixelRatio(Math.min(devicePixelRatio, 2));
     this.scene = new Scene();
     this.camera = new OrthographicCamera(-1, 1, 1, -1, -10000, 10000);
@@ -67,7 +73,7 @@ export class Stage {
     try {
       const response = await fetch(this.bench.dataset.model);
       if (!response.ok) throw new Error(response.statusText);
-      this.part = new PartModel(unpack(await response.arrayBuffer()), this.about.kept, this.about.movable);
+      this.part = new PartModel(unpack(await response.arrayBuffer()), this.about.kept, this.about.movable, this.slow);
     } catch {
       say("The part could not be drawn. The run sheet works all the same. Load the page again to try once more.");
       return;
@@ -113,7 +119,7 @@ export class Stage {
     if (!width || !height) return;
     [this.wide, this.high] = [width, height];
     this.renderer.setSize(width, height, false);
-    this.part?.ink.resolution.set(width, height);
+    this.part?.ink.resolution?.set(width, height);
     this.marks.bold.resolution.set(width, height);
     if (this.ready || this.box) this.fit();
   }
@@ -181,10 +187,7 @@ export class Stage {
     const standing = scene.order && new Set(scene.order); // told where rows came, went or moved
     const rows = { ...this.state.rows, ...scene.rows };
     this.state = { ...scene, rows: Object.fromEntries(Object.entries(rows).filter(([id]) => !standing || standing.has(id))) };
-    this.coming ??= setTimeout(() => {
-      this.coming = null;
-      if (this.ready) this.paint();
-    }, this.patience);
+    this.paintSoon();
   }
 
   paint() {
@@ -227,10 +230,12 @@ export class Stage {
   // Tips come faster than frames do: only the latest is shown.
   tip(message) {
     this.latestTip = message;
-    this.tipWaiting ??= requestAnimationFrame(() => {
-      this.tipWaiting = null;
-      this.showTip(this.latestTip);
-    });
+    this.tipWaiting ??= setTimeout(() => {
+      requestAnimationFrame(() => {
+        this.tipWaiting = null;
+        this.showTip(this.latestTip);
+      });
+    }, this.pace.tip);
   }
 
   showTip(message) {

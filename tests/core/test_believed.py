@@ -5,7 +5,7 @@ from decimal import Decimal
 
 import numpy as np
 import pytest
-from core.block import KIT, TIP, UP, Bench, block
+from block import KIT, TIP, UP, Bench, block
 from scipy.spatial.transform import Rotation
 
 from zipplumb.core.alignment.hold import Hold

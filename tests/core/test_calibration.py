@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from outside.arm_at_work import OFFSET, SCANNER, SEAT, all_round, believed, lean, scans, swings
+from arm_at_work import OFFSET, SCANNER, SEAT, all_round, believed, lean, scans, swings
 from scipy.spatial.transform import Rotation
 
 from zipplumb.core.calibration import KnownProbe, both_units, calibrate_on_sphere, calibrate_scanner, pivot, question_about

@@ -8,6 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.optimize import least_squares
 from scipy.spatial.transform import Rotation
+from stated import RUNS, Stated
 
 from zipplumb.core.alignment.hold import Hold, touches_of
 from zipplumb.core.alignment.holds import align_holds
@@ -17,7 +18,6 @@ from zipplumb.core.deriving.constructions import middle_plane
 from zipplumb.core.errors import AlignmentError
 from zipplumb.core.frames import Motion
 from zipplumb.core.shapes import Circle, Cylinder, Line, Plane, Point, Slot, Sphere
-from zipplumb.core.uncertainty import inside_region
 
 XYZ = ("X", "Y", "Z")
 
@@ -268,11 +268,11 @@ def test_the_reference_point_that_disagrees_is_named(random):
 
 @pytest.mark.parametrize("case", ["mixture", "three just enough", "reference points with scale"])
 def test_the_stated_uncertainty_of_a_place_holds_the_truth(case):
-    """95 % regions (JCGM 102) of a far point's place hold it in 93 to 97 % of 2,000 seeded runs."""
-    random, held, runs = np.random.default_rng(31), 0, 2000
+    """Of a far point (JCGM 102)."""
+    random, errors = np.random.default_rng(31), Stated()
     far = np.array([900.0, 300, 200])
     ball = [Sphere(p, 10) for p in ([0, 0, 0], [600, 0, 0], [0, 400, 0])]
-    for _ in range(runs):
+    for _ in range(RUNS):
         if case == "mixture":
             points = NESTS / 4
             off = random.normal(0, 0.02, (8, 3))
@@ -285,9 +285,8 @@ def test_the_stated_uncertainty_of_a_place_holds_the_truth(case):
             found = align_holds(holds, Motion.identity())
         else:
             found = align_reference_points(NAMES, NESTS, NESTS + random.normal(0, 0.02, (8, 3)), None, 0.02)
-        deviation = found.solved.pose.points(far[None])[0] - far
-        held += inside_region(deviation, found.solved.point_covariance(far))
-    assert 0.93 < held / runs < 0.97, held / runs
+        errors.saw_place("far", found.solved.pose.points(far[None])[0] - far, found.solved.point_covariance(far))
+    errors.must_hold()
 
 
 def test_datum_features_by_level_are_planes_axes_and_middle_planes(random):

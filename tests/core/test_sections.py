@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from core.block import UP, Bench, block
+from block import UP, Bench, block
 
 from zipplumb.core.frames import Motion
 from zipplumb.core.probing.next_place import places_in_order
@@ -89,7 +89,7 @@ def test_in_the_sheet_what_stands_off_is_found_and_its_uncertainty_has_its_sourc
 
 
 def bench_kit():
-    from core.block import KIT
+    from block import KIT
 
     return KIT
 

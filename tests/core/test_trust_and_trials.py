@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from outside.arm_at_work import OFFSET, SEAT, all_round, believed, scans, swings
+from arm_at_work import OFFSET, SEAT, all_round, believed, scans, swings
 
 from zipplumb.core.calibration import KnownProbe
 from zipplumb.core.frames import Motion

@@ -1,12 +1,12 @@
 """What shares a source is correlated: stated regions hold the truth where independence would fail.
 
-Published: JCGM 100, F.1.2 (correlated input quantities), JCGM 101 (Monte Carlo). 2,000 seeded runs each; with
-95 % (k = 2: 95.4 %) the count's own standard deviation is 0.5 %, so 93 to 97 % is four of them away.
+Published: JCGM 100, F.1.2 (correlated input quantities), JCGM 101 (Monte Carlo).
 """
 
 import numpy as np
 import pytest
 from block import KIT, TIP, UP, Bench
+from stated import RUNS, Stated
 
 from zipplumb.core.calibration import ProbeCalibration
 from zipplumb.core.deriving import construct
@@ -16,15 +16,9 @@ from zipplumb.core.shapes import Circle, Cylinder, Plane
 from zipplumb.core.sheet import Kit, Sheet, evaluate, recipe_from_dict
 from zipplumb.core.sheet.judging import Number, in_system, told_in
 from zipplumb.core.sheet.systems import ActualFeature, SystemInputs
-from zipplumb.core.uncertainty import Source, Uncertainty, coverage_factor
+from zipplumb.core.uncertainty import Source, Uncertainty
 
-RUNS = 2000
-K = coverage_factor()
 SPOTS = np.array([[x, y] for x in np.linspace(-60, 60, 6) for y in np.linspace(-60, 60, 5)])
-
-
-def held(count):
-    return 0.93 < count / RUNS < 0.97
 
 
 def drawn(features, random):
@@ -55,25 +49,29 @@ def test_one_tip_cancels_in_a_step_and_counts_twice_in_a_thickness():
     """From raw hits: a tip 10 µm (1 u) uncertain, two planes that face alike and two that face away from each other."""
     random, u_tip, noise = np.random.default_rng(5), 0.010, 0.002
     kit = Kit(KIT.stations, {1: ProbeCalibration(1, np.zeros(3), 2 * TIP, u_tip)})
-    counts, alone = np.zeros(2), np.zeros(2)
+    bench, errors, alone = Bench(u_hit_mm=noise), Stated(), Stated()
+    faces = ((60.0, 1.0), (90.0, 1.0), (0.0, -1.0))
+    for _, facing in faces:
+        bench.add({"kind": "plane"}, np.column_stack([SPOTS, 0 * SPOTS[:, 0]]), facing * UP)
+    dimensions = [
+        bench.add({"kind": "dimension", "of": of, "measure": "perpendicular_distance", "nominal_mm": nominal})
+        for of, nominal in (([1, 2], 30.0), ([1, 3], 60.0))
+    ]
+    sheet, memory = Sheet(tuple(bench.rows)), None
     for _ in range(RUNS):
-        bench, tip = Bench(u_hit_mm=noise), TIP + random.normal(0, u_tip)
-        for z, facing in ((60.0, 1.0), (90.0, 1.0), (0.0, -1.0)):
+        tip = TIP + random.normal(0, u_tip)
+        for row, (z, facing) in enumerate(faces, 1):
             off = random.normal(0, noise, len(SPOTS))
-            spots = np.column_stack([SPOTS, z + facing * tip + off])
-            bench.add({"kind": "plane"}, spots, facing * UP)
-        for of, nominal in (([1, 2], 30.0), ([1, 3], 60.0)):
-            bench.add({"kind": "dimension", "of": of, "measure": "perpendicular_distance", "nominal_mm": nominal})
-        results, _ = evaluate(Sheet(tuple(bench.rows)), bench.readings, kit)
-        for k, row in enumerate((4, 5)):
+            bench.touched[row] = np.column_stack([SPOTS, z + facing * tip + off]), facing * UP
+        bench.read_again(random)
+        results, memory = evaluate(sheet, bench.readings, kit, memory)
+        for row in dimensions:
             found = results[row].first
-            counts[k] += abs(found.deviation) < K * found.uncertainty.u()
+            errors.saw(row, found.deviation, found.U)
             independent = np.sqrt(2 * u_tip**2 + found.uncertainty.share(Source("hits", 1)) ** 2 * 2)
-            alone[k] += abs(found.deviation) < K * independent
-    assert held(counts[0]), counts
-    assert held(counts[1]), counts
-    assert not held(alone[0])
-    assert not held(alone[1])
+            alone.saw(row, found.deviation, 2 * independent)
+    errors.must_hold()
+    assert not any(alone.holds(row) for row in dimensions)
 
 
 def test_a_feature_used_twice_knows_itself():
@@ -88,7 +86,7 @@ def test_a_feature_used_twice_knows_itself():
 
 def test_made_features_with_a_common_parent():
     """A to the plane midway between A and B is half of A to B: 0.5 u, where independence says more."""
-    random, count, alone = np.random.default_rng(7), 0, 0
+    random, errors = np.random.default_rng(7), Stated()
     a, b = plane("A", 0.0, -1.0, z=0.004), plane("B", 40.0, 1.0, z=-0.004)
 
     def value(first, second):
@@ -100,16 +98,16 @@ def test_made_features_with_a_common_parent():
     assert stated.value == pytest.approx(20.0)
     independent = np.hypot(a.uncertainty.u(2), middle.uncertainty.u(2))
     for _ in range(RUNS):
-        off = abs(value(*drawn([a, b], random)) - 20.0)
-        count += off < K * stated.u
-        alone += off < K * independent
-    assert held(count), count
-    assert not held(alone), alone
+        off = value(*drawn([a, b], random)) - 20.0
+        errors.saw("stated", off, 2 * stated.u)
+        errors.saw("independent", off, 2 * independent)
+    errors.must_hold("stated")
+    assert not errors.holds("independent")
 
 
 def test_a_hole_judged_in_the_system_that_it_helped_to_make():
     """Four holes hold the part in X and Y with five to spare: the X of one of them, drawn toward its nominal."""
-    random, count, alone = np.random.default_rng(9), 0, 0
+    random, errors = np.random.default_rng(9), Stated()
     places = np.array([[-200, -100, 0], [200, -100, 0], [200, 100, 0], [-200, 100, 0.0]])
     spread = np.diag([0.01, 0.01, 0, 0, 0, 0, 0.004]) ** 2
     top = plane("top", 0.0)
@@ -132,11 +130,11 @@ def test_a_hole_judged_in_the_system_that_it_helped_to_make():
         system = solved(Feature("top", first, top.local, top.uncertainty), seen)
         placed = in_system(seen[0], system)
         (told,) = told_in([Number(lambda s: s.center[0])], [placed], system)
-        count += abs(told.value + 200) < K * told.uncertainty.u()
+        errors.saw("stated", told.value + 200, 2 * told.uncertainty.u())
         independent = np.hypot(0.01, system.u_along(placed.shape.center, np.array([1.0, 0, 0])))
-        alone += abs(told.value + 200) < K * independent
-    assert held(count), count
-    assert not held(alone), alone
+        errors.saw("independent", told.value + 200, 2 * independent)
+    errors.must_hold("stated")
+    assert not errors.holds("independent")
 
 
 def test_a_datum_is_exactly_where_it_holds_the_part_and_other_faces_share_its_uncertainty():

@@ -1,16 +1,16 @@
 """A job of the carrier, an instrument at it, and a person before it."""
 
+import by_hand
 import numpy as np
+from by_hand import TECHNICIAN
 from playwright.sync_api import expect
 
 from zipplumb.core.frames import Motion
 from zipplumb.demo import carrier, carrier_real
-from zipplumb.jobs import measure, planning, sheet, stations
-from zipplumb.jobs.actor import Actor
+from zipplumb.jobs import planning, sheet, stations
 from zipplumb.jobs.results import load
 from zipplumb.store.database import transaction
 
-TECHNICIAN = Actor(1, "Tamsin", "technician")
 SHOP_FROM_PART = Motion.from_quaternion(carrier_real.PLACE["quaternion"], carrier_real.PLACE["translation_mm"])
 CORNERS = np.array([[x, y, z] for x in (-250, 250) for y in (-140, 140) for z in (0, 60.0)])
 # a system on the part's own faces turns with its side, 0.012° over 288 mm, and slides with its end, 0.03° over 140 mm
@@ -63,10 +63,13 @@ class CarrierBench:
         self.planned("End", self.plane(LEFT, carrier.LENGTH / 2), 4, "C")
 
     def measure(self, *names):
-        self.person.go("Measure")
+        """While nobody looks; then the page shows them."""
+        self.person.leave()
         for name in names:
-            measure.make_current(TECHNICIAN, self.job, self.rows[name])
-            self.person.measure(name)
+            by_hand.measured(self.job, self.rows[name])
+        self.person.open(self.job)
+        for name in names:
+            expect(self.person.row(name).locator(".mark")).not_to_have_text("○")
 
     @property
     def active(self):

@@ -16,9 +16,24 @@ from zipplumb.store.models import Instrument, Job, Part, Station
 
 @pytest.fixture(scope="session")
 def running(stack):
-    stack.start()
+    """The product and the arm; an instrument that nobody uses costs as much as one that is used."""
+    stack.start("sim", "serve")
     stack.wait_for_web()
     return stack
+
+
+@pytest.fixture(scope="module")
+def tracker(running):
+    running.start("sim-tracker")
+    yield
+    running.stop_children("sim-tracker")
+
+
+@pytest.fixture(scope="module")
+def radar(running):
+    running.start("sim-radar")
+    yield
+    running.stop_children("sim-radar")
 
 
 @pytest.hookimpl(trylast=True)

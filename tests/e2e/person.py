@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 import time
 
 from playwright.sync_api import Error, expect
@@ -18,7 +19,8 @@ CHROMIUM = [
 
 def launched(playwright):
     """The browser, drawing its 3D in software."""
-    return playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+    browser = shutil.which("chromium-headless-shell") or shutil.which("chromium")
+    return playwright.chromium.launch(executable_path=browser, args=CHROMIUM)
 
 
 expect.set_options(timeout=20_000)
@@ -44,6 +46,10 @@ class Person:
         self.page.goto(f"{self.running.url}/jobs/{job}/{stage}")
         self.until(lambda: self.page.evaluate("Boolean(window.zipplumb && window.zipplumb.stage.ready)"))
         expect(self.page.locator("#tip-line")).to_contain_text("X")  # live events have come
+
+    def leave(self) -> None:
+        """To where nothing moves."""
+        self.page.goto(self.running.url + "/")
 
     def until(self, true, seconds: float = 20.0):
         end = time.monotonic() + seconds
@@ -88,7 +94,9 @@ class Person:
         return int(taken), int(wanted or 0)
 
     def hand(self, words: str) -> None:
-        self.page.locator(".hand").get_by_text(words, exact=True).click()
+        """Press one of the hand's buttons, until it has heard."""
+        with self.page.expect_response(lambda answer: "/hand/" in answer.url):
+            self.page.locator(".hand").get_by_text(words, exact=True).click()
 
     def touch_row(self) -> None:
         """The stand-in touches what the row asks, until all hits are there."""

@@ -4,6 +4,7 @@ import json
 import re
 
 import numpy as np
+import pytest
 from carrier_bench import CORNERS, FRONT, LEFT, MADE_MM, NESTS, REAR, SHOP_FROM_PART, TECHNICIAN, UP
 from playwright.sync_api import expect
 
@@ -106,6 +107,7 @@ def test_without_cad_it_is_aligned_with_the_devices_buttons_alone(tamsin, bench)
     assert np.all(off <= 2 * alignment.u_at(drawn.points(CORNERS)) + MADE_MM)
 
 
+@pytest.mark.usefixtures("tracker")
 def test_guided_points_name_two_that_were_exchanged_and_ask_them_again(tamsin, running, bench):
     here = bench("Nests", "Hall tracker")
     port = running.sims["tracker"][0]
@@ -213,6 +215,7 @@ def test_step_by_step_level_and_what_is_loose_sways(tamsin, bench):
     tamsin.until(lambda: page.evaluate("window.zipplumb.stage.part.bodies[0].mesh.matrix.elements.join()") == still)
 
 
+@pytest.mark.usefixtures("tracker")
 def test_reference_points_with_scale_and_many_touches_on_surfaces(tamsin, running, bench):
     here = bench("Reference", "Hall tracker")
     port = running.sims["tracker"][0]

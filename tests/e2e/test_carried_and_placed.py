@@ -6,6 +6,7 @@ import re
 
 import numpy as np
 import openpyxl
+import pytest
 from carrier_bench import NESTS, TECHNICIAN
 from playwright.sync_api import expect
 
@@ -24,6 +25,7 @@ from zipplumb.jobs.results import load
 from zipplumb.store.database import stored, transaction
 from zipplumb.store.models import Instrument, Job, Probe
 
+pytestmark = pytest.mark.usefixtures("tracker")
 KNOCK = [0.3, -0.2, 0.1]
 DRIFT_MM = 0.005  # by which the stand creeps in an hour, more than a test takes
 

@@ -1,5 +1,6 @@
 """The bracket that has every kind of feature: measured as planned, and by just touching, against the stand-in's truth."""
 
+import by_hand
 import numpy as np
 import pytest
 from playwright.sync_api import expect
@@ -109,22 +110,9 @@ def bench(tamsin, running):
         part = session.get(Job, running.bracket_job).part_id
         faces = session.get(Part, part).faces
 
-    def come(job):
-        stations.bring(TECHNICIAN, job, number, unmoved=True)
-        tamsin.open(job)
-
-    yield come, part, Walls(faces)
+    yield lambda job: stations.bring(TECHNICIAN, job, number, unmoved=True), part, Walls(faces)
     tamsin.until_hand_rests()
     stations.bring(TECHNICIAN, place, number, unmoved=True)
-
-
-def touch(tamsin, job, what):
-    """So many hits on each of some faces, as the hand chooses them."""
-    before = tamsin.hits[0]
-    for face, hits in what:
-        move_hand(TECHNICIAN, job, "touch", face=face, hits=hits)
-    tamsin.until(lambda: tamsin.hits[0] >= before + sum(hits for _, hits in what), 60)
-    tamsin.until_hand_rests()
 
 
 def results(job):
@@ -141,7 +129,7 @@ def test_measured_as_planned(tamsin, running, bench):
     state, _ = results(job)
     for row in state.measured:
         name = row.recipe.name
-        expect(tamsin.page.locator("#now .say .ask")).to_contain_text(name)
+        assert by_hand.current(job) == row.id
         if row.recipe.kind == "surface_point":
             u, v = np.linalg.svd(row.recipe.nominal.normal[None])[2][1:]
             face = next(f["index"] for f in walls.faces if f["surface"] == "plane"
@@ -149,15 +137,15 @@ def test_measured_as_planned(tamsin, running, bench):
             for turn in (0.1, 2.2, 4.3):
                 at = row.recipe.nominal.point + 6 * (np.cos(turn) * u + np.sin(turn) * v)
                 move_hand(TECHNICIAN, job, "touch_at", face=face, point=at.tolist())
-            tamsin.until(lambda: tamsin.hits[0] >= 3, 60)
-            tamsin.until_hand_rests()
         elif row.recipe.kind == "section_curve":
-            tamsin.touch_row()  # each of its targets
+            move_hand(TECHNICIAN, job, "touch")  # each of its targets
         else:
             hits = 8 if name.startswith("Bolt hole") else row.recipe.hits
-            touch(tamsin, job, outlines.get(name, [(row.recipe.cad_face, hits)]))
-        tell_hand({"do": "click", "button": "finish"})
-        expect(tamsin.row(name).locator(".mark")).not_to_have_text("○")
+            by_hand.touch(job, outlines.get(name, [(row.recipe.cad_face, hits)]))
+        by_hand.finish(job)
+    tamsin.open(job)
+    for row in state.measured:
+        expect(tamsin.row(row.recipe.name).locator(".mark")).not_to_have_text("○")
     _, found = results(job)
     assert {name: r.message for name, (_, r) in found.items() if r.state != "done"} == {}
     apart = {}
@@ -185,6 +173,7 @@ def test_just_touched_with_no_plan(tamsin, running, bench):
     come, part, walls = bench
     job = sheet.create_job(TECHNICIAN, "Just touched", part)
     come(job)
+    tamsin.open(job)
     page = tamsin.page
     page.keyboard.press("r")
     expect(page.locator("#now .say .ask")).to_contain_text("Just touch, in space")
@@ -217,10 +206,9 @@ def flat_top(walls):
 
 
 def touched(tamsin, job, what, number, kind, key, true):
-    touch(tamsin, job, what)
+    by_hand.touch(job, what)
     tell_hand({"do": "click", "button": "finish"})
-    expect(tamsin.page.locator("#now .say .ask")).to_contain_text("Just touch")
-    state, _ = results(job)
+    state = tamsin.until(lambda: (s := results(job)[0]) and len(s.rows) > number and s.rows[number].finished and s, 60)
     row = state.rows[number]
     assert row.recipe.kind == kind, (row.recipe, state.results[row.id].message)
     if key is not None:
@@ -293,12 +281,11 @@ def test_with_no_cad_at_all_from_typed_nominals_and_a_list_in_inches(tamsin, run
     sections.plan_listed_curve(TECHNICIAN, job, "\n".join(listed), "in", every)
     with transaction() as session:
         wave = next(r.recipe for r in load(session, job).rows if r.recipe.name.startswith("Wavy"))
-    come(running.bracket_job)  # so that the stand-in has the bracket before it
-    touch(tamsin, running.bracket_job, [(walls.of("cone"), 1)])
-    tamsin.page.keyboard.press("u")
+    tamsin.leave()
+    come(running.bracket_job)
+    move_hand(TECHNICIAN, running.bracket_job, "ask")  # so that the stand-in has the bracket before it
     come(job)
     top, outlines = flat_top(walls), walls.outlines()
-    hand = lambda what: [tell_hand({"do": "touch", "face": face, "hits": hits}) for face, hits in what]  # noqa: E731
     for name, what in (
         ("Top", [(top, 7)]), ("Side", [(outlines["Lip 1"][0][0], 7)]), ("End", [(end_of(walls), 7)]),
         ("Bore rim", [(top, 3), *[(face, 7) for face, _ in outlines["Bore rim"]]]),
@@ -306,20 +293,16 @@ def test_with_no_cad_at_all_from_typed_nominals_and_a_list_in_inches(tamsin, run
         *((name, [(walls.of(shape), hits)]) for name, (shape, hits) in IN_SPACE.items()),
         *((name, outlines[name]) for name in IN_A_PLANE),
     ):  # fmt: skip
-        expect(page.locator("#now .say .ask")).to_contain_text(name)
-        hand(what)
-        wanted = sum(hits for _, hits in what)
-        tamsin.until(lambda wanted=wanted: tamsin.hits[0] >= wanted, 60)
-        tamsin.until_hand_rests()
-        tell_hand({"do": "click", "button": "finish"})
-        expect(tamsin.row(name).locator(".mark")).not_to_have_text("○")
-    for k, (x, y) in enumerate(spots):
-        expect(page.locator("#now .say .ask")).to_contain_text(f"P{k + 1}")
+        assert by_hand.current(job) == rows[name]
+        for face, hits in what:
+            tell_hand({"do": "touch", "face": face, "hits": hits})
+        by_hand.finish(job)
+    for x, y in spots:
         tell_hand({"do": "touch_at", "face": top, "point": [x, y, bracket.THICK]})
-        tamsin.until(lambda: tamsin.hits[0] >= 1, 60)
-        tamsin.until_hand_rests()
-        tell_hand({"do": "click", "button": "finish"})
-    expect(tamsin.row("P3").locator(".mark")).not_to_have_text("○")
+        by_hand.finish(job)
+    tamsin.open(job)
+    for name in (*rows, "P1", "P2", "P3"):
+        expect(tamsin.row(name).locator(".mark")).not_to_have_text("○")
     expect(page.locator("#now .say .ask")).to_contain_text(wave.name)
     free = next(f["index"] for f in walls.faces if f["surface"] == "free surface" and f["box"][4] > bracket.WIDTH / 2 - 1)
     for target in wave.targets:

@@ -244,6 +244,7 @@ def test_a_head_off_and_a_knock_make_a_check_due(tamsin, arm, running):
     expect(page.locator(".kit-one")).to_contain_text("Found good by its single point")
 
 
+@pytest.mark.usefixtures("tracker")
 def test_a_tracker_that_was_bumped_is_found_to_have_drifted(tamsin, running):
     port = running.sims["tracker"][0]
     kit, page = Kit(tamsin), tamsin.page
@@ -275,6 +276,7 @@ def test_a_tracker_that_was_bumped_is_found_to_have_drifted(tamsin, running):
     tell_hand({"do": "stop"}, port)
 
 
+@pytest.mark.usefixtures("radar")
 def test_an_administrator_adds_an_instrument_by_its_address(chromium, running, arm):
     ines = Person(chromium, running, "ines")
     page, port = ines.page, running.sims["radar"][0]
@@ -312,6 +314,7 @@ def test_a_phone_shows_the_pivot(tamsin, arm):
     expect(page.locator(".trial .ask")).to_contain_text("Given up")
 
 
+@pytest.mark.usefixtures("tracker")
 def test_a_reflector_of_another_size_is_told_by_a_nest_that_is_known(tamsin, running, bench):
     """Somebody took the small one into the hand: nothing else would say so, since all nests stand lower alike."""
     here = bench("Which reflector", "Hall tracker")

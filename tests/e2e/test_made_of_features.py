@@ -2,6 +2,7 @@
 
 import re
 
+import by_hand
 import numpy as np
 import pytest
 from carrier_bench import FRONT, LEFT, TECHNICIAN, UP, CarrierBench
@@ -9,8 +10,7 @@ from playwright.sync_api import expect
 from scipy.optimize import least_squares
 
 from zipplumb.demo import bracket, bracket_real
-from zipplumb.jobs import align, measure, planning, sheet, stations
-from zipplumb.jobs.hand import tell_hand
+from zipplumb.jobs import align, planning, sheet, stations
 from zipplumb.jobs.results import load
 from zipplumb.store.database import transaction
 from zipplumb.store.models import Instrument, Job, Part, Station
@@ -119,15 +119,10 @@ def typed(here, kind, fields, lists):
 def test_width_angle_line_pattern_and_table(here, tamsin):
     page, holes = here.page, HOLES
     here.measure("Top", "Side", "End", "Bore", "Sheet above", "Sheet below")
+    tamsin.leave()
     for name in holes:
-        measure.make_current(TECHNICIAN, here.job, here.rows[name])
-        expect(page.locator("#now .say .ask")).to_contain_text(name)
-        tell_hand({"do": "touch", "face": here.walls[name], "hits": 9})
-        tamsin.until(lambda: tamsin.hits[0] >= 9, 60)
-        tamsin.until_hand_rests()
-        tell_hand({"do": "click", "button": "finish"})
-        expect(tamsin.row(name).locator(".mark")).not_to_have_text("○")
-    tamsin.go("Derive")
+        by_hand.measured(here.job, here.rows[name], [(here.walls[name], 9)])
+    tamsin.open(here.job, "derive")
 
     # a slanted plate: how thick it is, and its angle or the supplement, each seen with its value before it is chosen
     name = add(here, "Width", "Sheet above", "Sheet below")

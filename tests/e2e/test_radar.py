@@ -30,6 +30,7 @@ ON_SCREEN = """async ([x, y, z]) => {
   return [box.left + (at.x + 1) / 2 * box.width, box.top + (1 - at.y) / 2 * box.height];
 }"""
 LINES, POINTS = 5, 80
+pytestmark = pytest.mark.usefixtures("radar")
 
 
 @pytest.fixture

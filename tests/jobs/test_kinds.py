@@ -4,7 +4,7 @@ from types import SimpleNamespace
 
 import numpy as np
 import pytest
-from core.block import KIT, TURN, UP, Bench, block
+from block import KIT, TURN, UP, Bench, block
 from test_forms import EXAMPLES
 
 from zipplumb.core.deriving import Given, possible

@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from core.block import KIT, TIP, Bench
+from block import KIT, TIP, Bench
 
 from zipplumb.core.sheet import Sheet, evaluate
 from zipplumb.core.uncertainty import Source

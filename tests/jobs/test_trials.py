@@ -2,8 +2,8 @@
 
 import numpy as np
 import pytest
+from arm_at_work import OFFSET, all_round, believed, swings
 from job_bench import REVIEWER, TECHNICIAN, numbers
-from outside.arm_at_work import OFFSET, all_round, believed, swings
 
 from zipplumb.core.errors import InputError, NotAllowed
 from zipplumb.core.probing import ByDistance, ByTime

@@ -2,14 +2,8 @@
 from memory). 300 mm at 23.4 °C are longer by 0.0119 mm; a temperature known to 0.5 °C leaves 0.0018 mm of them uncertain.
 """
 
-import sys
-from pathlib import Path
-
 import numpy as np
 import pytest
-
-sys.path.insert(0, str(Path(__file__).parent.parent / "core"))
-
 from block import KIT, TIP, TURN, Bench, block
 
 from zipplumb.core.sheet import Sheet, evaluate

@@ -6,7 +6,8 @@ stands where no drawing says.
 
 import numpy as np
 import pytest
-from outside.arm_at_work import NOISE_RAD, OFFSET, SCANNER, SEAT, all_round, believed, scans, swings
+from arm_at_work import NOISE_RAD, OFFSET, SCANNER, SEAT, all_round, believed, scans, swings
+from stated import RUNS, Stated
 
 from zipplumb.core.calibration import calibrate_on_sphere, calibrate_scanner, pivot
 from zipplumb.core.frames import Motion, rotations_from_quaternions
@@ -33,42 +34,42 @@ def test_the_pivot_is_numpys_linear_least_squares(joints):
 
 
 def test_the_pivots_covariance_is_that_of_many_runs():
-    """JCGM 101: Monte Carlo. Also the 95 % regions: they hold the truth in 93 to 97 % of 2,000 seeded runs."""
+    """JCGM 101: Monte Carlo. A standard deviation is known to 3 % of 500 runs, its bound is three of them."""
     chain, angles, sweeps = swings()
-    random, held, answers, stated = np.random.default_rng(2), 0, [], []
-    for _ in range(2000):
+    random, errors, answers, stated = np.random.default_rng(2), Stated(), [], []
+    for _ in range(RUNS):
         found = pivot(believed(chain, angles, random), sweeps)
-        held += inside_region(found.offset_mm - OFFSET, found.covariance)
+        errors.saw_place("tip", found.offset_mm - OFFSET, found.covariance)
         answers.append(found.offset_mm)
         stated.append(found.covariance)
-    assert 0.93 < held / 2000 < 0.97, held / 2000
+    errors.must_hold()
     seen = np.cov(np.array(answers), rowvar=False)
     assert np.sqrt(np.diag(np.mean(stated, axis=0))) == pytest.approx(np.sqrt(np.diag(seen)), rel=0.1)
 
 
 def test_regions_of_a_sphere_calibration_hold():
     chain, angles = all_round()
-    random, held = np.random.default_rng(3), 0
-    for _ in range(2000):
+    random, errors = np.random.default_rng(3), Stated()
+    for _ in range(RUNS):
         found = calibrate_on_sphere(believed(chain, angles, random), 25.4, 6.0, DRAWN)
-        held += inside_region(found.offset_mm - OFFSET, found.covariance, spare=len(angles) - 7)
-    assert 0.93 < held / 2000 < 0.97, held / 2000
+        errors.saw_place("tip", found.offset_mm - OFFSET, found.covariance)
+    errors.must_hold()
     assert found.verdict()[0] == "pass", found.verdict()
 
 
 def test_regions_of_a_scanners_place_hold():
-    """500 seeded runs; the place of a point 120 mm before the scanner, where it measures."""
+    """The place of a point 100 mm before the scanner, where it measures; each run tells three numbers."""
     chain, angles, points, stripe = scans(80)
-    random, held, start = np.random.default_rng(4), 0, Motion(np.eye(3), np.array([0.0, 60, 120]))
+    random, errors, start = np.random.default_rng(4), Stated(), Motion(np.eye(3), np.array([0.0, 60, 120]))
     there = np.array([0.0, 0, 100])
     x, y, z = there
     lever = np.hstack([np.eye(3), np.array([[0, z, -y], [-z, 0, x], [y, -x, 0]])])
-    for _ in range(500):
+    for _ in range(RUNS // 3):
         noisy = points + random.normal(0, 0.01, points.shape)
         found = calibrate_scanner(believed(chain, angles, random), noisy, stripe, 25.4, start)
         off = SCANNER.inverse().points(found.axis_from_scanner.points(there)) - there
-        held += inside_region(off, lever @ found.covariance @ lever.T, spare=len(angles) - 9)
-    assert 0.93 < held / 500 < 0.97, held / 500
+        errors.saw_place("there", off, lever @ found.covariance @ lever.T)
+    errors.must_hold()
     assert found.verdict()[0] == "pass", found.verdict()
     assert np.linalg.norm(found.center_mm - SEAT) < 0.02
 

@@ -9,13 +9,15 @@ import itertools
 
 import numpy as np
 import pytest
+from stated import RUNS as FEWER
+from stated import Stated
 
 from zipplumb.core.deriving import bolt_circle, construct
 from zipplumb.core.features import Feature, center_covariance
 from zipplumb.core.fitting import fit
 from zipplumb.core.frames import Motion
 from zipplumb.core.shapes import Circle, Cone, Cylinder, Plane, Point, Sphere
-from zipplumb.core.uncertainty import coverage_factor, inside_region, propagate
+from zipplumb.core.uncertainty import inside_region, propagate
 
 RUNS = 2000
 EACH = itertools.count()  # every measured feature has hits of its own
@@ -87,16 +89,14 @@ def measured(kind, points, random):
 def test_the_regions_of_a_distance_and_an_angle_hold_the_truth():
     random = np.random.default_rng(23)
     lean = GRID * [1, 1, 0] + np.outer(0.05 * GRID[:, 0], [0, 0, 1])
-    held = {"perpendicular_distance": 0, "angle": 0}
+    errors = Stated()
     truth = {"perpendicular_distance": 25.0, "angle": float(np.arctan(0.05))}
-    factor = coverage_factor()
-    for _ in range(RUNS):
+    for _ in range(FEWER):
         first, level = measured("plane", GRID, random), measured("plane", GRID + [0, 0, 25], random)
         for name, pair in (("perpendicular_distance", (first, level)), ("angle", (first, measured("plane", lean, random)))):
             found = construct(name, pair)
-            held[name] += abs(found.value - truth[name]) < factor * found.u
-    for name, count in held.items():
-        assert 0.93 < count / RUNS < 0.97, name
+            errors.saw(name, found.value - truth[name], 2 * found.u)
+    errors.must_hold()
 
 
 def test_the_regions_of_a_bolt_circle_hold_the_truth():
@@ -106,11 +106,12 @@ def test_the_regions_of_a_bolt_circle_hold_the_truth():
     hole = 11 * np.column_stack([np.cos(seven), np.sin(seven), 0 * seven])
     turn = np.arange(6) * np.pi / 3
     places = 90 * np.column_stack([np.cos(turn), np.sin(turn), 0 * turn])
-    held, factor = np.zeros(3), coverage_factor()
-    for _ in range(RUNS):
+    errors = Stated()
+    for _ in range(FEWER):
         values, uncertainty = propagate(told, [center_of(measured("circle", hole + place, random)) for place in places])
-        held += np.abs(values - [180.0, 0, 0]) < factor * np.sqrt(np.diag(uncertainty.covariance))
-    assert np.all((held / RUNS > 0.93) & (held / RUNS < 0.97)), held / RUNS
+        for k, (name, truth) in enumerate((("diameter", 180.0), ("outward", 0.0), ("along", 0.0))):
+            errors.saw(name, values[k] - truth, 2 * uncertainty.u(k))
+    errors.must_hold()
 
 
 def center_of(hole):

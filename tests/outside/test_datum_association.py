@@ -5,16 +5,10 @@
 - A tertiary: the farthest point. A bore: the largest circle that goes in, by a linear programme over its center.
 """
 
-import sys
-from pathlib import Path
-
 import numpy as np
 import pytest
-from scipy.optimize import linprog
-
-sys.path.insert(0, str(Path(__file__).parent.parent / "core"))
-
 from block import KIT, TIP, UP, Bench
+from scipy.optimize import linprog
 
 from zipplumb.core.frames import Motion, perpendicular_pair
 from zipplumb.core.sheet import Sheet, evaluate

@@ -6,14 +6,8 @@
 - U of a number with a known bias: numpy's quantiles of a folded normal distribution.
 """
 
-import sys
-from pathlib import Path
-
 import numpy as np
 import pytest
-
-sys.path.insert(0, str(Path(__file__).parent.parent / "core"))
-
 from block import KIT, TIP, UP, Bench, block
 
 from zipplumb.core.sheet import PartSurfaces, Sheet, evaluate

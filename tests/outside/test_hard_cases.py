@@ -6,8 +6,8 @@ asked for k times less).
 """
 
 import numpy as np
+import precise
 import pytest
-from outside import precise
 
 from zipplumb.core.fitting import fit
 

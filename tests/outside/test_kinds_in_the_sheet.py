@@ -4,16 +4,10 @@ Source: orthogonal distance regression, solved by scipy.optimize.least_squares f
 ellipse is found by scipy.optimize.minimize_scalar, as the tip's center lies one radius off its nearest place.
 """
 
-import sys
-from pathlib import Path
-
 import numpy as np
 import pytest
-from scipy.optimize import least_squares, minimize_scalar
-
-sys.path.insert(0, str(Path(__file__).parent.parent / "core"))
-
 from block import KIT, Bench, block
+from scipy.optimize import least_squares, minimize_scalar
 
 from zipplumb.core.sheet import Sheet, evaluate
 

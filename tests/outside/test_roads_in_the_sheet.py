@@ -7,18 +7,12 @@
 - Guided points: the same after all of them as scipy's align_vectors, and a list touched in another order is named.
 """
 
-import sys
-from pathlib import Path
-
 import numpy as np
 import pytest
+from block import KIT, UP, Bench
 from scipy.optimize import root
 from scipy.spatial.transform import Rotation
 from skspatial.objects import Line, Plane
-
-sys.path.insert(0, str(Path(__file__).parent.parent / "core"))
-
-from block import KIT, UP, Bench
 
 from zipplumb.core.frames import Motion
 from zipplumb.core.sheet import Kit, Sheet, Station, evaluate

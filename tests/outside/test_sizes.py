@@ -6,14 +6,8 @@
 - A bonus of orientation and of coaxiality is the departure of the size from its limit: ASME Y14.5, ISO 2692.
 """
 
-import sys
-from pathlib import Path
-
 import numpy as np
 import pytest
-
-sys.path.insert(0, str(Path(__file__).parent.parent / "core"))
-
 from block import KIT, TIP, Bench, block
 
 from zipplumb.core.sheet import Sheet, evaluate

@@ -246,17 +246,24 @@ def coverage_factor(spare: float = np.inf, share: float = SHARE) -> float:
     return float(special.ndtri(tail) if np.isinf(spare) else special.stdtrit(spare, tail))
 
 
+def squared_distance(deviation: Array, covariance: Array) -> tuple[float, int]:
+    """d² of a deviation (k,) in units of its covariance (k, k) (Mahalanobis), and how many directions it is of.
+
+    Directions without uncertainty are left out.
+    """
+    scale = np.sqrt(np.maximum(np.diag(covariance), 1e-300))
+    values, vectors = np.linalg.eigh(covariance / np.outer(scale, scale))
+    sure = values > 1e-9 * values.max()
+    return float(np.sum((vectors[:, sure].T @ (deviation / scale)) ** 2 / values[sure])), int(sure.sum())
+
+
 def inside_region(deviation: Array, covariance: Array, spare: float = np.inf, share: float = SHARE) -> bool:
     """Whether a deviation (k,) lies in the ellipsoid that is to hold the truth with that share.
 
     Source: JCGM 102, 6.5; with ``spare`` degrees of freedom the F distribution takes the place of
     the chi-square. Directions without uncertainty are left out.
     """
-    scale = np.sqrt(np.maximum(np.diag(covariance), 1e-300))
-    values, vectors = np.linalg.eigh(covariance / np.outer(scale, scale))
-    sure = values > 1e-9 * values.max()
-    square = float(np.sum((vectors[:, sure].T @ (deviation / scale)) ** 2 / values[sure]))
-    k = int(sure.sum())
+    square, k = squared_distance(deviation, covariance)
     if np.isinf(spare):
         return bool(square <= special.chdtri(k, 1 - share))
     return bool(square <= k * special.fdtri(k, spare, share))

@@ -153,8 +153,10 @@ class Processes:
         return self.folder / "pids.json"
 
     def start(self, *names: str) -> None:
-        for name, command in self._commands().items():
-            if (not names or name in names) and name not in self.children:
+        """Those of such names, or all. Raises KeyError for one that is not there."""
+        commands = self._commands()
+        for name, command in {name: commands[name] for name in names or commands}.items():
+            if name not in self.children:
                 log = (self.folder / f"{name}.log").open("ab")
                 self.children[name] = subprocess.Popen(
                     command, stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True
@@ -207,18 +209,18 @@ class Processes:
         self.stop_children()
         self.cluster.stop()
 
-    def stop_children(self) -> None:
-        """All but the database."""
-        for child in self.children.values():
+    def stop_children(self, *names: str) -> None:
+        """Those of such names, or all but the database."""
+        stopped = [self.children.pop(name) for name in names or tuple(self.children) if name in self.children]
+        for child in stopped:
             if child.poll() is None:
                 os.killpg(child.pid, signal.SIGTERM)
-        for child in self.children.values():
+        for child in stopped:
             try:
                 child.wait(timeout=6)
             except subprocess.TimeoutExpired:
                 os.killpg(child.pid, signal.SIGKILL)
                 child.wait()
-        self.children.clear()
 
 
 def run_demo(folder: Path, port: int | None, fresh: bool, pace: float) -> int:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import logging
+import signal
 import time
 from functools import partial
 
@@ -49,8 +50,13 @@ async def _work() -> None:
     app = queue_app()
     async with app.open_async():
         watch = asyncio.create_task(_take_up(app))
+        workers = asyncio.gather(*(_one_queue(app, queue) for queue in QUEUES.values()))
+        for told in (signal.SIGTERM, signal.SIGINT):  # one handler for all: a worker's own would take the others' place
+            asyncio.get_running_loop().add_signal_handler(told, workers.cancel)
         try:
-            await asyncio.gather(*(_one_queue(app, queue) for queue in QUEUES.values()))
+            await workers
+        except asyncio.CancelledError:
+            return
         finally:
             watch.cancel()
 
@@ -58,7 +64,7 @@ async def _work() -> None:
 async def _one_queue(app: App, queue: str) -> None:
     await app.run_worker_async(
         queues=[queue], concurrency=1, fetch_job_polling_interval=1.0, update_heartbeat_interval=BEAT_S,
-        stalled_worker_timeout=STALLED_S,
+        stalled_worker_timeout=STALLED_S, install_signal_handlers=False,
     )  # fmt: skip
 
 

@@ -6,6 +6,7 @@
 from __future__ import annotations
 
 import json
+import math
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 from pathlib import Path
@@ -234,5 +235,11 @@ class SimulatedArm(StandIn):
 
 
 def _quaternion(rotation: np.ndarray) -> list[float]:
-    x, y, z, w = Rotation.from_matrix(rotation).as_quat()
-    return [round(float(v), 9) for v in (w, x, y, z)]
+    """w, x, y, z (S. W. Shepperd, J. Guidance and Control 1 (1978): by the largest of the four)."""
+    (a, b, c), (d, e, f), (g, h, i) = rotation.tolist()
+    squares = (1 + a + e + i, 1 + a - e - i, 1 - a + e - i, 1 - a - e + i)
+    largest = max(range(4), key=squares.__getitem__)
+    twice = math.sqrt(squares[largest])
+    rows = ((squares[0], h - f, c - g, d - b), (h - f, squares[1], b + d, c + g),
+            (c - g, b + d, squares[2], f + h), (d - b, c + g, f + h, squares[3]))  # fmt: skip
+    return [round(each / (2 * twice), 9) for each in rows[largest]]
