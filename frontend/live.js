@@ -55,12 +55,15 @@ const slip = document.getElementById("slip");
 const typed = new Set(); // forms in which something was typed and not sent: they stay as they are when the rest follows
 let kept = [];
 let chosen = 0; // how often a person's choice came into the slip
+let asked = 0; // pages that a person asked for, in order
+let shown = 0; // the last of them that came: an earlier one that is late does not take its place
 let underWay = 0;
 let behind = null;
 let opened = []; // what a person has unfolded in the slip stays so
 const unfolded = () => [...slip.querySelectorAll("details")];
 const named = (each) => each.querySelector("summary")?.textContent.trim();
 
+const byPerson = ({ requestConfig }) => requestConfig.verb === "get" && requestConfig.headers[BY_ITSELF] === undefined;
 const addressOf = (form) => form.getAttribute("hx-post") ?? form.getAttribute("hx-get") ?? form.id;
 
 function typing() {
@@ -73,13 +76,19 @@ export function guardTyping() {
   document.addEventListener("htmx:beforeSend", ({ detail }) => {
     if (detail.target !== slip) return;
     underWay += 1;
+    if (byPerson(detail)) detail.requestConfig.turn = asked += 1;
     // of the request itself: an element that was replaced meanwhile hears of no end
     detail.xhr.addEventListener("loadend", ended);
   });
   document.addEventListener("htmx:beforeSwap", ({ target, detail }) => {
-    const asked = detail.requestConfig.headers[BY_ITSELF];
-    if (target !== slip || asked === undefined) return;
-    if (typing() || asked !== String(chosen)) detail.shouldSwap = false;
+    if (target !== slip) return;
+    if (byPerson(detail)) {
+      if (detail.requestConfig.turn < shown) detail.shouldSwap = false;
+      else shown = detail.requestConfig.turn;
+    }
+    const after = detail.requestConfig.headers[BY_ITSELF];
+    if (after === undefined) return;
+    if (typing() || after !== String(chosen)) detail.shouldSwap = false;
     else if (pressed()) {
       detail.shouldSwap = false;
       whenFree(() => ask(detail.pathInfo.requestPath));

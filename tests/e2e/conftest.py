@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import json
+import time
+from contextlib import contextmanager
 
 import pytest
 from carrier_bench import TECHNICIAN, CarrierBench
 from person import Person, launched
 from playwright.sync_api import sync_playwright
+from sqlalchemy import select
 
 from zipplumb.jobs import stations
 from zipplumb.store.database import transaction
@@ -24,16 +27,32 @@ def running(stack):
 
 @pytest.fixture(scope="module")
 def tracker(running):
-    running.start("sim-tracker")
-    yield
-    running.stop_children("sim-tracker")
+    with stand_in(running, "tracker"):
+        yield
 
 
 @pytest.fixture(scope="module")
 def radar(running):
-    running.start("sim-radar")
+    with stand_in(running, "radar"):
+        yield
+
+
+@contextmanager
+def stand_in(running, kind):
+    """Of that kind, and the link has heard it; afterwards it is away."""
+    port = running.sims[kind][0]
+    running.start(f"sim-{kind}")
+    end = time.monotonic() + 60
+    while not is_connected(port):
+        assert time.monotonic() < end, f"the {kind} is not heard"
+        time.sleep(0.1)
     yield
-    running.stop_children("sim-radar")
+    running.stop_children(f"sim-{kind}")
+
+
+def is_connected(port) -> bool:
+    with transaction() as session:
+        return session.scalars(select(Instrument).filter_by(port=port)).first().connected
 
 
 @pytest.hookimpl(trylast=True)

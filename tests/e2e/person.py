@@ -73,7 +73,8 @@ class Person:
             self.page.select_option("[name=units]", units)
 
     def go(self, stage: str) -> None:
-        self.page.click(f"nav >> text={stage}")
+        with self.page.expect_response(lambda answer: answer.url.endswith(f"/{stage.lower()}")):
+            self.page.click(f"nav >> text={stage}")
         expect(self.page.locator("nav [aria-current=page]")).to_have_text(stage)
 
     def until_still(self) -> None:

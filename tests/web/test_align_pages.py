@@ -4,7 +4,7 @@ import html
 import re
 
 import pytest
-from jobs.job_bench import TECHNICIAN, Bench
+from job_bench import TECHNICIAN, Bench
 from visitor import words
 
 from zipplumb.core.errors import InputError

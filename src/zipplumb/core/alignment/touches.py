@@ -18,16 +18,13 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from ..errors import AlignmentError
-from ..frames import Array, Indices, Motion, cross
-from ..kernels import rotation
+from ..frames import Array, Indices, Motion
+from ..kernels import held_by, rotation, touches_seen
 
-ITERATIONS = 60
-LEAST_CURVED, FARTHEST = 1e-6, 0.3  # of the largest curvature, and of the touches' length, of a step where they are astray
-ASTRAY = 0.01  # of the touches' length: residuals beyond it come of a feature that was taken for another
-OPEN = 1e-7  # singular value, by the root of the touches' number, below which a motion is loose
-WEAK = 0.02  # and below which a level of a best fit shares it with the later ones
-EXACT = 1e-6  # and below which nominal geometry holds nothing: a bore no turn about itself, though the real one leans a little
-ROUNDING = 16 * np.finfo(float).eps
+# singular value, by the root of the touches' number, below which nominal geometry holds nothing: a bore no turn about
+# itself, though the real one leans a little
+EXACT = 1e-6
+NO_RANKS = np.empty(0, int)
 
 
 @dataclass(frozen=True, eq=False)
@@ -93,14 +90,7 @@ class Linear:
 
 
 def linearised(touches: Touches, pose: Pose, scale_free: bool = False) -> Linear:
-    moved = pose.points(touches.world)
-    center = moved.mean(axis=0)
-    rel = moved - center
-    length = max(float(np.sqrt(np.mean(np.einsum("ij,ij->i", rel, rel)))), 1e-3)
-    columns = [touches.directions, cross(rel, touches.directions) / length]
-    if scale_free:
-        columns.append(np.einsum("ij,ij->i", rel, touches.directions)[:, None] / length)
-    return Linear(touches.residuals(pose), np.hstack(columns), center, length, rel)
+    return Linear(*touches_seen(*_numbers(touches), *_numbers_of(pose), scale_free))
 
 
 @dataclass(frozen=True, eq=False)
@@ -169,88 +159,41 @@ def solve(touches: Touches, start: Pose, scale_free: bool = False, strict: bool 
 
     Motions that nothing holds stay as they were. Raises AlignmentError where it does not settle.
     """
-    pose, ranks = start, _nominal_ranks(touches, scale_free) if strict else None
-    one_level = bool(np.all(touches.level == touches.level[0]))
-    for _ in range(ITERATIONS):
-        linear = linearised(touches, pose, scale_free)
-        gain, loose = _gain(touches, linear, ranks)
-        step = -gain @ linear.residuals
-        astray = one_level and float(np.sqrt(np.mean(linear.residuals**2))) > ASTRAY * linear.length
-        if astray:
-            step = _newton(touches, linear, loose)
-        before = float(np.sum((linear.residuals / touches.u_mm) ** 2))
-        for _ in range(30):
-            trial = pose.stepped(step, linear.center, linear.length)
-            after = float(np.sum((touches.residuals(trial) / touches.u_mm) ** 2))
-            if after <= before * (1 + 1e-9) + 1e-18 or (not astray and np.linalg.norm(step) < 0.2 * linear.length):
-                break
-            step = step / 2
-        pose = trial
-        # judged by what it does to the touches: where they hold weakly, rounding alone makes long steps
-        size = float(max(np.abs(pose.motion.translation).max(), np.abs(touches.part).max(), linear.length))
-        if np.abs(linear.jacobian @ step).max() <= ROUNDING * size:
-            linear = linearised(touches, pose, scale_free)
-            gain, loose = _gain(touches, linear, ranks)
-            return Solved(touches, pose, linear, gain, loose, len(gain) - loose.shape[1])
-    raise AlignmentError(
-        "The alignment did not settle.", "The measured features are kept.", "Look for a feature that was mistaken for another."
+    ranks = _nominal_ranks(touches, scale_free) if strict else NO_RANKS
+    settled, turn, shift, scale, gain, loose = held_by(
+        *_numbers(touches), np.ascontiguousarray(touches.u_mm, float), np.ascontiguousarray(touches.level, int),
+        *_numbers_of(start), scale_free, ranks,
+    )  # fmt: skip
+    if not settled:
+        raise AlignmentError(
+            "The alignment did not settle.", "The measured features are kept.",
+            "Look for a feature that was mistaken for another.",
+        )  # fmt: skip
+    pose = Pose(Motion(turn, shift), scale)
+    return Solved(touches, pose, linearised(touches, pose, scale_free), gain, loose, len(gain) - loose.shape[1])
+
+
+def _numbers(touches: Touches) -> tuple[Array, Array, Array]:
+    return (
+        np.ascontiguousarray(touches.world, float),
+        np.ascontiguousarray(touches.part, float),
+        np.ascontiguousarray(touches.directions, float),
     )
 
 
-def _newton(touches: Touches, linear: Linear, loose: Array) -> Array:
-    """A step with what turns do in second order, which counts where a feature was taken for another: there Gauss-Newton
-    may circle. Where it curves downward it is followed down, no farther than the touches reach (J. Nocedal and S. J. Wright,
-    "Numerical optimization", 2006, section 3.4: modified Newton)."""
-    weights = 1 / touches.u_mm**2
-    jacobian = linear.jacobian
-    normal = (jacobian * weights[:, None]).T @ jacobian
-    rel, directions = linear.rel, touches.directions
-    bent = np.einsum("n,ni,nj->ij", weights * linear.residuals, directions, rel)
-    along = float(np.sum(weights * linear.residuals * np.einsum("ij,ij->i", directions, rel)))
-    normal[3:6, 3:6] += ((bent + bent.T) / 2 - along * np.eye(3)) / linear.length**2
-    _, _, vt = np.linalg.svd(loose.T, full_matrices=True)
-    held = vt[loose.shape[1] :].T
-    values, vectors = np.linalg.eigh(held.T @ normal @ held)
-    gradient = vectors.T @ (held.T @ (jacobian.T @ (weights * linear.residuals)))
-    values = np.maximum(np.abs(values), LEAST_CURVED * np.abs(values).max(initial=0.0))
-    step = np.asarray(-held @ (vectors @ (gradient / values)))
-    far = float(np.linalg.norm(step))
-    return step if far <= FARTHEST * linear.length else step * (FARTHEST * linear.length / far)
+def _numbers_of(pose: Pose) -> tuple[Array, Array, float]:
+    turn = np.ascontiguousarray(pose.motion.rotation, float)
+    return turn, np.ascontiguousarray(pose.motion.translation, float), float(pose.scale)
 
 
-def _nominal_ranks(touches: Touches, scale_free: bool) -> list[int]:
+def _nominal_ranks(touches: Touches, scale_free: bool) -> Indices:
     """How many motions each level takes, were everything where it should be."""
     ideal = replace(touches, world=touches.part)
     linear = linearised(ideal, Pose(Motion.identity()), scale_free)
-    free, ranks = np.eye(linear.jacobian.shape[1]), []
+    free, ranks = np.eye(linear.jacobian.shape[1]), list[int]()
     for level in np.unique(touches.level):
         rows = linear.jacobian[touches.level == level] @ free
         _, values, vt = np.linalg.svd(rows)
         ranks.append(int(np.sum(values > EXACT * np.sqrt(len(rows)))))
         free = free @ vt[ranks[-1] :].T
-    return ranks
-
-
-def _gain(touches: Touches, linear: Linear, ranks: list[int] | None) -> tuple[Array, Array]:
-    """How errors of the touches become motion (k, n), and what stays loose (k, m), level by level.
-
-    ``ranks``: how many motions each level takes; None: what it holds firmly, and the last one all that is left.
-    """
-    k = linear.jacobian.shape[1]
-    free, gain = np.eye(k), np.zeros((k, len(touches)))
-    levels = np.unique(touches.level)
-    for turn, level in enumerate(levels):
-        mine = touches.level <= level if ranks is None else touches.level == level
-        if not free.shape[1]:
-            break
-        rows = linear.jacobian[mine]
-        weights = touches.u_mm[mine].min() / touches.u_mm[mine]
-        few = len(rows) < free.shape[1]  # only then do the singular vectors miss the loose ones
-        u, values, vt = np.linalg.svd((rows @ free) * weights[:, None], full_matrices=few)
-        least = OPEN if level == levels[-1] else WEAK
-        rank = int(np.sum(values > least * np.sqrt(len(rows)))) if ranks is None else ranks[turn]
-        inverse = free @ (vt[:rank].T / values[:rank]) @ (u[:, :rank].T * weights)
-        gain = gain - (inverse @ rows) @ gain
-        gain[:, mine] += inverse
-        free = free @ vt[rank:].T
-    return gain, free
+    return np.array(ranks)

@@ -9,13 +9,13 @@ from .curve import feet_on
 from .descent import descend, inverse, rotation, stepped
 from .distances import CODES, gradients, jacobian_rows, signed_distances
 from .extremes import largest_of
+from .holding import held_by, touches_seen
 from .principal import centered, first_bad, laid_flat, middle, principal
 from .search import basis, kasa, search, search_boxes
 from .sightings import disagreements, sighting_equations, whitening
 
 __all__ = [
-    "CODES", "basis", "centered", "descend", "disagreements", "feet_on", "first_bad", "gradients", "inverse", "jacobian_rows",
-    "kasa", "laid_flat", "largest_of", "middle", "principal", "rotation", "search", "search_boxes",
-    "sighting_equations", "signed_distances",
-    "stepped", "whitening",
+    "CODES", "basis", "centered", "descend", "disagreements", "feet_on", "first_bad", "gradients", "held_by", "inverse",
+    "jacobian_rows", "kasa", "laid_flat", "largest_of", "middle", "principal", "rotation", "search", "search_boxes",
+    "sighting_equations", "signed_distances", "stepped", "touches_seen", "whitening",
 ]  # fmt: skip
