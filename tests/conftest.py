@@ -9,6 +9,7 @@ import os
 import shutil
 import subprocess
 import sys
+from collections import Counter
 from pathlib import Path
 
 import numpy as np
@@ -53,35 +54,30 @@ def pytest_collection_modifyitems(config, items):
     """With several processes, the lots that take longest begin first, so that none is left to one process at the end."""
     if not hasattr(config, "workerinput"):
         return
-    known, lots = _durations(), {}
-    for item in items:
-        lot = lot_of(item.nodeid)
-        lots[lot] = lots.get(lot, 0.0) + known.get(item.nodeid, 0.0)
-    items.sort(key=lambda item: (lot_of(item.nodeid) != "browser", -lots[lot_of(item.nodeid)], lot_of(item.nodeid)))
+    known = _durations()
+    items.sort(key=lambda item: (lot_of(item.nodeid) != "browser", -known.get(lot_of(item.nodeid), 0.0), lot_of(item.nodeid)))
 
 
 def pytest_terminal_summary(terminalreporter, config):
-    """What each test took, kept for the next run to begin with the longest, and told by folder."""
+    """What each lot took, kept for the next run to begin with the longest, and told by folder."""
     if hasattr(config, "workerinput") or not config.getoption("numprocesses", None):
         return
-    took: dict[str, float] = {}
+    lots: Counter[str] = Counter()
+    folders: Counter[str] = Counter()
     for reports in terminalreporter.stats.values():
         for report in reports:
             if hasattr(report, "duration"):
-                took[report.nodeid] = took.get(report.nodeid, 0.0) + report.duration
-    if took:
+                lots[lot_of(report.nodeid)] += report.duration
+                folders[Path(report.nodeid.split("::")[0]).parent.name] += report.duration
+    if lots:
         VAR.mkdir(exist_ok=True)
-        (VAR / "durations.json").write_text(json.dumps({n: round(s, 1) for n, s in took.items() if s > 1}, indent=0))
-        folders: dict[str, float] = {}
-        for name, seconds in took.items():
-            folder = Path(name.split("::")[0]).parent.name
-            folders[folder] = folders.get(folder, 0.0) + seconds
-        told = ", ".join(f"{folder} {seconds:.0f} s" for folder, seconds in sorted(folders.items(), key=lambda f: -f[1]))
+        (VAR / "durations.json").write_text(json.dumps({n: round(s, 1) for n, s in lots.items() if s > 1}, indent=0))
+        told = ", ".join(f"{folder} {seconds:.0f} s" for folder, seconds in folders.most_common())
         terminalreporter.write_line(f"Of all processes together: {told}")
 
 
 def _durations() -> dict[str, float]:
-    """Of the last run here, by test; on a fresh machine those that were kept with the tests."""
+    """Of the last run here, by lot; on a fresh machine those that were kept with the tests."""
     for path in (VAR / "durations.json", ROOT / "tests" / "durations.json"):
         try:
             return json.loads(path.read_text())
