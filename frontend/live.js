@@ -56,7 +56,7 @@ const typed = new Set(); // forms in which something was typed and not sent: the
 let kept = [];
 let chosen = 0; // how often a person's choice came into the slip
 let asked = 0; // pages that a person asked for, in order
-let shown = 0; // the last of them that came: an earlier one that is late does not take its place
+let newest = 0; // of those that came: an earlier one that is late does not take its place
 let underWay = 0;
 let behind = null;
 let opened = []; // what a person has unfolded in the slip stays so
@@ -83,8 +83,8 @@ export function guardTyping() {
   document.addEventListener("htmx:beforeSwap", ({ target, detail }) => {
     if (target !== slip) return;
     if (byPerson(detail)) {
-      if (detail.requestConfig.turn < shown) detail.shouldSwap = false;
-      else shown = detail.requestConfig.turn;
+      if (detail.requestConfig.turn < newest) detail.shouldSwap = false;
+      else newest = detail.requestConfig.turn;
     }
     const after = detail.requestConfig.headers[BY_ITSELF];
     if (after === undefined) return;

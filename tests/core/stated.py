@@ -54,10 +54,5 @@ class Stated:
 
     def covers(self, name):
         """By the count alone: for errors that are not normal, as of the extreme of many."""
-        return is_share(sum(self.inside[name]), len(self.inside[name]))
-
-
-def is_share(count, runs, share=TWO_SIGMA):
-    """A count of a region that holds the truth in that share of cases."""
-    fewest, most = stats.binom.ppf([RARE / 2, 1 - RARE / 2], runs, share)
-    return fewest <= count <= most
+        fewest, most = stats.binom.ppf([RARE / 2, 1 - RARE / 2], len(self.inside[name]), TWO_SIGMA)
+        return fewest <= sum(self.inside[name]) <= most

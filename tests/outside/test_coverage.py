@@ -1,4 +1,4 @@
-"""Stated uncertainties hold the truth: 93 to 97 % of 2,000 seeded runs for 95 % regions.
+"""Stated uncertainties hold the truth: of fits in 93 to 97 % of 2,000 seeded runs, of what is made of them as ``stated`` tells.
 
 Published: JCGM 100 and 102 (regions from linear propagation); the truth is our own made-up
 shapes with normal noise. Every run fits, states its region from its own residuals (F or t
