@@ -1,6 +1,7 @@
 """Keeping, undoing, finishing: at most once, and never a change of what was read."""
 
 import threading
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 
@@ -14,9 +15,10 @@ from zipplumb.core.probing import ByDistance, ByPress, ByTime, WhenStill
 from zipplumb.demo.seed import OFFSET_MM
 from zipplumb.jobs import align, kit, measure, sheet, stations
 from zipplumb.jobs.link_shared import settings_now
+from zipplumb.jobs.readings import first_time
 from zipplumb.jobs.results import load
-from zipplumb.store.database import snapshot, transaction
-from zipplumb.store.models import Instrument, Reading, Row
+from zipplumb.store.database import snapshot, stored, transaction
+from zipplumb.store.models import Instrument, Job, Reading, Row
 
 
 @pytest.fixture
@@ -347,3 +349,11 @@ def test_the_way_of_taking_is_switched_from_the_device(place):
     assert ways == ["time", "still", "press", "distance"]
     measure.next_way(TECHNICIAN, job)
     assert isinstance(settings_now()[arm].taking, ByTime)
+
+
+def test_a_press_does_not_wait_for_an_act_that_waits_for_it(bench):
+    """A press is kept before its job is locked; an act on the job locks the instrument last."""
+    with ThreadPoolExecutor() as beside, transaction() as session:
+        assert first_time(session, bench.arm, "s", next(numbers))
+        beside.submit(stations.bring, TECHNICIAN, bench.job, bench.arm).result(timeout=10)
+        assert stored(session, Job, bench.job, lock=True).id == bench.job

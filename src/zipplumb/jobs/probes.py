@@ -145,9 +145,7 @@ def put_on(actor: Actor, instrument_id: int, probe_id: int) -> None:
     """Choose the probe that is on an instrument: with its newest calibration there, or with its drawn values, said plainly."""
     actor.must_change()
     with transaction() as session:
-        instrument = session.get(Instrument, instrument_id, with_for_update=True)
-        if instrument is None:
-            raise InputError("That instrument is not there.", "Nothing was changed.", "Choose one from the list.")
+        instrument = stored(session, Instrument, instrument_id, lock=True)
         put_on_in(session, instrument, existing(session, probe_id))
         record(session, actor, None, "put probe on", instrument=instrument_id, probe=probe_id)
         tell_all(session, instrument)

@@ -34,8 +34,8 @@ def begin(actor: Actor, kind: str, instrument_id: int, form: Mapping[str, str], 
     if kind not in TRIALS:
         raise InputError("That is no calibration or check.", "Nothing was begun.", "Choose one from the list.")
     with transaction() as session:
-        instrument = session.get(Instrument, instrument_id, with_for_update=True)
-        if instrument is None or instrument.removed_at is not None or instrument.kind not in TRIALS[kind].on:
+        instrument = stored(session, Instrument, instrument_id, lock=True)
+        if instrument.removed_at is not None or instrument.kind not in TRIALS[kind].on:
             raise InputError("That instrument takes no such check.", "Nothing was begun.", "Choose another.")
         if instrument.trial_id is not None:
             running = stored(session, Trial, instrument.trial_id)

@@ -75,8 +75,13 @@ def order(session: Session, instrument_id: int) -> None:
 
 
 def stored(session: Session, model: type[T], key: int | None, lock: bool = False) -> T:
-    """What is stored under a key, locked where one act must follow another. Raises InputError where nothing is."""
-    found = session.get(model, key, with_for_update=lock or None) if key is not None and 0 < key < 2**31 else None
+    """What is stored under a key, locked where one act must follow another. Raises InputError where nothing is.
+
+    The lock lets others refer to it: else a press of an instrument (kept first, its job locked then) and an act on the job
+    (which locks the instrument then) would wait for each other.
+    """
+    locked = {"key_share": True} if lock else None
+    found = session.get(model, key, with_for_update=locked) if key is not None and 0 < key < 2**31 else None
     if found is None:
         what = model.__name__.lower()
         raise InputError(f"That {what} is not there.", "Nothing was changed.", "Choose one from the list.")
