@@ -31,10 +31,10 @@ processes.stop()
 
 
 def lot_of(nodeid: str) -> str:
-    """Tests of one lot run in one process, one after another: those in a browser, those of a file, or each by itself."""
+    """Tests of one lot run in one process: half of those in a browser, those of a file, or each by itself."""
     path = Path(nodeid.split("::")[0])
     if path.parent.name == "e2e":
-        return "browser"
+        return "browser, a to e" if path.stem < "test_f" else "browser, f to z"
     return nodeid if path.parent.name in ALONE else str(path)
 
 
@@ -55,7 +55,12 @@ def pytest_collection_modifyitems(config, items):
     if not hasattr(config, "workerinput"):
         return
     known = _durations()
-    items.sort(key=lambda item: (lot_of(item.nodeid) != "browser", -known.get(lot_of(item.nodeid), 0.0), lot_of(item.nodeid)))
+
+    def order(item) -> tuple[bool, float, str]:
+        lot = lot_of(item.nodeid)
+        return not lot.startswith("browser"), -known.get(lot, 0.0), lot
+
+    items.sort(key=order)
 
 
 def pytest_terminal_summary(terminalreporter, config):

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from .kernels.poses import carried
+from .kernels import carried
 
 Array = NDArray[np.float64]
 Indices = NDArray[np.int64]

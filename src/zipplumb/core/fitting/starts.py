@@ -7,6 +7,8 @@ which side, and how much, is tried.
 
 from __future__ import annotations
 
+from functools import cache
+
 import numpy as np
 
 from ..frames import Array, cross
@@ -31,8 +33,13 @@ def half_sphere(count: int) -> Array:
 
 
 DIRECTIONS = half_sphere(600)
-FRAMES = np.array([basis(np.ascontiguousarray(d)) for d in DIRECTIONS])
 CLOSE = half_sphere(4000)[-300:]  # near a direction, closer together: a flat cone has its axis near there
+
+
+@cache
+def _all_round() -> Array:
+    """(600, 3, 3) axes, each with one of the directions as its third."""
+    return np.array([basis(np.ascontiguousarray(d)) for d in DIRECTIONS])
 
 
 def elsewhere(kind: str, few: Array, held: Held, spot: Array | None, offset: float) -> list[Placed]:
@@ -52,7 +59,7 @@ def _frames(few: Array) -> Array:
     """Axes (m, 3, 3) all round, and closer together about the directions in which the hits spread most and least."""
     _, _, rows = np.linalg.svd(few, full_matrices=True)
     near = np.vstack([CLOSE @ basis(np.ascontiguousarray(rows[k])).T for k in (0, 2)])
-    return np.concatenate([FRAMES, [basis(np.ascontiguousarray(d)) for d in near]])
+    return np.concatenate([_all_round(), [basis(np.ascontiguousarray(d)) for d in near]])
 
 
 def _linear(columns: list[Array], right: Array) -> Array:

@@ -1,21 +1,63 @@
 """Loops over points, compiled to machine code by numba: distances, descent, search.
 
 Nothing here knows a shape class or an error sentence: numbers in, numbers out. They are
-compiled once, when they are first imported, and kept beside the source; ``./run`` does that
-at set-up so that nobody waits for it at work.
+compiled once, when they are first loaded, and kept beside the source; ``./run`` does that
+at set-up so that nobody waits for it at work. Loading all takes a second, and a process that
+reads a file, listens to an instrument or looks after others calls few: each is loaded with its
+module when it is first called.
 """
 
-from .curve import feet_on
-from .descent import descend, inverse, rotation, stepped
-from .distances import CODES, gradients, jacobian_rows, signed_distances
-from .extremes import largest_of
-from .holding import held_by, touches_seen
-from .principal import centered, first_bad, laid_flat, middle, principal
-from .search import basis, kasa, search, search_boxes
-from .sightings import disagreements, sighting_equations, whitening
+from collections.abc import Callable
+from functools import cache
+from importlib import import_module
+from typing import Any
+
+from .codes import CODES
+
+MODULES = ("curve", "descent", "distances", "extremes", "holding", "middles", "poses", "sightings", "starts")
+
+
+def load() -> None:
+    """Load every loop, which compiles those whose source has changed."""
+    for module in MODULES:
+        import_module(f"{__package__}.{module}")
+
+
+def _loop(module: str, name: str) -> Callable[..., Any]:
+    @cache
+    def loaded() -> Callable[..., Any]:
+        return getattr(import_module(f"{__package__}.{module}"), name)
+
+    return lambda *arguments: loaded()(*arguments)
+
+
+basis = _loop("starts", "basis")
+carried = _loop("poses", "carried")
+centered = _loop("middles", "centered")
+descend = _loop("descent", "descend")
+disagreements = _loop("sightings", "disagreements")
+feet_on = _loop("curve", "feet_on")
+first_bad = _loop("middles", "first_bad")
+gradients = _loop("distances", "gradients")
+held_by = _loop("holding", "held_by")
+inverse = _loop("descent", "inverse")
+jacobian_rows = _loop("distances", "jacobian_rows")
+kasa = _loop("starts", "kasa")
+laid_flat = _loop("middles", "laid_flat")
+largest_of = _loop("extremes", "largest_of")
+middle = _loop("middles", "middle")
+principal = _loop("middles", "principal")
+rotation = _loop("descent", "rotation")
+search = _loop("starts", "search")
+search_boxes = _loop("starts", "search_boxes")
+sighting_equations = _loop("sightings", "sighting_equations")
+signed_distances = _loop("distances", "signed_distances")
+stepped = _loop("descent", "stepped")
+touches_seen = _loop("holding", "touches_seen")
+whitening = _loop("sightings", "whitening")
 
 __all__ = [
-    "CODES", "basis", "centered", "descend", "disagreements", "feet_on", "first_bad", "gradients", "held_by", "inverse",
-    "jacobian_rows", "kasa", "laid_flat", "largest_of", "middle", "principal", "rotation", "search", "search_boxes",
-    "sighting_equations", "signed_distances", "stepped", "touches_seen", "whitening",
+    "CODES", "basis", "carried", "centered", "descend", "disagreements", "feet_on", "first_bad", "gradients", "held_by",
+    "inverse", "jacobian_rows", "kasa", "laid_flat", "largest_of", "load", "middle", "principal", "rotation", "search",
+    "search_boxes", "sighting_equations", "signed_distances", "stepped", "touches_seen", "whitening",
 ]  # fmt: skip

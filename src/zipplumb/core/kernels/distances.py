@@ -13,12 +13,9 @@ import math
 import numpy as np
 from numba import njit
 
+from .codes import CONE, ELLIPSE, PLANE, ROUND_SLOT, SPHERE, TORUS, TUBE
 from .compiled import COMPILED
 
-CODES = {
-    "plane": 0, "circle": 1, "cylinder": 1, "sphere": 2, "cone": 3, "torus": 4, "ellipse": 5, "round_slot": 6, "square_slot": 7,
-}  # fmt: skip
-PLANE, TUBE, SPHERE, CONE, TORUS, ELLIPSE, ROUND_SLOT = range(7)
 TINY = 1e-300
 
 

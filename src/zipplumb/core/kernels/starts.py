@@ -12,9 +12,10 @@ import math
 import numpy as np
 from numba import njit
 
+from .codes import CONE, ELLIPSE, TORUS, TUBE
 from .compiled import COMPILED
 from .descent import descend
-from .distances import CONE, ELLIPSE, TORUS, TUBE, answer, local
+from .distances import answer, local
 
 ALIKE = 0.97  # cosine above which two directions lead to the same valley
 
