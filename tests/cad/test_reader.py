@@ -1,13 +1,17 @@
+import os
 import re
+import signal
 import subprocess
 import sys
 import time
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
 
 import numpy as np
 import pytest
 
 from zipplumb.cad import CadModel, Limits, read_cad
-from zipplumb.cad.reader import bare
+from zipplumb.cad.apart import READY
 from zipplumb.core.errors import FileError
 
 
@@ -94,14 +98,64 @@ def test_a_reading_that_takes_too_much_memory_is_ended(step):
         read_cad(step, limits=Limits(memory_mb=300))
 
 
-def test_a_crash_of_the_library_is_survived(step, monkeypatch):
-    """A child that dies by a signal, as the CAD library does on some files."""
-    import zipplumb.cad.reader as door
+def children(pid):
+    return [int(child) for child in Path(f"/proc/{pid}/task/{pid}/children").read_text().split()]
 
-    real = subprocess.Popen
-    crash = [sys.executable, "-c", "import os; os.kill(os.getpid(), 11)"]
-    monkeypatch.setattr(door.subprocess, "Popen", lambda command, **k: real(crash, **k))
-    refused(step, "gave up")
+
+def alive(pid):
+    try:
+        return "State:\tZ" not in Path(f"/proc/{pid}/status").read_text()
+    except OSError:
+        return False
+
+
+def until_ended(*pids):
+    end = time.monotonic() + 10
+    while any(map(alive, pids)) and time.monotonic() < end:
+        time.sleep(0.02)
+    assert not any(map(alive, pids))
+
+
+def test_a_crash_of_the_library_is_survived(step):
+    """A child that dies by a signal, as the CAD library does on some files; the next is read by the same loaded library."""
+    read_cad(step)
+    ready = READY.process.pid
+
+    def crash(share, words):
+        for child in children(ready):
+            os.kill(child, signal.SIGSEGV)
+
+    with pytest.raises(FileError, match="gave up"):
+        read_cad(step, progress=crash)
+    assert len(read_cad(step).faces) == 20
+    assert READY.process.pid == ready and children(ready) == []
+
+
+def test_where_the_loaded_library_was_ended_the_next_file_is_read_by_another(step):
+    read_cad(step)
+    ready = READY.process.pid
+    os.kill(ready, signal.SIGKILL)
+    READY.process.wait()
+    assert len(read_cad(step).faces) == 20
+    assert READY.process.pid != ready
+
+
+def test_where_it_is_ended_under_way_its_children_end_too(step):
+    read_cad(step)
+    left = []
+
+    def end(share, words):
+        left.extend(children(READY.process.pid))
+        os.kill(READY.process.pid, signal.SIGKILL)
+
+    with pytest.raises(FileError, match="gave up"):
+        read_cad(step, progress=end)
+    until_ended(*left)
+
+
+def test_files_are_read_at_the_same_time(step):
+    with ThreadPoolExecutor(4) as at_once:
+        assert [len(model.faces) for model in at_once.map(read_cad, [step] * 4)] == [20] * 4
 
 
 def mutated(step, tmp_path, change):
@@ -160,23 +214,22 @@ def test_a_damaged_file_is_refused_or_its_loss_is_said(step, tmp_path, seed):
         assert model.missing, lines[at]
 
 
-def test_the_child_has_no_secrets_and_ends_with_its_parent(step, tmp_path, monkeypatch):
-    monkeypatch.setenv("ZIPPLUMB_SECRET", "never to be seen")
-    assert "ZIPPLUMB_SECRET" not in bare("/tmp")
-    told = ["-m", "zipplumb.cad.child", str(step), str(tmp_path / "x"), "4000", "60"]
-    parent = f"""if True:
-        import os, subprocess, sys
-        subprocess.Popen([sys.executable, *{told!r}], stdin=subprocess.PIPE, stdout=subprocess.DEVNULL)
-        os._exit(0)"""
-    subprocess.run([sys.executable, "-c", parent], check=True)
-    end = time.monotonic() + 10
-    while "zipplumb.cad.child " + str(step) in _listed() and time.monotonic() < end:
-        time.sleep(0.05)
-    assert "zipplumb.cad.child " + str(step) not in _listed()
-
-
-def _listed():
-    return subprocess.run(["ps", "ax", "-o", "args"], capture_output=True, text=True, check=True).stdout
+def test_the_child_has_no_secrets_and_ends_with_its_parent(step):
+    """A process that dies while a file is read for it."""
+    dies = f"""if True:
+        import os, pathlib, zipplumb.cad
+        from zipplumb.cad.apart import READY
+        def die(share, words):
+            ready = READY.process.pid
+            child = pathlib.Path(f"/proc/{{ready}}/task/{{ready}}/children").read_text()
+            print(ready, child, "SECRET" in pathlib.Path(f"/proc/{{ready}}/environ").read_text(), flush=True)
+            os._exit(0)
+        zipplumb.cad.read_cad(pathlib.Path({str(step)!r}), progress=die)"""
+    environment = {**os.environ, "ZIPPLUMB_SECRET": "never to be seen"}
+    told = subprocess.run([sys.executable, "-c", dies], check=True, capture_output=True, text=True, env=environment).stdout
+    *pids, seen = told.split()
+    assert len(pids) == 2 and seen == "False"
+    until_ended(*map(int, pids))
 
 
 def test_a_file_that_names_no_unit_is_read_in_mm_and_says_so(step, tmp_path):

@@ -6,7 +6,7 @@ from scipy.spatial.transform import Rotation
 
 from zipplumb.core.errors import InputError
 from zipplumb.core.frames import Motion, perpendicular_pair, points_of_poses
-from zipplumb.core.units import NO_BREAK, length_from_text, length_text, mm, sentence_in
+from zipplumb.core.units import NO_BREAK, length_from_text, length_text, mm, number_with_unit, sentence_in, whole_number
 
 numbers = st.floats(-1e4, 1e4, allow_nan=False)
 
@@ -78,3 +78,22 @@ def test_what_pages_show_and_other_keyboards_give_is_read(typed, mm):
 @pytest.mark.parametrize("length", [-0.05, 12.3456, 0.0])
 def test_a_length_that_a_page_shows_is_read_again(length):
     assert length_from_text(length_text(length, "mm", sign=True), "mm") == pytest.approx(length, abs=5e-4)
+
+
+@pytest.mark.parametrize(
+    ("typed", "found"),
+    [
+        ("6", 6),
+        (" 6\u00a0", 6),
+        ("+6", 6),
+        ("0", 0),
+        *dict.fromkeys(("-6", "6.0", "6 7", "", "\u0666", "2147483648", "9" * 40)).items(),
+    ],
+)
+def test_a_whole_number_is_one_that_can_be_kept(typed, found):
+    assert whole_number(typed) == found
+
+
+@pytest.mark.parametrize("typed", ["3.5", "3,5 µrad", "+3.5\u202fμrad", "3.5µrad"])
+def test_the_unit_of_a_field_may_stand_behind_its_number(typed):
+    assert number_with_unit(typed, "µrad", "the angle") == 3.5

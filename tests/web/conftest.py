@@ -1,4 +1,5 @@
 import pytest
+from every_form import made_place
 from visitor import Visitor
 
 from zipplumb.web.app import create_app
@@ -42,3 +43,27 @@ def reviewer(signed_in):
 @pytest.fixture
 def administrator(signed_in):
     return signed_in("ines")
+
+
+@pytest.fixture
+def place(stack):
+    return made_place(stack)
+
+
+@pytest.fixture
+def somebody(app, signed_in):
+    """Who is signed in for an act: an administrator, a person to be harmed, or a technician."""
+
+    def sign_in(endpoint, place):
+        if endpoint == "people.own_password":
+            victim = Visitor(app)
+            victim.sign_in(f"victim-{place['job_id']}")
+            return victim
+        administers = endpoint.startswith("people.") or endpoint in (
+            "instruments.add",
+            "instruments.correct",
+            "instruments.remove",
+        )
+        return signed_in("ines" if administers else "tamsin")
+
+    return sign_in

@@ -3,17 +3,14 @@
 from __future__ import annotations
 
 import json
-import os
-import selectors
-import subprocess
-import sys
 import tempfile
 import time
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 
 from ..core.errors import FileError
+from .apart import Limits, Work, working
 from .callouts import Callouts
 from .formats import NAMES, Format, format_of
 from .model import CadModel, Edge
@@ -21,12 +18,6 @@ from .spline_pack import unpack_splines
 
 END = 65536  # of a file, in which its last word is looked for: signatures and blanks may follow it
 NOTHING_KEPT = "Nothing of it was kept."
-
-
-@dataclass(frozen=True)
-class Limits:
-    seconds: float = 300.0
-    memory_mb: int = 8000
 
 
 def read_cad(
@@ -55,19 +46,11 @@ def read_cad(
     known = _known(path, called)
     with tempfile.TemporaryDirectory() as folder:
         target = Path(folder) / "model"
-        command = [sys.executable, "-m", "zipplumb.cad.child", str(path.resolve()), str(target), str(limits.memory_mb)]
-        command += [str(max(1, round(limits.seconds))), known.module, units]
-        with subprocess.Popen(
-            command, cwd=folder, env=bare(folder), stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL
-        ) as child:
-            try:
-                error = _follow(child, progress, time.monotonic() + limits.seconds)
-            finally:
-                if child.poll() is None:
-                    child.kill()
+        with working("read", limits, Path(folder), str(path.resolve()), str(target), known.module, units) as work:
+            error = _follow(work, progress, time.monotonic() + limits.seconds)
         if error:
             raise FileError(f"{called} cannot be used: {error}.", NOTHING_KEPT, "Export it again, if possible as STEP.")
-        if child.returncode != 0 or not target.exists():
+        if work.code != 0 or not target.exists():
             raise FileError(
                 f"The CAD library gave up on {called}.",
                 NOTHING_KEPT,
@@ -97,26 +80,14 @@ def _known(path: Path, called: str) -> Format:
     return known
 
 
-def bare(folder: str) -> dict[str, str]:
-    """The child's environment: no secrets, and a home of its own that goes with it."""
-    return {"PATH": os.defpath, "HOME": folder, "TMPDIR": folder, "LANG": "C.UTF-8"}
-
-
-def _follow(child: subprocess.Popen, progress, deadline: float) -> str | None:
-    """Pass the child's steps on until it ends; its own word of an error, or None."""
-    error, steps = None, child.stdout
-    assert steps is not None
-    with selectors.DefaultSelector() as selector:
-        selector.register(steps, selectors.EVENT_READ)
-        while True:
-            if not selector.select(timeout=max(0.0, deadline - time.monotonic())):
-                child.kill()
-                return "reading it took longer than is allowed"
-            line = steps.readline()
-            if not line:
-                child.wait()
-                return error
-            word = json.loads(line)
+def _follow(work: Work, progress: Callable[[float, str], None], deadline: float) -> str | None:
+    """Pass the steps on until it ends; its own word of an error, or None."""
+    error = None
+    try:
+        for word in work.words(deadline):
             error = word.get("error", error)
             if "share" in word:
                 progress(word["share"], word["words"])
+    except TimeoutError:
+        return "reading it took longer than is allowed"
+    return error

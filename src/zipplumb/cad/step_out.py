@@ -1,20 +1,12 @@
-"""The process in which a STEP file is written again with tolerances.
-
-``python -m zipplumb.cad.step_out IN OUT MEMORY_MB SECONDS``
-
-The tolerances stand beside the file, in IN.callouts.
-"""
+"""What a child process does to write a STEP file again with the tolerances in IN.callouts beside it (see ``ready``)."""
 
 from __future__ import annotations
 
-import os
 import re
-import sys
-import threading
+from collections.abc import Callable
 from pathlib import Path
 
 from .callouts import Callouts
-from .child import end_with_parent, limit
 
 # the library gives the first length that it writes with a tolerance a bare metre, though it is in mm; and every round zone
 # something of a run-out that is short of what it needs
@@ -24,9 +16,7 @@ WRONG = (
 )
 
 
-def main(source: str, target: str, memory_mb: str, seconds: str) -> int:
-    threading.Thread(target=end_with_parent, daemon=True).start()
-    limit(int(memory_mb), int(seconds))
+def main(tell: Callable[..., None], source: str, target: str) -> int:
     write(Path(source), Path(target), Callouts.from_json(Path(f"{source}.callouts").read_text()))
     return 0
 
@@ -65,9 +55,3 @@ def write(source: Path, target: Path, callouts: Callouts) -> None:
     for wrong, right in WRONG:
         text = wrong.sub(right, text)
     target.write_bytes(text)
-
-
-if __name__ == "__main__":
-    os.dup2(2, 1)
-    _CODE = main(*sys.argv[1:5])
-    os._exit(_CODE)

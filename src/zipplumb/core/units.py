@@ -20,6 +20,7 @@ _TYPED = re.compile(
     r"^\s*([+-]?(?:\d+[.,]?\d*|[.,]\d+)(?:[eE][+-]?\d+)?)\s*(mm|µm|in|in\.|inch|inches|\"|thou)?\s*$", re.ASCII | re.IGNORECASE
 )
 _PLAIN = re.compile(r"^\s*[+-]?(?:\d+[.,]?\d*|[.,]\d+)(?:[eE][+-]?\d{1,3})?\s*$", re.ASCII)
+_WHOLE = re.compile(r"^\s*\+?(\d{1,10})\s*$", re.ASCII)
 NO_BREAK = "\u00a0"
 _SAID = re.compile(rf"([+-]?\d+(?:\.\d+)?(?:e[+-]?\d+)?){NO_BREAK}mm")
 _FACTORS = {
@@ -109,7 +110,7 @@ def quantity_from_text(text: str, unit: Unit, units: Units, field: str) -> float
     """mm or rad of what was typed. Raises InputError with the field's name."""
     if unit == "mm":
         return length_from_text(text, units, field)
-    return math.radians(number_from_text(text.strip().removesuffix("°"), field))
+    return math.radians(number_with_unit(text, "°", field))
 
 
 def number_from_text(text: str, field: str) -> float:
@@ -119,6 +120,17 @@ def number_from_text(text: str, field: str) -> float:
     if not math.isfinite(value) or abs(value) > 1e9:
         raise InputError(f"“{(text or '').strip()[:40]}” in {field} is not a number.", "Nothing was changed.", "Type a number.")
     return value
+
+
+def number_with_unit(text: str, unit: str, field: str) -> float:
+    """A plain number of a field whose unit is fixed; it may stand behind the number. Raises InputError."""
+    return number_from_text((text or "").translate(_AS_TYPED).strip().removesuffix(unit), field)
+
+
+def whole_number(text: str, most: int = 2**31 - 1) -> int | None:
+    """A whole number from 0 to ``most`` as typed or sent; None for anything else."""
+    match = _WHOLE.match((text or "").translate(_AS_TYPED))
+    return int(match[1]) if match and int(match[1]) <= most else None
 
 
 def unit_of(form: Mapping[str, str], name: str) -> Units:

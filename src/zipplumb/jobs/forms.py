@@ -11,7 +11,7 @@ from typing import Any
 
 from ..core.errors import InputError
 from ..core.sheet import KINDS, RowRecipe
-from ..core.units import Unit, Units, length_from_text, number_from_text, quantity_from_text, quantity_value
+from ..core.units import Unit, Units, length_from_text, number_from_text, quantity_from_text, quantity_value, whole_number
 from .form_specs import CHOICE, Group, Leaf, Limits, Many, OneOf, Spec, Vector, spec_of_model
 from .words import WORDS, KindWords
 from .words._shared import CHOICES
@@ -208,7 +208,8 @@ def _read(spec: Spec, tree: Any, path: str, label: str, texts: Texts, units: Uni
 
 
 def _number(item: tuple[str, Any]) -> int:
-    return int(item[0]) if item[0].isascii() and item[0].isdigit() and len(item[0]) < 6 else 10**6
+    number = whole_number(item[0], 99_999)
+    return 10**6 if number is None else number
 
 
 def _vector_part(text: str, spec: Vector, label: str, units: Units) -> float:
@@ -223,9 +224,10 @@ def _leaf(spec: Leaf, text: str, path: str, label: str, texts: Texts, units: Uni
     if text == "":
         return None
     if spec.kind in ("row", "whole"):
-        if not (text.isascii() and text.isdigit() and len(text) < 10):
+        number = whole_number(text)
+        if number is None:
             raise InputError(f"“{text[:20]}” in {label.lower()} is no whole number.", KEPT, "Type a number, or choose a row.")
-        return int(text)
+        return number
     if spec.kind == "choice":
         if text not in spec.options:
             raise InputError(f"“{text[:20]}” in {label.lower()} is none of the choices.", KEPT, "Choose one.")

@@ -11,6 +11,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from ..core.errors import InputError
+from ..core.units import length_from_text, number_with_unit, whole_number
 from ..store.database import stored, tell, transaction
 from ..store.models import Calibration, Instrument, Probe, Station
 from .actor import Actor, record
@@ -35,14 +36,13 @@ def spec_from_form(kind: str, form: Mapping[str, str]) -> dict[str, float]:
     """What the maker states, from the form. Raises InputError naming the field."""
     found = {}
     for field, words, unit, usual in SPECIFICATIONS[kind]:
-        text = (form.get(field) or str(usual)).replace(",", ".")
-        try:
-            value = float(text)
-        except ValueError:
-            value = -1.0
-        if not 0 < value < 1000:
-            raise InputError(f"“{text[:20]}” in {words.lower()} is no such number.", "Nothing was kept.", f"Type it in {unit}.")
-        found[f"{field}_{SUFFIX[unit]}"] = value * FACTOR[unit]
+        text = (form.get(field) or "").strip() or str(usual)
+        read = length_from_text(text, "mm", words) if unit == "mm" else number_with_unit(text, unit, words) * FACTOR[unit]
+        if not 0 < read < 1000 * FACTOR[unit]:
+            raise InputError(
+                f"“{text[:20]}” in {words.lower()} is no such number.", "Nothing was kept.", f"Type one above zero in {unit}."
+            )
+        found[f"{field}_{SUFFIX[unit]}"] = read
     return found
 
 
@@ -60,13 +60,14 @@ def _typed(session: Session, form: Mapping[str, str], kind: str, but: int | None
         raise InputError("An instrument needs a name of at most 80 letters.", "Nothing was kept.", "Type its name.")
     if not _HOST.fullmatch(host):
         raise InputError(f"“{host[:40]}” is no address.", "Nothing was kept.", "Type a name or a number of a host.")
-    if not (port.isascii() and port.isdigit() and len(port) < 6 and 0 < int(port) < 65536):
+    number = whole_number(port, 65535)
+    if not number:
         raise InputError(f"“{port[:10]}” is no port.", "Nothing was kept.", "Type a number from 1 to 65535.")
     same = session.scalar(select(Instrument.id).where(Instrument.name == name, Instrument.removed_at.is_(None)))
     if same is not None and same != but:
         raise InputError(f"There is an instrument “{name}” already.", "Nothing was kept.", "Choose another name.")
     spec = spec_from_form(kind, form)
-    return {"name": name, "host": host, "port": int(port), "spec": spec, "u_hit_mm": hit_of_spec(kind, spec)}
+    return {"name": name, "host": host, "port": number, "spec": spec, "u_hit_mm": hit_of_spec(kind, spec)}
 
 
 def add_from_form(actor: Actor, form: Mapping[str, str]) -> int:

@@ -12,7 +12,7 @@ from ..core.errors import InputError
 from ..core.frames import Array, unit
 from ..core.sheet import SheetRow, Station, Untied
 from ..core.uncertainty import coverage_factor
-from ..core.units import in_units, length_from_text, length_text
+from ..core.units import in_units, length_from_text, length_text, whole_number
 from ..devices.agent import Agent
 from ..devices.protocol import SEE_SURFACES, Look
 from ..store.database import order, stored, tell, transaction
@@ -51,14 +51,15 @@ class Aimed:
         side = length_from_text(form.get("side", "")[:40], job.units, "the side of the patch")
         if to is None and not 0 < side <= MOST_MM:
             raise InputError("A patch has a side above zero, and of 3 m at the most.", NOTHING, "Type another.")
-        count = form.get("points", "").strip()
-        if not (count.isascii() and count.isdigit() and len(count) < 6 and 2 <= int(count) <= MOST_POINTS):
-            raise InputError(f"“{count[:20]}” is not a number of points from 2 to {MOST_POINTS}.", NOTHING, "Type how many.")
+        typed = form.get("points", "").strip()
+        count = whole_number(typed, MOST_POINTS)
+        if count is None or count < 2:
+            raise InputError(f"“{typed[:20]}” is not a number of points from 2 to {MOST_POINTS}.", NOTHING, "Type how many.")
         if to is not None and np.linalg.norm(to - at) > MOST_MM:
             raise InputError("That line is longer than 3 m.", NOTHING, "Divide it.")
         if to is not None and np.linalg.norm(to - at) < 1e-3:
             raise InputError("The line has no length.", NOTHING, "Click where it ends.")
-        return cls(face, at, unit(outward), to, side, int(count))
+        return cls(face, at, unit(outward), to, side, count)
 
     @property
     def ends(self) -> Array:

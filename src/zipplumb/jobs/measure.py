@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session, contains_eager
 from ..core.errors import InputError
 from ..core.probing import Way
 from ..core.sheet import kind_of, recipe_from_dict
+from ..core.units import whole_number
 from ..devices.hits import HitBatch
 from ..store.database import stored, tell, transaction
 from ..store.models import Calibration, Instrument, Job, Probe, Reading, Row, Station
@@ -341,19 +342,15 @@ def settle_side(actor: Actor, job_id: int, row_id: int, air: int) -> None:
 def set_aside(actor: Actor, job_id: int, row_id: int, key: str, aside: bool) -> None:
     """Mark a hit as not counting, or lift the mark. The reading itself stays as it came."""
     actor.must_change()
-    reading_id, _, hit = key.partition(".")
+    reading_id, hit = (whole_number(part) for part in key.partition(".")[::2])
     with transaction() as session:
-        reading = session.get(Reading, int(reading_id)) if _is_number(reading_id) and _is_number(hit) else None
+        reading = session.get(Reading, reading_id) if reading_id is not None and hit is not None else None
         row = session.get(Row, row_id)
         if (
-            reading is None or row is None or reading.row_id not in _rows_read(row) or reading.job_id != job_id
-            or int(hit) >= len(reading.ns)
+            reading is None or hit is None or row is None or reading.row_id not in _rows_read(row) or reading.job_id != job_id
+            or hit >= len(reading.ns)
         ):  # fmt: skip
             raise InputError("That hit is not on this row.", "Nothing was changed.", "Open the row again.")
-        set_mark(session, reading, int(hit), aside, actor.id)
+        set_mark(session, reading, hit, aside, actor.id)
         record(session, actor, job_id, "set aside" if aside else "count again", row=row_id, hit=key)
         tell(session, job_id, _what_changed(row), row=row_id)
-
-
-def _is_number(text: str) -> bool:
-    return text.isascii() and text.isdigit() and len(text) < 10

@@ -7,7 +7,7 @@ import secrets
 from datetime import UTC, datetime, timedelta
 from functools import cache
 
-from sqlalchemy import func, select, text, update
+from sqlalchemy import bindparam, func, select, text, update
 from sqlalchemy.orm import Session
 from werkzeug.security import check_password_hash, generate_password_hash
 
@@ -154,15 +154,20 @@ def _attempt(session: Session, login: str, address: str) -> int:
     return attempt.id
 
 
+# asked at every request
+WHOSE = (
+    select(User.id, User.name, User.role)
+    .join(SignedIn, SignedIn.user_id == User.id)
+    .where(SignedIn.token == bindparam("token"), SignedIn.ended_at.is_(None), SignedIn.at > bindparam("since"), User.active)
+)
+
+
 def signed_in(token: str) -> Actor | None:
     """Who a session's token belongs to; None where it has ended."""
+    since = datetime.now(UTC) - timedelta(days=SESSION_DAYS)
     with transaction() as session:
-        since = datetime.now(UTC) - timedelta(days=SESSION_DAYS)
-        query = select(User).join(SignedIn, SignedIn.user_id == User.id).where(
-            SignedIn.token == _kept(token), SignedIn.ended_at.is_(None), SignedIn.at > since, User.active
-        )  # fmt: skip
-        person = session.scalar(query)
-        return Actor(person.id, person.name, person.role) if person else None
+        person = session.execute(WHOSE, {"token": _kept(token), "since": since}).first()
+        return Actor(*person) if person else None
 
 
 def sign_out(token: str) -> None:

@@ -16,7 +16,7 @@ from ..core.frames import Array, Motion
 from ..core.probing import ByDistance, ByTime, Taking
 from ..core.readings import Reading
 from ..core.trials import Outcome
-from ..core.units import length_from_text, unit_of
+from ..core.units import length_from_text, unit_of, whole_number
 from ..store.models import Instrument
 from .nests import nests_read
 
@@ -103,10 +103,10 @@ def _length(form: Form) -> dict[str, Any]:
 
 
 def _nests(form: Form) -> dict[str, Any]:
-    nests = form.get("nests", "3")
-    if not (nests.isascii() and nests.isdigit() and len(nests) < 4 and 1 <= int(nests) <= MOST_NESTS):
+    nests = whole_number(form.get("nests", "3"), MOST_NESTS)
+    if not nests:
         raise InputError(f"The number of nests is not one from 1 to {MOST_NESTS}.", NOTHING, "Type how many there are.")
-    return {"nests": int(nests), "before": None}
+    return {"nests": nests, "before": None}
 
 
 def _sphere(given: TrialInputs) -> Outcome:

@@ -16,7 +16,7 @@ from ..core.errors import InputError
 from ..core.probing import Taking
 from ..core.sheet.graph import fault_words
 from ..core.trials import Outcome
-from ..core.units import length_from_text
+from ..core.units import length_from_text, whole_number
 from ..devices.hits import HitBatch
 from ..store.database import stored, transaction
 from ..store.models import Calibration, Instrument, Probe, Reading, Trial
@@ -67,9 +67,9 @@ def begin(actor: Actor, kind: str, instrument_id: int, form: Mapping[str, str], 
 def _probe(session: Session, instrument: Instrument, kind: str, form: Mapping[str, str]) -> Probe | None:
     if instrument.kind != "arm":
         return None
-    wanted = form.get("probe", "")
-    if wanted.isascii() and wanted.isdigit() and len(wanted) < 10:
-        probe = existing(session, int(wanted))
+    wanted = whole_number(form.get("probe", ""))
+    if wanted is not None:
+        probe = existing(session, wanted)
     elif instrument.calibration is not None:
         probe = instrument.calibration.probe
     else:

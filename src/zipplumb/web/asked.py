@@ -6,7 +6,7 @@ from flask import Flask, request
 from werkzeug.routing import IntegerConverter
 
 from ..core.errors import InputError
-from ..core.units import Units, length_from_text, number_from_text
+from ..core.units import Units, length_from_text, number_from_text, whole_number
 
 LARGEST = 2**31 - 1  # an id of the database
 MOST_MM = 1e6
@@ -33,11 +33,6 @@ def _letters_only() -> None:
             if "\x00" in name + found or any("\ud800" <= letter <= "\udfff" for letter in found):
                 shown = "".join(letter for letter in name if letter.isprintable())[:30]
                 raise InputError(f"“{shown}” holds signs that are no letters.", "Nothing was changed.", "Type it again.")
-
-
-def is_count(text: str) -> bool:
-    """A whole number from 0, as the database can hold one."""
-    return text.isascii() and text.isdigit() and len(text) < 11 and int(text) <= LARGEST
 
 
 def ids(name: str) -> list[int]:
@@ -76,6 +71,7 @@ def zone(units: Units) -> float | None:
 
 
 def _id(name: str, text: str) -> int:
-    if not is_count(text):
+    number = whole_number(text)
+    if number is None:
         raise InputError(f"“{text[:20]}” is no {name} of this list.", "Nothing was changed.", "Choose one from the page.")
-    return int(text)
+    return number

@@ -7,7 +7,7 @@ from sqlalchemy.orm import Session
 
 from ...core.deriving import Given
 from ...core.errors import PlumbError
-from ...core.units import Units, length_from_text, quantity_text, sentence_in
+from ...core.units import Units, length_from_text, quantity_text, sentence_in, whole_number
 from ...jobs import chain, derive
 from ...jobs.results import JobResults
 from ...jobs.rows_text import SHAPES
@@ -47,7 +47,7 @@ def as_one_goes(job_id: int):
 
 def _chosen(values) -> list[int]:
     """Rows that were ticked, in the order of the sheet, or of ``order``."""
-    return [int(v) for v in values.getlist("of") if v.isascii() and v.isdigit() and len(v) < 10]
+    return [row for text in values.getlist("of") if (row := whole_number(text)) is not None]
 
 
 def _given(values, units: Units) -> Given:

@@ -6,7 +6,7 @@ from flask import Blueprint, g, render_template, request
 from sqlalchemy.orm import Session
 
 from ...core.errors import InputError
-from ...core.units import length_text
+from ...core.units import length_text, whole_number
 from ...jobs import details, fitter, hand, place
 from ...jobs.adjuster_lines import COLUMNS
 from ...jobs.belongs import HEIGHTS, AtOneHeight
@@ -67,8 +67,8 @@ def add(job_id: int):
 @blueprint.post("/details/<int:detail_id>/turned")
 @changes
 def turned(job_id: int, detail_id: int):
-    seen = request.form.get("round", "")
-    details.turned(g.actor, job_id, detail_id, int(seen) if asked.is_count(seen) else -1)
+    seen = whole_number(request.form.get("round", ""))
+    details.turned(g.actor, job_id, detail_id, -1 if seen is None else seen)
     return done()
 
 
