@@ -32,18 +32,18 @@ def test_the_published_circle():
 
 def test_the_published_circle_to_twelve_digits():
     """The stationary point in 40-digit arithmetic (mpmath)."""
-    mp.dps = 40
-    x, y = [mp.mpf(v) for v in GANDER[:, 0]], [mp.mpf(v) for v in GANDER[:, 1]]
+    with mp.workdps(40):
+        x, y = [mp.mpf(v) for v in GANDER[:, 0]], [mp.mpf(v) for v in GANDER[:, 1]]
 
-    def gradient(a, b):
-        d = [mp.sqrt((u - a) ** 2 + (v - b) ** 2) for u, v in zip(x, y, strict=True)]
-        r = sum(d) / len(d)
-        return [
-            sum((e - r) * (a - u) / e for e, u in zip(d, x, strict=True)),
-            sum((e - r) * (b - v) / e for e, v in zip(d, y, strict=True)),
-        ]
+        def gradient(a, b):
+            d = [mp.sqrt((u - a) ** 2 + (v - b) ** 2) for u, v in zip(x, y, strict=True)]
+            r = sum(d) / len(d)
+            return [
+                sum((e - r) * (a - u) / e for e, u in zip(d, x, strict=True)),
+                sum((e - r) * (b - v) / e for e, v in zip(d, y, strict=True)),
+            ]
 
-    a, b = mp.findroot(gradient, (4.74, 2.98))
+        a, b = mp.findroot(gradient, (4.74, 2.98))
     circle = fit("circle", flat(GANDER), fixed={"normal": [0, 0, 1]}).shape
     assert circle.center[:2] == pytest.approx([float(a), float(b)], abs=1e-9)
 
