@@ -6,6 +6,7 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
+from ..core import kernels
 from .settings import must_be_set
 from .supervisor import Supervisor
 
@@ -15,6 +16,7 @@ def serve(what: str, host: str, port: int, web: int, workers: int, logs: Path | 
     must_be_set("ZIPPLUMB_DATABASE", *(["ZIPPLUMB_SECRET"] if what in ("web", "all") else []))
     programs: dict[str, Callable[[], object]] = {}
     # heavy, and loaded once for all of them
+    kernels.load()
     if what in ("web", "all"):
         from . import web as web_server
 
