@@ -77,6 +77,13 @@ class Person:
             self.page.click(f"nav >> text={stage}")
         expect(self.page.locator("nav [aria-current=page]")).to_have_text(stage)
 
+    def unfold(self, words: str) -> None:
+        """Press what stands folded until it is open: what lies above may grow under the pointer."""
+        self.page.locator("details > summary", has_text=words).wait_for()
+        folded = self.page.locator("details:not([open]) > summary", has_text=words)
+        while folded.count():
+            folded.click()
+
     def until_still(self) -> None:
         """Until no more hits come: the hand is off the surface."""
         seen, since = self.hits[0], time.monotonic()

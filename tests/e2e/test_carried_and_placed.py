@@ -172,7 +172,7 @@ def test_a_detail_is_turned_round_after_round_until_it_sits(tamsin, running, ben
         raw = {"kind": "reference_points", "name": "Reference", "points": rows[:3]}
         stored(session, Job, here.job).alignment_row_id = planning.add_row(session, TECHNICIAN, here.job, raw)
     tamsin.go("Place")
-    page.get_by_text("A detail or a frame that is moved on adjusters").click()
+    tamsin.unfold("A detail or a frame that is moved on adjusters")
     form = page.locator(".detail-form")
     place.set_placing(TECHNICIAN, here.job, {"zone": "0.2", "+Z": "up", "-Z": "down"})
     expect(page.locator("#placing [name=zone]")).to_have_value("0.200")  # the page is new, and what was unfolded stays so
@@ -268,7 +268,7 @@ def test_the_corners_of_a_frame_are_brought_to_one_height(tamsin, running, bench
     heights = np.array([640.0, 641.4, 639.1, 640.3])  # to which they are brought first
     place.set_placing(TECHNICIAN, here.job, {"zone": "0.1", "+Z": "up", "-Z": "down"})
     tamsin.go("Place")
-    page.get_by_text("A detail or a frame that is moved on adjusters").click()
+    tamsin.unfold("A detail or a frame that is moved on adjusters")
     form = page.locator(".detail-form")
     form.locator("[name=name]").fill("Frame")
     form.locator("[name=belongs]").select_option("instrument highest")
@@ -369,7 +369,7 @@ def test_a_detail_of_the_bedplate_is_placed_to_its_end(tamsin, running, chromium
     for name in foot.nests:
         take(name)
     tamsin.go("Place")
-    told_apart_and_picked(page)
+    told_apart_and_picked(tamsin)
     detail = page.locator("section.detail", has_text="Gearbox foot")
     detail.get_by_role("button", name="A page for the fitter's phone").click()
     address = page.locator("dialog.link-code a").get_attribute("href")
@@ -412,15 +412,16 @@ def test_a_detail_of_the_bedplate_is_placed_to_its_end(tamsin, running, chromium
     assert np.linalg.norm(at - list(movable.targets.values()), axis=1).max() < 0.05 + 0.03  # the zone, and U of one target
 
 
-def told_apart_and_picked(page):
+def told_apart_and_picked(tamsin):
     """The details of the bedplate are bodies that can be shown alone; a click on the frame's top adds an adjuster's line."""
+    page = tamsin.page
     bodies = "() => window.zipplumb.stage.part.bodies.map((body) => body.mesh.visible)"
     assert page.evaluate(bodies) == [True] * 4
     page.get_by_role("button", name="only what is moved").click()
     assert page.evaluate(bodies) == [False, True, True, True]
     page.get_by_role("button", name="only the frame").click()
     assert page.evaluate(bodies) == [True, False, False, False]
-    page.get_by_text("A detail or a frame that is moved on adjusters").click()
+    tamsin.unfold("A detail or a frame that is moved on adjusters")
     page.get_by_label("Each click on the part adds an adjuster").check()
     page.get_by_role("button", name="Top", exact=True).click()
     box = page.locator("#canvas").bounding_box()

@@ -14,8 +14,10 @@ from zipplumb.store.cluster import Cluster, free_port
 
 
 @pytest.fixture
-def start(tmp_path_factory, request):
+def start(request, copied):
+    """Begins it where its data are there already: making them is what all tests begin with."""
     folder = request.config.rootpath / "var" / f"demo-{os.getpid()}"
+    copied(folder)
     running = []
 
     def begin(*more):
@@ -30,6 +32,7 @@ def start(tmp_path_factory, request):
         if child.poll() is None:
             child.send_signal(signal.SIGINT)
             child.wait(timeout=30)
+    Cluster(folder / "postgres").destroy()
     subprocess.run(["rm", "-rf", str(folder)], check=True)
 
 

@@ -7,6 +7,7 @@ kept too, and evaluate() takes over what did not change.
 from __future__ import annotations
 
 import threading
+import time
 from collections import OrderedDict, defaultdict
 from collections.abc import Iterable, Mapping, Sequence, Set
 from dataclasses import dataclass, field, replace
@@ -71,6 +72,9 @@ MARKS_OF_JOB = (
     .where(Mark.row_id == Row.id, Row.job_id == bindparam("job"), Mark.lifted_at.is_(None))
     .group_by(Mark.row_id)
 )
+# another after each transaction that wrote anything, and none within one that has written itself
+WRITTEN = text("SELECT CASE WHEN pg_current_xact_id_if_assigned() IS NULL THEN pg_current_snapshot()::text END")
+YOUNG_S = 60.0  # what is due for a check follows the clock too
 Marks = dict[int, dict[int, frozenset[int]]]  # by row and batch, the numbers of hits that do not count
 
 
@@ -153,6 +157,7 @@ class _Memory:
     """What one process remembers of a job.
 
     ``sheet``: as last read, and ``edition`` names all versions of its rows; ``newest``: the last reading.
+    ``written``: names all that had been written, anywhere, when ``before`` was worked out.
     """
 
     lock: threading.Lock = field(default_factory=threading.Lock)
@@ -167,6 +172,8 @@ class _Memory:
     first_read: dict[int, None] = field(default_factory=dict)
     told: dict[int, dict[str, Any]] = field(default_factory=dict)
     before: JobResults | None = None
+    written: str | None = None
+    worked_out_at: float = 0.0
     applied: dict[int, int] = field(default_factory=dict)
     found: Memory | None = None
     remembered: dict = field(default_factory=dict)
@@ -197,6 +204,7 @@ def load(session: Session, job_id: int, named: set[int] | None = None) -> JobRes
     """
     memory = _memory(job_id)
     with memory.lock:
+        memory.written, written = None, None if named is not None else session.scalar(WRITTEN)
         new = _new_batches(session, job_id, memory)
         before = memory.before
         if named is not None and before is not None and {b.row_id for b, _ in new} <= named and _known(new, before.kit):
@@ -204,7 +212,20 @@ def load(session: Session, job_id: int, named: set[int] | None = None) -> JobRes
         else:
             found = _whole(session, job_id, memory, new)
         memory.before = found if all(kept for _, kept in new) else None
+        memory.written, memory.worked_out_at = written, time.monotonic()
         return found
+
+
+def as_it_stands(session: Session, job_id: int) -> JobResults:
+    """The same for who only looks: as this process worked it out last, while nobody has written anything since."""
+    memory = _memory(job_id)
+    with memory.lock:
+        before, written = memory.before, memory.written
+        young = time.monotonic() - memory.worked_out_at < YOUNG_S
+    if before is None or written is None or not young or session.scalar(WRITTEN) != written:
+        return load(session, job_id)
+    instrument = session.merge(before.instrument, load=False) if before.instrument is not None else None
+    return replace(before, job=session.merge(before.job, load=False), instrument=instrument)
 
 
 def _hits_came(

@@ -14,6 +14,7 @@ from ..protocol import VERSION, encode
 from .hand import Hand, Sample
 
 STATE_S, ALIVE_S = 5.0, 0.4
+AT_REST = 5  # samples of which one is told while nobody moves it
 LONGEST_ORDER = 64 << 20  # bytes: a part of thousands of faces
 
 
@@ -90,7 +91,10 @@ class StandIn:
     async def stream(self) -> None:
         due = time.perf_counter()
         while True:
-            due += 1 / self.rate
+            resting = not self.todo and not self.down
+            on = AT_REST - self.n % AT_REST if resting else 1
+            self.n += on - 1
+            due += on / self.rate
             await asyncio.sleep(max(0.0, due - time.perf_counter()))
             self._send(self.tick())
 

@@ -81,7 +81,6 @@ class SimulatedTracker(StandIn):
         super().__init__(Hand(REFLECTORS_MM["38.1"], rate_hz, pace, random), rate_hz, random, shop.temperature_c)
         self.shop, self.station, self.face = shop, 0, 1
         self.moved = Motion.identity()
-        self.ticks = 0
         self.locked = True
         self.blocked = False
         self.nest = next(iter(shop.nests))
@@ -93,7 +92,7 @@ class SimulatedTracker(StandIn):
 
     @property
     def world_from_tracker(self) -> Motion:
-        creep = self.shop.drift_mm_h / 3600 * self.ticks / self.rate
+        creep = self.shop.drift_mm_h / 3600 * self.n / self.rate
         return Motion(np.eye(3), np.array([creep, 0.0, 0.0])) @ self.moved @ self.shop.stations[self.station]
 
     def greeting(self) -> list[bytes]:
@@ -117,7 +116,6 @@ class SimulatedTracker(StandIn):
         return not len(hits) or float(np.linalg.norm(hits[0] - start)) > far - 1.0
 
     def sample(self, sample: Sample) -> dict | None:
-        self.ticks += 1
         if self.n % 5 == 1 and self.todo:
             self._watch(sample.tip)
         if not self.locked:
@@ -292,7 +290,6 @@ class SimulatedRadar(SimulatedTracker):
 
     def sample(self, sample: Sample) -> dict | None:
         """The first surface on the way to where it is aimed."""
-        self.ticks += 1
         if sample.tip.tobytes() != self.aimed[0] or self.moved is not self.aimed[1]:
             self.aimed = (sample.tip.tobytes(), self.moved, self._first_surface(sample.tip))
         seen = self.aimed[2]

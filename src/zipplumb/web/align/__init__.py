@@ -10,7 +10,7 @@ from werkzeug.exceptions import NotFound
 from ...core.errors import PlumbError
 from ...core.units import length_text
 from ...jobs import align, guided, standing
-from ...jobs.results import JobResults, load, what_if
+from ...jobs.results import JobResults, as_it_stands, what_if
 from ...store.database import transaction
 from .. import asked
 from ..doors import changes, reads
@@ -55,7 +55,7 @@ def panel(session: Session, state: JobResults, view: JobView) -> str:
 def road(job_id: int, road: str):
     """The page of one way to an alignment."""
     with transaction() as session:
-        state = load(session, job_id)
+        state = as_it_stands(session, job_id)
         found = road_page(road, session, state)
         if found is None:
             raise NotFound()
@@ -67,7 +67,7 @@ def road(job_id: int, road: str):
 def known(job_id: int, row_id: int):
     """How well a place of the part is known in an alignment."""
     with transaction() as session:
-        return escape(standing.known_at(load(session, job_id), row_id, asked.numbers("point", 3)))
+        return escape(standing.known_at(as_it_stands(session, job_id), row_id, asked.numbers("point", 3)))
 
 
 @blueprint.get("/alignments/<int:row_id>/compared")
@@ -75,7 +75,7 @@ def known(job_id: int, row_id: int):
 def compared(job_id: int, row_id: int):
     """What it would change to use this alignment instead of the one that is active."""
     with transaction() as session:
-        state = load(session, job_id)
+        state = as_it_stands(session, job_id)
         row, active = state.row(row_id), state.job.alignment_row_id
         after = what_if(state, (), row.id)
         found = standing.compared(state, state.results, after, active, row.id)
@@ -87,7 +87,7 @@ def compared(job_id: int, row_id: int):
 def preview(job_id: int, row_id: int):
     """What an edit of an alignment would change; nothing is kept of it."""
     with transaction() as session:
-        state = load(session, job_id)
+        state = as_it_stands(session, job_id)
         edited = align.as_typed(session, state, row_id, typed_texts())
         after = what_if(state, [edited], state.job.alignment_row_id)
         found = standing.compared(state, state.results, after, row_id, row_id)
@@ -100,7 +100,7 @@ def tried(job_id: int):
     """What a form that is being filled would hold; nothing is kept."""
     with transaction() as session:
         try:
-            found = align.tried(load(session, job_id), request.form.get("kind", ""), typed_texts())
+            found = align.tried(as_it_stands(session, job_id), request.form.get("kind", ""), typed_texts())
         except PlumbError as error:
             return render_template("_tried.html", message=error.happened, found=None)
     return render_template("_tried.html", found=found, message=found.message)

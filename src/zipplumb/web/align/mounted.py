@@ -6,7 +6,7 @@ from flask import Blueprint, g, render_template, request
 from sqlalchemy.orm import Session
 
 from ...jobs import mounted
-from ...jobs.results import JobResults, load
+from ...jobs.results import JobResults, as_it_stands
 from ...jobs.sheet import seen_of
 from ...store.database import transaction
 from .. import asked
@@ -36,7 +36,7 @@ def mounted_page(session: Session, state: JobResults) -> str:
 def tried(job_id: int):
     """What the ticks would hold; nothing is kept."""
     with transaction() as session:
-        state = load(session, job_id)
+        state = as_it_stands(session, job_id)
         row_id = asked.one_id("row")
         before = state.alignment if row_id is None else state.results[state.row(row_id).id].alignment
         found = mounted.answer(state, request.form, before)

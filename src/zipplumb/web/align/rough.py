@@ -6,7 +6,7 @@ from flask import Blueprint, g, render_template, request
 from sqlalchemy.orm import Session
 
 from ...jobs import rough
-from ...jobs.results import JobResults, load
+from ...jobs.results import JobResults, as_it_stands
 from ...jobs.standing import freedom_texts, six_of
 from ...store.database import transaction
 from .. import asked
@@ -49,7 +49,7 @@ def pick(job_id: int):
     if request.form.get("better") and len(picks) < rough.MOST:
         picks = (*picks, *rough.picks_from(request.form["better"]))
     with transaction() as session:
-        return _page(load(session, job_id), picks)
+        return _page(as_it_stands(session, job_id), picks)
 
 
 @blueprint.post("")
@@ -64,7 +64,7 @@ def plan(job_id: int):
 def proof(job_id: int):
     """The live check: proof points anywhere on the part."""
     with transaction() as session:
-        state = load(session, job_id)
+        state = as_it_stands(session, job_id)
         there = next((row.id for row in state.measured if row.recipe.rests_on_surfaces), None)
     rough.plan_proof(g.actor, job_id, there)
     return go_on(job_id, "measure")

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 from ...jobs import fitter
 from ...jobs.details import Placed, placed
 from ...jobs.details_text import detail_text
-from ...jobs.results import JobResults, load
+from ...jobs.results import JobResults, as_it_stands
 from ...store.database import snapshot
 from ...store.models import Detail
 from ..doors import changes, unguarded
@@ -34,7 +34,7 @@ def page(token: str):
         detail = _detail(session, token)
         if detail is None:
             return render_template("fitter_gone.html"), 404
-        state = load(session, detail.job_id)
+        state = as_it_stands(session, detail.job_id)
         return render_template(
             "fitter.html", token=token, name=detail.recipe["name"], now=now_html(state, placed(state, detail))
         )

@@ -9,7 +9,7 @@ from werkzeug.exceptions import NotFound
 
 from ...jobs import hand, measure, sheet
 from ...jobs.details import movable_bodies
-from ...jobs.results import load
+from ...jobs.results import as_it_stands
 from ...store.database import stored, transaction
 from ...store.models import Job, Part
 from .. import asked
@@ -55,7 +55,7 @@ def page(job_id: int, stage: str):
     if stage not in STAGES:
         raise NotFound()
     with transaction() as session:
-        state = load(session, job_id)
+        state = as_it_stands(session, job_id)
         view = JobView.of(state)
         content = panel(stage, session, state, view)
         if BY_ITSELF in request.headers:  # the stages' words stay under the pointer that may be pressing them
@@ -97,7 +97,7 @@ def model(job_id: int):
 def block(job_id: int, first: int):
     """Rows of the sheet that a page has come to."""
     with transaction() as session:
-        view = JobView.of(load(session, job_id))
+        view = JobView.of(as_it_stands(session, job_id))
     return render_template("_block.html", block=view.block(first), view=view)
 
 
@@ -105,7 +105,7 @@ def block(job_id: int, first: int):
 @reads
 def row(job_id: int, row_id: int):
     with transaction() as session:
-        return row_slip(session, load(session, job_id), row_id)
+        return row_slip(session, as_it_stands(session, job_id), row_id)
 
 
 @blueprint.post("/rows/<int:row_id>/current")

@@ -6,7 +6,7 @@ from flask import Blueprint, g, render_template, request
 
 from ...core.fitting import CRITERIA
 from ...jobs import many
-from ...jobs.results import JobResults, load
+from ...jobs.results import JobResults, as_it_stands
 from ...jobs.words import WORDS, words_for
 from ...jobs.words._shared import CHOICES
 from ...store.database import transaction
@@ -22,7 +22,7 @@ blueprint = Blueprint("many", __name__, url_prefix="/jobs/<int:job_id>/many")
 @reads
 def form(job_id: int):
     with transaction() as session:
-        state = load(session, job_id)
+        state = as_it_stands(session, job_id)
         kinds = {row.recipe.kind: WORDS[row.recipe.kind].noun for row in state.rows}
         return render_template(
             "_many.html",
@@ -47,7 +47,7 @@ def _characteristics(state: JobResults) -> list[tuple[str, str]]:
 def look(job_id: int):
     """What would change, and what cannot apply to which row."""
     with transaction() as session:
-        state = load(session, job_id)
+        state = as_it_stands(session, job_id)
         found = many.changes(state, *_typed())
     numbers = {row.id: state.place(row.id) + 1 for row in state.rows}
     changed = sum(change.is_one for change in found)

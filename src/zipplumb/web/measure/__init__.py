@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from ...core.errors import InputError
 from ...jobs import again, looks, measure, touching
-from ...jobs.results import JobResults, load
+from ...jobs.results import JobResults, as_it_stands
 from ...store.database import snapshot, stored, transaction
 from ...store.models import Job
 from .. import asked
@@ -80,7 +80,7 @@ def _aimed(session: Session, job_id: int) -> looks.Aimed:
 def expected(job_id: int):
     """What a look where the part was clicked at would be worth."""
     with snapshot() as session:
-        found = looks.expected(load(session, job_id), _aimed(session, job_id))
+        found = looks.expected(as_it_stands(session, job_id), _aimed(session, job_id))
     return render_template("_look_told.html", found=found, lines=json.dumps(found.lines))
 
 
@@ -104,7 +104,7 @@ def choose(job_id: int, row_id: int):
 def criteria(job_id: int, row_id: int):
     """What other criteria would give."""
     with transaction() as session:
-        state = load(session, job_id)
+        state = as_it_stands(session, job_id)
         state.row(row_id)
         return escape(other_criteria(state, row_id))
 

@@ -13,7 +13,7 @@ from ...core.shape_codec import shape_from_data
 from ...core.units import length_text
 from ...exchange.table import RowText
 from ...jobs import callouts, on_model, parts, planning, sheet
-from ...jobs.results import JobResults, load
+from ...jobs.results import JobResults, as_it_stands
 from ...jobs.rows_text import row_text
 from ...jobs.words import stem_of
 from ...store.database import stored, transaction
@@ -104,7 +104,7 @@ def _what(shape, kind: str, inside: bool, units) -> str:
 @reads
 def face(job_id: int, index: int):
     with transaction() as session:
-        state = load(session, job_id)
+        state = as_it_stands(session, job_id)
         if index >= len(state.job.part.faces):
             return "", 404
         words, last = describe_face(session, state, index), planning.last_plan(session, job_id)

@@ -12,7 +12,7 @@ from ...core.units import length_text
 from ...exchange.point_list import text_of
 from ...jobs import planning
 from ...jobs.forms import FormField, Rows, fields_of, texts_of
-from ...jobs.results import JobResults, load
+from ...jobs.results import JobResults, as_it_stands
 from ...jobs.words import WORDS
 from ...store.database import transaction
 from ...store.models import Station
@@ -73,7 +73,7 @@ def _form(job_id: int, kind: str, texts: dict[str, str]):
     if kind not in KINDS:
         raise NotFound()
     with transaction() as session:
-        return plan_form(session, load(session, job_id), kind, texts)
+        return plan_form(session, as_it_stands(session, job_id), kind, texts)
 
 
 def plan_form(session: Session, state: JobResults, kind: str, texts: dict[str, str]) -> str:
@@ -98,7 +98,7 @@ def look_at_list(job_id: int):
     text = text_of(file.read()) if file else request.form.get("text", "")
     units = request.form.get("list_units", "")
     with transaction() as session:
-        state = load(session, job_id)
+        state = as_it_stands(session, job_id)
         found = planning.read_list(session, job_id, text, units)
         doubt = planning.doubt_of_units(session, job_id, found, state.job.units)
     shown = [
@@ -124,7 +124,7 @@ def plan_list(job_id: int):
 def refill_row(job_id: int, row_id: int):
     """A row's form with what was typed."""
     with transaction() as session:
-        state = load(session, job_id)
+        state = as_it_stands(session, job_id)
         fields = row_fields(session, state, row_id, typed_texts())
     return render_template("_form_fields.html", fields=fields)
 

@@ -9,7 +9,7 @@ from flask import Blueprint, render_template, request
 from ...core.errors import InputError
 from ...core.units import length_from_text, length_text
 from ...jobs import kit, rehearsal
-from ...jobs.results import load
+from ...jobs.results import as_it_stands
 from ...store.database import snapshot
 from .. import asked
 from ..doors import changes, reads
@@ -24,7 +24,7 @@ FAR_MM, HIGH_MM = 2500.0, 1500.0
 @reads
 def form(job_id: int):
     with snapshot() as session:
-        state = load(session, job_id)
+        state = as_it_stands(session, job_id)
         units = state.job.units
         return render_template(
             "_rehearsal.html", view=JobView.of(state), instruments=kit.instruments(), names=NAMES,
@@ -37,7 +37,7 @@ def form(job_id: int):
 def look(job_id: int):
     """What is in sight from one or two typed places, and how surely it would be measured."""
     with snapshot() as session:
-        state = load(session, job_id)
+        state = as_it_stands(session, job_id)
         stands = {name: rehearsal.stand_from(_typed(name), state.job, f"place {name}") for name in NAMES}
         if not any(stand is not None for stand in stands.values()):
             raise InputError(
@@ -56,7 +56,7 @@ def _typed(name: str) -> list[str]:
 def propose(job_id: int):
     """The two best of some places round the part."""
     with snapshot() as session:
-        state = load(session, job_id)
+        state = as_it_stands(session, job_id)
         units = state.job.units
         far = length_from_text(request.form.get("far", "")[:40], units, "how far off")
         high = length_from_text(request.form.get("high", "")[:40], units, "how high")

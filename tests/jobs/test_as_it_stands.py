@@ -1,0 +1,52 @@
+"""What only looks at a job is given what was worked out last, for as long as nobody has written anything."""
+
+from job_bench import TECHNICIAN
+
+from zipplumb.jobs import sheet
+from zipplumb.jobs.results import as_it_stands, load
+from zipplumb.store.database import stored, transaction
+from zipplumb.store.models import Job
+
+
+def look(bench):
+    with transaction() as session:
+        return as_it_stands(session, bench.job)
+
+
+def test_while_nothing_is_written_it_is_the_very_same(aligned):
+    assert look(aligned).results is look(aligned).results
+
+
+def test_a_hit_and_another_persons_change_are_seen_at_once(aligned):
+    before = look(aligned)
+    aligned.touch_plane(aligned.rows["end"], 0.15)
+    after = look(aligned)
+    assert len(after.readings[aligned.rows["end"]]) > len(before.readings[aligned.rows["end"]])
+    sheet.set_units(TECHNICIAN, aligned.job, "in")
+    assert look(aligned).job.units == "in"
+
+
+def test_what_hits_alone_brought_is_not_taken_for_all_there_is(aligned):
+    """A page that was told of hits of one row has not asked for what else was written meanwhile."""
+    look(aligned)
+    sheet.set_units(TECHNICIAN, aligned.job, "in")
+    with transaction() as session:
+        assert load(session, aligned.job, {aligned.rows["end"]}).job.units == "mm"
+    assert look(aligned).job.units == "in"
+
+
+def test_within_what_is_not_committed_yet_it_is_worked_out_anew(aligned):
+    look(aligned)
+    with transaction() as session:
+        stored(session, Job, aligned.job, lock=True).units = "in"
+        session.flush()
+        assert as_it_stands(session, aligned.job).job.units == "in"
+        session.rollback()
+    assert look(aligned).job.units == "mm"
+
+
+def test_what_was_not_fetched_yet_of_the_part_can_be_asked_of_it(aligned):
+    look(aligned)
+    with transaction() as session:
+        job = as_it_stands(session, aligned.job).job
+        assert job in session and len(job.part.faces) == 20 and job.part.model is not None
