@@ -6,7 +6,7 @@ import time
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from sqlalchemy import select
+from sqlalchemy import Row, bindparam, select
 from sqlalchemy.orm import Session
 
 from ..core.trust import HAPPENED, Happening, LastFoundGood, due
@@ -16,6 +16,19 @@ from .probes import tell_all
 from .trial_kinds import TRIALS
 
 CHECKS = 6  # shown of a job
+# asked with every load of a job, and so of columns alone: what was found in a trial is long
+TRIALS_OF = (
+    select(
+        Trial.id, Trial.instrument_id, Trial.job_id, Trial.kind, Trial.state, Trial.calibration_id, Trial.ended_at,
+        Trial.temperature_c,
+    )
+    .where(Trial.instrument_id.in_(bindparam("instruments", expanding=True)))
+    .order_by(Trial.id.desc())
+)  # fmt: skip
+EVENTS_OF = select(InstrumentEvent.instrument_id, InstrumentEvent.what, InstrumentEvent.at).where(
+    InstrumentEvent.instrument_id.in_(bindparam("instruments", expanding=True))
+)
+BEGAN = select(Job.id, Job.created_at).where(Job.id.in_(bindparam("jobs", expanding=True)))
 
 
 @dataclass(frozen=True)
@@ -24,7 +37,7 @@ class Trust:
 
     due: tuple[str, ...]
     good: LastFoundGood | None
-    checks: tuple[Trial, ...]
+    checks: tuple[Row, ...]
 
     @property
     def word(self) -> str:
@@ -48,10 +61,11 @@ def trusts(session: Session, kit: Sequence[tuple[Instrument, int | None]]) -> li
     """The same of many instruments, each at its job, with as many questions to the database as for one."""
     ids = [instrument.id for instrument, _ in kit]
     jobs = {job_id for _, job_id in kit if job_id is not None}
-    trials = session.scalars(select(Trial).where(Trial.instrument_id.in_(ids)).order_by(Trial.id.desc())).all()
-    told = select(InstrumentEvent.instrument_id, InstrumentEvent.what, InstrumentEvent.at)
-    events = session.execute(told.where(InstrumentEvent.instrument_id.in_(ids))).all()
-    began = {job: at.timestamp() for job, at in session.execute(select(Job.id, Job.created_at).where(Job.id.in_(jobs)))}
+    session.flush()
+    connection = session.connection()
+    trials = connection.execute(TRIALS_OF, {"instruments": ids}).all()
+    events = connection.execute(EVENTS_OF, {"instruments": ids}).all()
+    began = {job: at.timestamp() for job, at in connection.execute(BEGAN, {"jobs": list(jobs)})}
     found = []
     for instrument, job_id in kit:
         last = _good(instrument, [t for t in trials if t.instrument_id == instrument.id])
@@ -65,7 +79,7 @@ def trusts(session: Session, kit: Sequence[tuple[Instrument, int | None]]) -> li
     return found
 
 
-def _good(instrument: Instrument, trials: Sequence[Trial]) -> LastFoundGood | None:
+def _good(instrument: Instrument, trials: Sequence[Row]) -> LastFoundGood | None:
     """The newest of: its probe's calibration, a check that passed since."""
     cal = instrument.calibration
     found: list[LastFoundGood] = []
