@@ -10,6 +10,7 @@ from pathlib import Path
 ROOT = Path(__file__).parent.parent
 sys.path[:0] = [str(ROOT / "tests" / "e2e")]
 
+from by_hand import is_finished  # noqa: E402
 from kit_pages import Kit  # noqa: E402
 from person import Person, launched  # noqa: E402
 from playwright.sync_api import sync_playwright  # noqa: E402
@@ -168,6 +169,7 @@ def tracker_walk(person: Person, processes: Processes, shot) -> None:
             person.until(lambda: tell_hand({"do": "ask"}, port)["busy"] == 0, 60)
             person.until(lambda: person.hits[0] >= 1, 60)
             tell_hand({"do": "click", "button": "finish"}, port)
+            person.until(lambda row=rows[k - 1]: is_finished(row))
 
     round_all()
     stations.bring(TECHNICIAN, job, tracker)
