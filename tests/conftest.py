@@ -101,29 +101,17 @@ def stack():
     """Everything prepared (database, demo data), nothing but the database started: copied from what was prepared once."""
     from zipplumb.demo.processes import Processes
     from zipplumb.jobs import people
-
-    people.METHOD = "scrypt:1024:8:1"  # tests/serve looks at what is used in life
-    folder = VAR / f"test-{os.getpid()}"
-    _copied(folder)
-    with Processes.for_a_while(folder, pace=6.0, started=False) as processes:
-        yield processes
-
-
-@pytest.fixture(scope="session")
-def copied():
-    """Puts a stopped installation with the demo's data into a folder."""
-    return _copied
-
-
-def _copied(folder: Path) -> None:
     from zipplumb.store.cluster import Cluster
 
-    prepared = _prepared()
+    people.METHOD = "scrypt:1024:8:1"  # tests/serve looks at what is used in life
+    prepared, folder = _prepared(), VAR / f"test-{os.getpid()}"
     subprocess.run(["cp", "-a", prepared, folder], check=True)
     there, here = (Cluster(place / "postgres").home for place in (prepared, folder))
     if not here.exists():  # where another place than the folder holds the database
         subprocess.run(["cp", "-a", there, here], check=True)
     (here / "port").unlink()
+    with Processes.for_a_while(folder, pace=6.0, started=False) as processes:
+        yield processes
 
 
 def _prepared() -> Path:

@@ -14,10 +14,8 @@ from zipplumb.store.cluster import Cluster, free_port
 
 
 @pytest.fixture
-def start(request, copied):
-    """Begins it where its data are there already: making them is what all tests begin with."""
+def start(tmp_path_factory, request):
     folder = request.config.rootpath / "var" / f"demo-{os.getpid()}"
-    copied(folder)
     running = []
 
     def begin(*more):
@@ -32,7 +30,6 @@ def start(request, copied):
         if child.poll() is None:
             child.send_signal(signal.SIGINT)
             child.wait(timeout=30)
-    Cluster(folder / "postgres").destroy()
     subprocess.run(["rm", "-rf", str(folder)], check=True)
 
 
