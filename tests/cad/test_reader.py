@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from zipplumb.cad import CadModel, Limits, read_cad
+from zipplumb.cad import CadModel, Limits, apart, read_cad
 from zipplumb.cad.apart import READY
 from zipplumb.core.errors import FileError
 
@@ -138,6 +138,25 @@ def test_where_the_loaded_library_was_ended_the_next_file_is_read_by_another(ste
     READY.process.wait()
     assert len(read_cad(step).faces) == 20
     assert READY.process.pid != ready
+
+
+def test_a_child_that_is_ahead_of_its_parent_is_heard(step, tmp_path, monkeypatch):
+    """On a busy machine the child tells its first steps before the process that forked it runs again."""
+    slow = tmp_path / "python"
+    slow.write_text(f"""#!{sys.executable}
+import os, runpy, time
+fork = os.fork
+def forked():
+    pid = fork()
+    time.sleep(0.5 if pid else 0)
+    return pid
+os.fork = forked
+runpy.run_module("zipplumb.cad.ready", run_name="__main__")
+""")
+    slow.chmod(0o755)
+    monkeypatch.setattr(apart, "READY", apart._Ready())
+    monkeypatch.setattr(apart.sys, "executable", str(slow))
+    assert read_cad(step).faces
 
 
 def test_where_it_is_ended_under_way_its_children_end_too(step):

@@ -64,8 +64,11 @@ class Installation:
                     return found
             self.mend()
             time.sleep(0.05)
-        logs = {log.name: log.read_text(errors="replace")[-3000:] for log in self.folder.glob("*.log")}
-        raise AssertionError("it did not come to that", self.pids(), logs)
+        raise AssertionError("it did not come to that", self.pids(), self.told())
+
+    def told(self) -> dict[str, str]:
+        """What its processes last wrote, for who reads of a failure."""
+        return {log.name: log.read_text(errors="replace")[-3000:] for log in self.folder.glob("*.log")}
 
     def ask(self, query: str, *values):
         with psycopg.connect(self.environment["ZIPPLUMB_DATABASE"], connect_timeout=3) as connection:

@@ -91,7 +91,7 @@ def test_kills_lose_nothing_double_nothing_and_leave_nothing_stuck(installation,
         )  # a third of the kills left a file to read
     except AssertionError:
         raise AssertionError(installation.ask(QUEUE)) from None
-    assert installation.ask("SELECT words FROM parts WHERE state = 'failed'") == []
+    assert installation.ask("SELECT words FROM parts WHERE state = 'failed'") == [], installation.told()
     print(f"{KILLS} kills, {len(stored)} hits; back after {np.median(back):.1f} s (median), {max(back):.1f} s (worst)")
     assert np.median(back) < max(3.0, 4 * np.median(starts))  # four starts, where this machine is slow now
     arm.close()

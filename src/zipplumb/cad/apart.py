@@ -25,24 +25,28 @@ class Limits:
 
 @dataclass
 class Work:
-    """A task under way. ``code``: how it ended; None while it runs, and where nobody could tell."""
+    """A task under way, until its deadline (of ``time.monotonic``). ``code``: how it ended; None while it runs, and where
+    nobody could tell. ``pid``: None until it has told its first word."""
 
     steps: BinaryIO
+    deadline: float
     pid: int | None = None
     code: int | None = None
 
-    def words(self, deadline: float) -> Iterator[dict[str, Any]]:
-        """What it tells until it has ended. Raises TimeoutError at the deadline (of ``time.monotonic``)."""
+    def words(self) -> Iterator[dict[str, Any]]:
+        """What it tells until it has ended. Raises TimeoutError at the deadline."""
+        while word := self.word():
+            yield word
+
+    def word(self) -> dict[str, Any]:
+        """Its next; empty where it has ended, with all of its kind, and tells no more. Raises TimeoutError."""
         with selectors.DefaultSelector() as selector:
             selector.register(self.steps, selectors.EVENT_READ)
-            while True:
-                if not selector.select(timeout=max(0.0, deadline - time.monotonic())):
-                    raise TimeoutError
-                if not (line := self.steps.readline()):
-                    return
-                word = json.loads(line)
-                self.pid, self.code = word.get("pid", self.pid), word.get("code", self.code)
-                yield word
+            if not selector.select(timeout=max(0.0, self.deadline - time.monotonic())):
+                raise TimeoutError
+        word = json.loads(self.steps.readline() or "{}")
+        self.pid, self.code = word.get("pid", self.pid), word.get("code", self.code)
+        return word
 
 
 @dataclass
@@ -92,27 +96,27 @@ def working(task: str, limits: Limits, folder: Path, *arguments: str) -> Iterato
         "task": task, "folder": str(folder), "memory_mb": limits.memory_mb, "seconds": max(1, round(limits.seconds)),
         "arguments": arguments,
     }  # fmt: skip
-    with _begun(told) as work:
+    work = _begun(told, time.monotonic() + limits.seconds)
+    with work.steps:
         try:
             yield work
         finally:
             if work.code is None and work.pid is not None:
                 READY.ask({"end": work.pid})
+                work.deadline = time.monotonic() + ENDING_S
                 with suppress(TimeoutError):
-                    for _ in work.words(time.monotonic() + ENDING_S):
+                    for _ in work.words():
                         pass
 
 
-@contextmanager
-def _begun(told: dict[str, Any]) -> Iterator[Work]:
+def _begun(told: dict[str, Any], deadline: float) -> Work:
     """Asked for once more where the one that was ready ended, of idleness, at that very moment."""
-    steps = _asked(told)
-    if not (first := steps.readline()):
-        steps.close()
-        steps = _asked(told)
-        first = steps.readline()
-    with steps:
-        yield Work(steps, json.loads(first)["pid"] if first else None)
+    work = Work(_asked(told), deadline)
+    with suppress(TimeoutError):
+        if not work.word():
+            work.steps.close()
+            return Work(_asked(told), deadline)
+    return work
 
 
 def _asked(told: dict[str, Any]) -> BinaryIO:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import tempfile
-import time
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
@@ -47,7 +46,7 @@ def read_cad(
     with tempfile.TemporaryDirectory() as folder:
         target = Path(folder) / "model"
         with working("read", limits, Path(folder), str(path.resolve()), str(target), known.module, units) as work:
-            error = _follow(work, progress, time.monotonic() + limits.seconds)
+            error = _follow(work, progress)
         if error:
             raise FileError(f"{called} cannot be used: {error}.", NOTHING_KEPT, "Export it again, if possible as STEP.")
         if work.code != 0 or not target.exists():
@@ -80,11 +79,11 @@ def _known(path: Path, called: str) -> Format:
     return known
 
 
-def _follow(work: Work, progress: Callable[[float, str], None], deadline: float) -> str | None:
+def _follow(work: Work, progress: Callable[[float, str], None]) -> str | None:
     """Pass the steps on until it ends; its own word of an error, or None."""
     error = None
     try:
-        for word in work.words(deadline):
+        for word in work.words():
             error = word.get("error", error)
             if "share" in word:
                 progress(word["share"], word["words"])

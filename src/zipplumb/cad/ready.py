@@ -31,7 +31,7 @@ class Ready:
     """Forks, looks after and ends its children."""
 
     def __init__(self, asked: socket.socket):
-        self.asked, self.prctl = asked, ctypes.CDLL(None).prctl
+        self.asked, self.prctl, self.pid = asked, ctypes.CDLL(None).prctl, os.getpid()
         self.running: dict[int, tuple[int, int]] = {}  # by what tells its end: the child, and where its steps are told
         self.selector = selectors.DefaultSelector()
         self.selector.register(asked, selectors.EVENT_READ)
@@ -58,7 +58,6 @@ class Ready:
         (steps,) = ends
         if (pid := os.fork()) == 0:
             self._become(steps, **told)
-        child.tell(steps, pid=pid)
         watched = os.pidfd_open(pid)
         self.running[watched] = pid, steps
         self.selector.register(watched, selectors.EVENT_READ)
@@ -77,7 +76,10 @@ class Ready:
         threads and finalisers: what was to be written is written."""
         code = 1
         try:
+            child.tell(steps, pid=os.getpid())
             self.prctl(DIES_WITH_PARENT, signal.SIGKILL)
+            if os.getppid() != self.pid:  # it ended meanwhile
+                return
             self.asked.close()
             for _, others in self.running.values():
                 os.close(others)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import tempfile
-import time
 from contextlib import suppress
 from pathlib import Path
 
@@ -25,7 +24,7 @@ def with_callouts(file: bytes, callouts: Callouts, limits: Limits = Limits()) ->
         source.write_bytes(file)
         Path(f"{source}.callouts").write_text(callouts.to_json())
         with working("write", limits, Path(folder), str(source), str(target)) as work, suppress(TimeoutError):
-            for _ in work.words(time.monotonic() + limits.seconds):
+            for _ in work.words():
                 pass
         if work.code != 0 or not target.exists():
             raise FileError(
