@@ -32,7 +32,7 @@ def main() -> None:
     TARGET.mkdir(exist_ok=True)
     with Processes.for_a_while(ROOT / "var" / "shots", pace=5.0) as processes, sync_playwright() as playwright:
         browser = launched(playwright)
-        walk(Person(browser, processes), processes)
+        walk(Person(browser, processes, smooth=True), processes)
         browser.close()
 
 

@@ -9,6 +9,7 @@ import os
 import shutil
 import subprocess
 import sys
+import threading
 from collections import Counter
 from pathlib import Path
 
@@ -51,16 +52,24 @@ def pytest_xdist_make_scheduler(config, log):
 
 
 def pytest_collection_modifyitems(config, items):
-    """With several processes, the lots that take longest begin first, so that none is left to one process at the end."""
+    """With several processes, the lots that take longest begin first, so that none is left to one process at the end.
+
+    Before those in a browser each process has a long one that needs no database: it is being prepared meanwhile.
+    """
     if not hasattr(config, "workerinput"):
         return
     known = _durations()
+    lots = sorted({lot_of(item.nodeid) for item in items}, key=lambda lot: (-known.get(lot, 0.0), lot))
+    alone = [lot for lot in lots if Path(lot.split("::")[0]).parent.name in ALONE][: config.workerinput["workercount"]]
+    lots.sort(key=lambda lot: (lot not in alone, not lot.startswith("browser")))
+    place = {lot: k for k, lot in enumerate(lots)}
+    items.sort(key=lambda item: place[lot_of(item.nodeid)])
 
-    def order(item) -> tuple[bool, float, str]:
-        lot = lot_of(item.nodeid)
-        return not lot.startswith("browser"), -known.get(lot, 0.0), lot
 
-    items.sort(key=order)
+def pytest_sessionstart(session):
+    """The database is prepared by the process that has nothing to do but to wait for the others."""
+    if session.config.getoption("numprocesses", None) and not hasattr(session.config, "workerinput"):
+        threading.Thread(target=_prepared, daemon=True).start()
 
 
 def pytest_terminal_summary(terminalreporter, config):

@@ -24,6 +24,7 @@ SIZES: dict[type, tuple[str, ...]] = {
 CORNERS = 64  # of what was read, kept to tell its extent
 UNSAID = exact(0)
 UNTURNED = np.eye(3)
+TURNED = np.array([rotation(*(way * axis)) for axis in STEP * np.eye(3) for way in (1, -1)])  # to the one and the other side
 NUDGED = 256
 
 
@@ -123,12 +124,6 @@ class Feature:
         """(6, 6): a small shift and turn in its own axes, told as a slide and a turn about the origin."""
         return carried_moves(self.local, Motion.identity())
 
-    def changed(self, parameter: int, by: float) -> Any:
-        """The shape with one parameter changed a little."""
-        step = np.zeros(self.uncertainty.size)
-        step[parameter] = by
-        return self.stepped(step)
-
     def stepped(self, step: Array) -> Any:
         """The shape after small shifts, turns and changes of size (6 + s,)."""
         turn, at = self.local.rotation, self.local.translation
@@ -138,9 +133,7 @@ class Feature:
         else:
             shape = self.shape.moved(Motion(UNTURNED, turn @ step[:3]))
         sizes = sizes_of(shape)
-        if not sizes or not np.any(step[6:]):
-            return shape
-        return replace(shape, **{n: getattr(shape, n) + by for n, by in zip(sizes, step[6:].tolist(), strict=True)})
+        return shape.resized(dict(zip(sizes, step[6:].tolist(), strict=True))) if sizes else shape
 
     def drawn(self, random: np.random.Generator) -> Any:
         """A shape drawn at random from what this one may be."""
@@ -153,7 +146,13 @@ class Feature:
 @lru_cache(NUDGED)
 def _nudged(feature: Feature) -> tuple[tuple[Any, Any], ...]:
     """Kept of the features that were used last: one is judged in many ways, and rests in many rows."""
-    return tuple((feature.changed(k, STEP), feature.changed(k, -STEP)) for k in range(feature.uncertainty.size))
+    shape, turn, at = feature.shape, feature.local.rotation, feature.local.translation
+    turned = turn @ TURNED @ turn.T
+    moved = at - turned @ at
+    slides = [(shape.slid(by), shape.slid(-by)) for by in STEP * turn.T]
+    turns = [tuple(shape.moved(Motion(turned[k], moved[k])) for k in (two, two + 1)) for two in (0, 2, 4)]
+    sizes = [(shape.resized({name: STEP}), shape.resized({name: -STEP})) for name in sizes_of(shape)]
+    return *slides, *turns, *sizes  # type: ignore[return-value]
 
 
 def widening(result: FitResult, size: int | None = None) -> Array:

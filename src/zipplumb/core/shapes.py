@@ -6,6 +6,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import ClassVar, Literal
 
@@ -59,9 +60,8 @@ class BaseShape:
 
     def moved(self, motion: Motion):
         """The same shape in the outer frame of ``motion`` (outer_from_inner)."""
-        moved = object.__new__(type(self))  # what was checked once stays so under a rigid motion
+        moved = self._like()
         values = moved.__dict__
-        values.update(self.__dict__)
         turn, shift = motion.rotation, motion.translation
         for name in self.points_:
             values[name] = turn @ values[name] + shift
@@ -71,9 +71,32 @@ class BaseShape:
             values[name] = values[name] @ turn.T + shift
         for name in self.direction_rows_:
             values[name] = values[name] @ turn.T
+        return moved
+
+    def slid(self, by: Array):
+        """The same shape moved by (3,), mm, and not turned."""
+        moved = self._like()
+        values = moved.__dict__
+        for name in (*self.points_, *self.rows_):
+            values[name] = values[name] + by
+        return moved
+
+    def resized(self, by: Mapping[str, float]):
+        """The same shape with some of its sizes changed a little."""
+        other = self._like()
+        values = other.__dict__
+        for name, more in by.items():
+            values[name] += more
+        return other
+
+    def _like(self):
+        """Another that is the same so far: what was checked once stays so under small changes and rigid motions."""
+        other = object.__new__(type(self))
+        values = other.__dict__
+        values.update(self.__dict__)
         for name in self.derived_:
             values.pop(name, None)
-        return moved
+        return other
 
     def scaled(self, factor: float):
         """The same shape with all lengths, also those from the origin, times a factor."""

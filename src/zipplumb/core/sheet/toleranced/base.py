@@ -19,7 +19,8 @@ from ...deriving import Drawing
 from ...deriving.drawing import segment
 from ...errors import DeriveError, InputError
 from ...features import Feature, axis_of, plane_of, point_of
-from ...frames import Array, Motion
+from ...frames import Array
+from ...shapes import BaseShape
 from ...tolerances.extremes import drawn_outward
 from ...uncertainty import Source, Uncertainty, exact
 from ...units import Unit, mm
@@ -41,16 +42,11 @@ CRITERIA = {
 
 
 @dataclass(frozen=True, eq=False)
-class Touched:
+class Touched(BaseShape):
     """Points (n, 3) that move as one."""
 
     points: Array
-
-    def moved(self, motion: Motion) -> Touched:
-        return Touched(motion.points(self.points))
-
-    def scaled(self, factor: float) -> Touched:
-        return Touched(factor * self.points)
+    rows_ = ("points",)
 
 
 @dataclass(frozen=True, eq=False)
