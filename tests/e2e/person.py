@@ -20,7 +20,9 @@ CHROMIUM = [
 # of edges in 3D, which costs a third of a drawing where the processor draws, and which nobody looks at
 WITHOUT_SMOOTHING = """
 const { getContext } = HTMLCanvasElement.prototype;
-HTMLCanvasElement.prototype.getContext = function (kind, more) { return getContext.call(this, kind, { ...more, antialias: false }); };
+HTMLCanvasElement.prototype.getContext = function (kind, more) {
+  return getContext.call(this, kind, { ...more, antialias: false });
+};
 """
 
 

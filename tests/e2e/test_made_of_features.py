@@ -173,7 +173,9 @@ def test_width_angle_line_pattern_and_table(here, tamsin):
     worst = 2 * (np.linalg.norm(off, axis=1).max() - bracket_real.BORE_BIGGER / 2)  # which its clearance all goes to
     assert abs(found.first.actual - worst) < 1.5 * found.first.U, (found.first, worst)
     tamsin.row(name).click()
-    expect(page.locator("#slip")).to_contain_text("In the clearance of its datums the part was shifted by X")
+    clear = results(here)["Bore"].first.deviation > 0.002  # as it was measured: one time in a hundred it has none
+    shifted = "In the clearance of its datums the part was shifted by "
+    expect(page.locator("#slip")).to_contain_text(shifted + ("X" if clear else ""))
 
     # a table of the holes, from the middle of their circle
     tamsin.go("Derive")
