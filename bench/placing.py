@@ -18,9 +18,11 @@ from job_bench import TECHNICIAN  # noqa: E402
 
 from zipplumb.demo import shop_real  # noqa: E402
 from zipplumb.demo.processes import Processes  # noqa: E402
-from zipplumb.jobs import details, fitter, planning, sheet, stations  # noqa: E402
 from zipplumb.jobs.hand import tell_hand  # noqa: E402
-from zipplumb.jobs.results import load  # noqa: E402
+from zipplumb.jobs.kit import stations  # noqa: E402
+from zipplumb.jobs.place import details, fitter  # noqa: E402
+from zipplumb.jobs.plan import planning, sheet  # noqa: E402
+from zipplumb.jobs.state.results import load  # noqa: E402
 from zipplumb.store.database import stored, transaction  # noqa: E402
 from zipplumb.store.models import Instrument, Job  # noqa: E402
 

@@ -16,8 +16,8 @@ from job_bench import Bench  # noqa: E402
 from visitor import Visitor  # noqa: E402
 
 from zipplumb.demo.processes import Processes  # noqa: E402
-from zipplumb.jobs import mounted  # noqa: E402
-from zipplumb.jobs.results import load  # noqa: E402
+from zipplumb.jobs.align import mounted  # noqa: E402
+from zipplumb.jobs.state.results import load  # noqa: E402
 from zipplumb.store.database import transaction  # noqa: E402
 from zipplumb.web.app import create_app  # noqa: E402
 

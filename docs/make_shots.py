@@ -17,10 +17,12 @@ from playwright.sync_api import sync_playwright  # noqa: E402
 
 from zipplumb.demo import shop_real  # noqa: E402
 from zipplumb.demo.processes import Processes  # noqa: E402
-from zipplumb.jobs import kit, measure, planning, sheet, stations  # noqa: E402
 from zipplumb.jobs.actor import Actor  # noqa: E402
 from zipplumb.jobs.hand import move_hand, tell_hand  # noqa: E402
-from zipplumb.jobs.results import load  # noqa: E402
+from zipplumb.jobs.kit import instruments, stations  # noqa: E402
+from zipplumb.jobs.measure import measuring  # noqa: E402
+from zipplumb.jobs.plan import planning, sheet  # noqa: E402
+from zipplumb.jobs.state.results import load  # noqa: E402
 from zipplumb.store.database import transaction  # noqa: E402
 from zipplumb.store.models import Job  # noqa: E402
 
@@ -124,7 +126,7 @@ def align_walk(person: Person, shot) -> None:
 
 def touch_walk(person: Person, job: int, back: int, shot) -> None:
     """The bracket's planes, and then a seat that was just touched; the arm goes back to the other job."""
-    arm = next(i.id for i in kit.instruments() if i.name == "Workshop arm")
+    arm = next(i.id for i in instruments.instruments() if i.name == "Workshop arm")
     stations.bring(TECHNICIAN, job, arm)
     person.open(job)
     for name in ("Top", "Side", "End"):
@@ -138,7 +140,7 @@ def touch_walk(person: Person, job: int, back: int, shot) -> None:
     shot("touch")
     with transaction() as session:
         wavy = next(row.id for row in load(session, job).rows if row.recipe.name == "Wavy edge")
-    measure.make_current(TECHNICIAN, job, wavy)
+    measuring.make_current(TECHNICIAN, job, wavy)
     person.until(lambda: person.hits[1] > 9)
     person.hand("Touch what the row asks")
     person.until(lambda: person.hits[0] >= 6, 60)
@@ -150,7 +152,7 @@ def touch_walk(person: Person, job: int, back: int, shot) -> None:
 def tracker_walk(person: Person, processes: Processes, shot) -> None:
     """The tracker carried to a second station, with a nest knocked."""
     port, page = processes.sims["tracker"][0], person.page
-    tracker = next(i.id for i in kit.instruments() if i.name == "Hall tracker")
+    tracker = next(i.id for i in instruments.instruments() if i.name == "Hall tracker")
     with transaction() as session:
         part = session.get(Job, processes.job).part_id
     job = sheet.create_job(TECHNICIAN, "Carrier in the hall", part)
@@ -188,7 +190,7 @@ def bedplate_walk(person: Person, processes: Processes, shot) -> None:
     """A carrier on its adjusters, seen once: what to turn; and the same on the fitter's phone."""
     port, page, job = processes.sims["tracker"][0], person.page, processes.bedplate_job
     tell_hand({"do": "station", "number": 0}, port)
-    tracker = next(i.id for i in kit.instruments() if i.name == "Hall tracker")
+    tracker = next(i.id for i in instruments.instruments() if i.name == "Hall tracker")
     stations.bring(TECHNICIAN, job, tracker, unmoved=True)
     page.goto(f"{processes.url}/jobs/{job}/measure")
     for name in (*(f"R{k}" for k in range(1, 9)), *(f"F{k}" for k in range(1, 5))):

@@ -1,7 +1,7 @@
 """Read CAD files twice, bare and by us: ``python read_both.py FILE…`` prints a line of JSON for each, in one process;
 with ``-`` the files are named on standard input, and the bare reading is left out.
 
-Ours is what the child process runs (``zipplumb.cad.child``), without its limits. The bare one is the CAD library's own
+Ours is what the child process runs (``zipplumb.cad.apart.child``), without its limits. The bare one is the CAD library's own
 reader, or trimesh's.
 """
 
@@ -56,7 +56,7 @@ def bare(path: Path, module: str) -> dict:
 
 def ours(path: Path, module: str) -> dict:
     try:
-        model = import_module(f"zipplumb.cad.{module}").read(path, lambda share, words: None, "mm")
+        model = import_module(f"zipplumb.cad.library.{module}").read(path, lambda share, words: None, "mm")
     except Unreadable as refused:
         return {"refused": str(refused)}
     boxes = np.array([f.box for f in model.faces])

@@ -87,7 +87,7 @@ def test_what_is_no_step_file_cannot_be_written_again(faces):
 
 
 def test_a_fault_in_the_tolerances_does_not_take_the_model_with_it():
-    from zipplumb.cad.semantic import callouts_of
+    from zipplumb.cad.library.semantic import callouts_of
 
     found = callouts_of(None, ())
     assert found.tolerances == ()

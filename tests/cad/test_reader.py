@@ -10,8 +10,9 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from zipplumb.cad import CadModel, Limits, apart, read_cad
-from zipplumb.cad.apart import READY
+from zipplumb.cad import CadModel, Limits, read_cad
+from zipplumb.cad.apart import working
+from zipplumb.cad.apart.working import READY
 from zipplumb.core.errors import FileError
 
 
@@ -151,11 +152,11 @@ def forked():
     time.sleep(0.5 if pid else 0)
     return pid
 os.fork = forked
-runpy.run_module("zipplumb.cad.ready", run_name="__main__")
+runpy.run_module("zipplumb.cad.apart.ready", run_name="__main__")
 """)
     slow.chmod(0o755)
-    monkeypatch.setattr(apart, "READY", apart._Ready())
-    monkeypatch.setattr(apart.sys, "executable", str(slow))
+    monkeypatch.setattr(working, "READY", working._Ready())
+    monkeypatch.setattr(working.sys, "executable", str(slow))
     assert read_cad(step).faces
 
 
@@ -237,7 +238,7 @@ def test_the_child_has_no_secrets_and_ends_with_its_parent(step):
     """A process that dies while a file is read for it."""
     dies = f"""if True:
         import os, pathlib, zipplumb.cad
-        from zipplumb.cad.apart import READY
+        from zipplumb.cad.apart.working import READY
         def die(share, words):
             ready = READY.process.pid
             child = pathlib.Path(f"/proc/{{ready}}/task/{{ready}}/children").read_text()

@@ -2,7 +2,7 @@
 
 import pytest
 
-from zipplumb.cad.step_tokens import no_number, plainly
+from zipplumb.cad.library.step_tokens import no_number, plainly
 
 GOOD = (
     "#1=CARTESIAN_POINT('',(0.E+000,1.E+002,1.5E-010));",

@@ -8,8 +8,8 @@ from zipplumb.core.frames import Motion
 from zipplumb.core.kernels import rotation
 from zipplumb.core.shapes import Arc, Circle, Cone, Cylinder, Ellipse, Line, Plane, Point, Slot, Sphere, Torus
 from zipplumb.core.sheet import KINDS
+from zipplumb.core.sheet.bases.measured import MeasuredRecipe
 from zipplumb.core.sheet.judging import Number, _by_differences, _by_slopes
-from zipplumb.core.sheet.measured import MeasuredRecipe
 from zipplumb.core.sheet.toleranced.base import Touched
 from zipplumb.core.sheet.toleranced.place import around, flat_off
 from zipplumb.core.tolerances.zones import about_line

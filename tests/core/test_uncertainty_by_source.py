@@ -14,8 +14,8 @@ from zipplumb.core.features import Feature
 from zipplumb.core.frames import Motion
 from zipplumb.core.shapes import Circle, Cylinder, Plane
 from zipplumb.core.sheet import Kit, Sheet, evaluate, recipe_from_dict
+from zipplumb.core.sheet.bases.systems import ActualFeature, SystemInputs
 from zipplumb.core.sheet.judging import Number, in_system, told_in
-from zipplumb.core.sheet.systems import ActualFeature, SystemInputs
 from zipplumb.core.uncertainty import Source, Uncertainty
 
 SPOTS = np.array([[x, y] for x in np.linspace(-60, 60, 6) for y in np.linspace(-60, 60, 5)])

@@ -2,9 +2,9 @@
 
 import time
 
-from zipplumb.jobs import measure
 from zipplumb.jobs.actor import Actor
 from zipplumb.jobs.hand import move_hand, tell_hand
+from zipplumb.jobs.measure import measuring
 from zipplumb.store.database import stored, transaction
 from zipplumb.store.models import Job, Row
 
@@ -30,7 +30,7 @@ def finish(job):
 
 def measured(job, row, what=None):
     """A row from its first hit to its end; by default where it asks."""
-    measure.make_current(TECHNICIAN, job, row)
+    measuring.make_current(TECHNICIAN, job, row)
     if what is None:
         with transaction() as session:
             hits = stored(session, Row, row).recipe["hits"]

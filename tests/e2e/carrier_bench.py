@@ -7,8 +7,9 @@ from playwright.sync_api import expect
 
 from zipplumb.core.frames import Motion
 from zipplumb.demo import carrier, carrier_real
-from zipplumb.jobs import planning, sheet, stations
-from zipplumb.jobs.results import load
+from zipplumb.jobs.kit import stations
+from zipplumb.jobs.plan import planning, sheet
+from zipplumb.jobs.state.results import load
 from zipplumb.store.database import transaction
 
 SHOP_FROM_PART = Motion.from_quaternion(carrier_real.PLACE["quaternion"], carrier_real.PLACE["translation_mm"])

@@ -12,7 +12,7 @@ from person import Person, launched
 from playwright.sync_api import sync_playwright
 from sqlalchemy import select
 
-from zipplumb.jobs import stations
+from zipplumb.jobs.kit import stations
 from zipplumb.store.database import transaction
 from zipplumb.store.models import Instrument, Job, Part, Station
 

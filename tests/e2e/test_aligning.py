@@ -10,8 +10,8 @@ from playwright.sync_api import expect
 
 from zipplumb.core.frames import Motion
 from zipplumb.demo import carrier, shop_real
-from zipplumb.jobs import planning
 from zipplumb.jobs.hand import move_hand, tell_hand
+from zipplumb.jobs.plan import planning
 
 
 def test_a_rough_fit_is_checked_live_and_then_given_up_for_the_datums(tamsin, bench):

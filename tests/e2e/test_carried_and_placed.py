@@ -17,11 +17,14 @@ from zipplumb.core.placing.detail import moves_of
 from zipplumb.core.uncertainty import coverage_factor
 from zipplumb.demo import bedplate, bedplate_real, shop_real
 from zipplumb.devices.sim.on_screws import OnScrews
-from zipplumb.jobs import measure, place, planning, probes, sheet, stations
-from zipplumb.jobs.details import details_of
-from zipplumb.jobs.details_text import turns_text
 from zipplumb.jobs.hand import tell_hand
-from zipplumb.jobs.results import load
+from zipplumb.jobs.kit import probes, stations
+from zipplumb.jobs.measure import measuring
+from zipplumb.jobs.place import placement
+from zipplumb.jobs.place.details import details_of
+from zipplumb.jobs.place.details_text import turns_text
+from zipplumb.jobs.plan import planning, sheet
+from zipplumb.jobs.state.results import load
 from zipplumb.store.database import stored, transaction
 from zipplumb.store.models import Instrument, Job, Probe
 
@@ -174,7 +177,7 @@ def test_a_detail_is_turned_round_after_round_until_it_sits(tamsin, running, ben
     tamsin.go("Place")
     tamsin.unfold("A detail or a frame that is moved on adjusters")
     form = page.locator(".detail-form")
-    place.set_placing(TECHNICIAN, here.job, {"zone": "0.2", "+Z": "up", "-Z": "down"})
+    placement.set_placing(TECHNICIAN, here.job, {"zone": "0.2", "+Z": "up", "-Z": "down"})
     expect(page.locator("#placing [name=zone]")).to_have_value("0.200")  # the page is new, and what was unfolded stays so
     form.locator("[name=name]").fill("Gearbox foot")
     for name in NESTS[3:]:
@@ -266,7 +269,7 @@ def test_the_corners_of_a_frame_are_brought_to_one_height(tamsin, running, bench
     planning.plan_list(TECHNICIAN, here.job, "\n".join(f"C{k};0;0;0" for k in (1, 2, 3, 4)), "mm")
     stood = np.array([shop_real.NESTS[k][2] for k in range(4)], float)
     heights = np.array([640.0, 641.4, 639.1, 640.3])  # to which they are brought first
-    place.set_placing(TECHNICIAN, here.job, {"zone": "0.1", "+Z": "up", "-Z": "down"})
+    placement.set_placing(TECHNICIAN, here.job, {"zone": "0.1", "+Z": "up", "-Z": "down"})
     tamsin.go("Place")
     tamsin.unfold("A detail or a frame that is moved on adjusters")
     form = page.locator(".detail-form")
@@ -365,7 +368,7 @@ def test_a_detail_of_the_bedplate_is_placed_to_its_end(tamsin, running, chromium
     take = with_the_references_read(tamsin, running)
     with transaction() as session:
         first = next(row.id for row in load(session, job).rows if row.recipe.name == "G1")
-    measure.make_current(TECHNICIAN, job, first)
+    measuring.make_current(TECHNICIAN, job, first)
     for name in foot.nests:
         take(name)
     tamsin.go("Place")
@@ -445,7 +448,7 @@ def with_the_references_read(tamsin, running):
         state = load(session, job)
         left = [row for row in state.rows if row.recipe.name[0] == "R" and row.recipe.ties_stations and not row.finished]
         if left:
-            measure.make_current(TECHNICIAN, job, left[0].id)
+            measuring.make_current(TECHNICIAN, job, left[0].id)
 
     def take(name):
         expect(page.locator("#now .say .ask")).to_contain_text(f" {name} ")
@@ -501,7 +504,7 @@ def test_the_arm_at_its_one_seat_is_tied_to_the_tracker_and_measures_a_bearing_s
         bore = min(bores, key=lambda f: f["box"][0])["index"]
         row = planning.plan_from_face(TECHNICIAN, job, bore)
         sheet.edit_row(TECHNICIAN, job, row, {"name": "Aft bearing seat", "hits": "12"})
-        measure.make_current(TECHNICIAN, job, row)
+        measuring.make_current(TECHNICIAN, job, row)
         tamsin.measure("Aft bearing seat")
     finally:
         puts_on("6 mm ruby ball")

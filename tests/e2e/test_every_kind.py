@@ -6,11 +6,13 @@ import pytest
 from playwright.sync_api import expect
 
 from zipplumb.demo import bracket, bracket_real
-from zipplumb.jobs import align, planning, sections, sheet, stations
 from zipplumb.jobs.actor import Actor
-from zipplumb.jobs.forms import texts_of
+from zipplumb.jobs.align import systems
 from zipplumb.jobs.hand import move_hand, tell_hand
-from zipplumb.jobs.results import load
+from zipplumb.jobs.kit import stations
+from zipplumb.jobs.plan import planning, sections, sheet
+from zipplumb.jobs.plan.forms import texts_of
+from zipplumb.jobs.state.results import load
 from zipplumb.store.database import transaction
 from zipplumb.store.models import Instrument, Job, Part, Station
 
@@ -265,7 +267,7 @@ def test_with_no_cad_at_all_from_typed_nominals_and_a_list_in_inches(tamsin, run
         if kind == "circle":
             texts["plane_hits"] = "3"  # its plane is taken first, in the same row
         rows[name] = planning.plan_typed(TECHNICIAN, job, kind, texts)
-    align.plan_datum_planes(TECHNICIAN, job)
+    systems.plan_datum_planes(TECHNICIAN, job)
     drawn = {row.recipe.name: row.recipe for row in results(running.bracket_job)[0].measured}
     for name in (*IN_SPACE, *IN_A_PLANE):
         rows[name] = planning.plan_typed(TECHNICIAN, job, drawn[name].kind, as_drawn(drawn[name], name, rows["Top"]))

@@ -11,7 +11,7 @@ from playwright.sync_api import expect
 from pypdf import PdfReader
 
 from zipplumb.demo import carrier
-from zipplumb.jobs.results import load
+from zipplumb.jobs.state.results import load
 from zipplumb.store.database import transaction
 
 

@@ -8,8 +8,9 @@ from person import Person
 from playwright.sync_api import expect
 from sqlalchemy import func, select
 
-from zipplumb.jobs import chain, measure, planning, sheet
 from zipplumb.jobs.actor import Actor
+from zipplumb.jobs.measure import chain, measuring
+from zipplumb.jobs.plan import planning, sheet
 from zipplumb.store.database import engine, transaction
 from zipplumb.store.models import Instrument, Job, Reading, Row, Station
 
@@ -19,7 +20,7 @@ TECHNICIAN = Actor(1, "Tamsin", "technician")
 @pytest.fixture
 def job(running):
     """A fresh job with a bore and a plane planned, the arm standing at it."""
-    from zipplumb.jobs import stations
+    from zipplumb.jobs.kit import stations
 
     with transaction() as session:
         part = session.get(Job, running.job).part_id
@@ -239,7 +240,7 @@ def test_of_a_long_sheet_only_what_somebody_came_to_is_in_the_page(tamsin, runni
     tamsin.until(lambda: 100 <= rows.count() <= 200)
     first = rows.count()
     expect(page.locator(f"#row-{far}")).to_have_count(0)
-    measure.make_current(TECHNICIAN, job, far)  # what is current comes to everybody
+    measuring.make_current(TECHNICIAN, job, far)  # what is current comes to everybody
     expect(page.locator(f"#row-{far} .row.current")).to_be_in_viewport()
     assert first < rows.count() <= first + 200
     sheet.edit_row(TECHNICIAN, job, farther, {"name": "Renamed while nobody looked"})

@@ -4,7 +4,7 @@ from carrier_bench import TECHNICIAN
 from playwright.sync_api import expect
 
 from zipplumb.demo import carrier
-from zipplumb.jobs import planning, sheet
+from zipplumb.jobs.plan import planning, sheet
 
 LIMITS = {"asked.diameter.on": "1", "asked.diameter.lower": "-0.2", "asked.diameter.upper": "0.2", "asked.first": "diameter"}
 

@@ -11,10 +11,12 @@ from kit_pages import Kit
 from person import Person
 from playwright.sync_api import expect
 
-from zipplumb.jobs import measure, planning, probes
 from zipplumb.jobs.actor import Actor
 from zipplumb.jobs.hand import tell_hand
-from zipplumb.jobs.results import load
+from zipplumb.jobs.kit import probes
+from zipplumb.jobs.measure import measuring
+from zipplumb.jobs.plan import planning
+from zipplumb.jobs.state.results import load
 from zipplumb.store.database import transaction
 from zipplumb.store.models import Calibration, Instrument, Job, Station
 
@@ -50,7 +52,7 @@ def measured(running):
         with transaction() as session:
             if all(found.state in ("todo", "waits") for found in load(session, running.job).results.values()):
                 break
-        measure.undo(actor, running.job, False)
+        measuring.undo(actor, running.job, False)
 
 
 def newest(probe):

@@ -10,8 +10,10 @@ from playwright.sync_api import expect
 from scipy.optimize import least_squares
 
 from zipplumb.demo import bracket, bracket_real
-from zipplumb.jobs import align, planning, sheet, stations
-from zipplumb.jobs.results import load
+from zipplumb.jobs.align import systems
+from zipplumb.jobs.kit import stations
+from zipplumb.jobs.plan import planning, sheet
+from zipplumb.jobs.state.results import load
 from zipplumb.store.database import transaction
 from zipplumb.store.models import Instrument, Job, Part, Station
 
@@ -42,7 +44,7 @@ def here(tamsin, running):
     bench.planned("Top", bench.plane(UP, bracket.THICK), 9, "A")
     bench.planned("Side", bench.plane(FRONT, bracket.WIDTH / 2), 6, "C")
     bench.planned("End", bench.plane(LEFT, bracket.LENGTH / 2), 4)
-    align.plan_datum_planes(TECHNICIAN, bench.job, [bench.rows[name] for name in ("Top", "Side", "End")])
+    systems.plan_datum_planes(TECHNICIAN, bench.job, [bench.rows[name] for name in ("Top", "Side", "End")])
     bench.planned("Bore", bench.hole(bracket.BORE[0], *bracket.BORE[1:]), 12, "B")
     sheet.edit_row(TECHNICIAN, bench.job, bench.rows["Bore"], TO_DIAMETER)
     bench.walls = {}

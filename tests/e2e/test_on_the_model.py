@@ -10,8 +10,8 @@ from zipplumb.cad import read_cad
 from zipplumb.cad.callouts import Callout, Callouts, Lettered, Sized
 from zipplumb.cad.writer import with_callouts
 from zipplumb.demo import carrier
-from zipplumb.jobs import stations
 from zipplumb.jobs.hand import move_hand, tell_hand
+from zipplumb.jobs.kit import stations
 from zipplumb.store.database import transaction
 from zipplumb.store.models import Instrument
 

@@ -4,8 +4,8 @@ import pytest
 import trimesh
 from playwright.sync_api import expect
 
-from zipplumb.jobs import sheet
 from zipplumb.jobs.actor import Actor
+from zipplumb.jobs.plan import sheet
 from zipplumb.store.database import transaction
 from zipplumb.store.models import Job
 

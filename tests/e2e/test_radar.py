@@ -12,7 +12,7 @@ from zipplumb.core.frames import Motion
 from zipplumb.core.uncertainty import coverage_factor
 from zipplumb.demo import bedplate, bedplate_real
 from zipplumb.jobs.hand import tell_hand
-from zipplumb.jobs.results import load
+from zipplumb.jobs.state.results import load
 from zipplumb.store.database import transaction
 
 # once the stage has kept its place for some frames: the band above it grows and shrinks with its words

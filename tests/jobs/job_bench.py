@@ -6,9 +6,11 @@ import numpy as np
 
 from zipplumb.demo.seed import DIAMETER_MM, OFFSET_MM
 from zipplumb.devices.hits import HitBatch
-from zipplumb.jobs import kit, measure, planning, sheet, stations
 from zipplumb.jobs.actor import Actor
-from zipplumb.jobs.results import load
+from zipplumb.jobs.kit import instruments, stations
+from zipplumb.jobs.measure import measuring
+from zipplumb.jobs.plan import planning, sheet
+from zipplumb.jobs.state.results import load
 from zipplumb.store.database import transaction
 from zipplumb.store.models import Job
 
@@ -37,8 +39,8 @@ class Bench:
         with transaction() as session:
             self.part = session.get(Job, stack.job).part_id
         self.job = sheet.create_job(TECHNICIAN, "Test", self.part)
-        self.arm = kit.add_instrument(f"Arm of job {self.job}", "arm", "127.0.0.1", 1, 0.012)
-        kit.add_calibrated_probe(self.arm, "ball", OFFSET_MM, DIAMETER_MM, 0.01, 0.002, "")
+        self.arm = instruments.add_instrument(f"Arm of job {self.job}", "arm", "127.0.0.1", 1, 0.012)
+        instruments.add_calibrated_probe(self.arm, "ball", OFFSET_MM, DIAMETER_MM, 0.01, 0.002, "")
         stations.bring(TECHNICIAN, self.job, self.arm)
 
     def plan(self, **raw) -> int:
@@ -51,29 +53,29 @@ class Bench:
 
     def touch_plane(self, row, offset=0.0) -> None:
         """Four hits on the nominal plane of a row (part = world), moved out by ``offset``, and a finish."""
-        measure.make_current(TECHNICIAN, self.job, row)
+        measuring.make_current(TECHNICIAN, self.job, row)
         nominal = self.state().row(row).recipe.nominal
         u, v = np.linalg.svd(nominal.normal[None])[2][1:]
         for a, b in ((-20, -20), (20, -20), (20, 20), (-20, 20)):
             center = nominal.point + a * u + b * v + (DIAMETER_MM / 2 + offset) * nominal.normal
             hit = batch(center=center, came_from=center + 15 * nominal.normal)
-            measure.keep_hits(self.arm, hit, next(numbers))
+            measuring.keep_hits(self.arm, hit, next(numbers))
         away = nominal.point + 30 * nominal.normal
-        assert measure.finish_from_device(self.arm, batch("pull_off", center=away), next(numbers)) != "asks"
+        assert measuring.finish_from_device(self.arm, batch("pull_off", center=away), next(numbers)) != "asks"
 
     def touch_bore(self, name, point, direction, radius=10.0, **more) -> int:
         """A bore planned and touched twelve times from within (part = world), and finished."""
         nominal = {"shape": "cylinder", "point": point, "direction": direction, "radius": radius}
         row = self.plan(kind="cylinder", name=name, nominal=nominal, hits=12, **more)
-        measure.make_current(TECHNICIAN, self.job, row)
+        measuring.make_current(TECHNICIAN, self.job, row)
         axis = np.array(direction, float) / np.linalg.norm(direction)
         u, v = np.linalg.svd(axis[None])[2][1:]
         for k in range(12):
             out = np.cos(k * np.pi / 3) * u + np.sin(k * np.pi / 3) * v
             at = np.array(point, float) + 15 * (k // 6) * axis
             center = at + (radius - DIAMETER_MM / 2) * out
-            measure.keep_hits(self.arm, batch(center=center, came_from=at), next(numbers))
-        assert measure.finish(TECHNICIAN, self.job) != "asks"
+            measuring.keep_hits(self.arm, batch(center=center, came_from=at), next(numbers))
+        assert measuring.finish(TECHNICIAN, self.job) != "asks"
         return row
 
     def state(self):

@@ -8,10 +8,15 @@ from zipplumb.cad import CadModel
 from zipplumb.core.deriving import Given
 from zipplumb.core.errors import InputError, NotAllowed
 from zipplumb.exchange.table import RowText
-from zipplumb.jobs import align, derive, hand, kit, measure, parts, people, planning, report, sheet
-from zipplumb.jobs.prompts import prompt
-from zipplumb.jobs.results import load
-from zipplumb.jobs.rows_text import row_texts
+from zipplumb.jobs import hand, people
+from zipplumb.jobs.align import systems
+from zipplumb.jobs.kit import instruments
+from zipplumb.jobs.measure import measuring
+from zipplumb.jobs.measure.prompts import prompt
+from zipplumb.jobs.plan import derive, parts, planning, sheet
+from zipplumb.jobs.report import making
+from zipplumb.jobs.state.results import load
+from zipplumb.jobs.state.rows_text import row_texts
 from zipplumb.store.database import transaction
 from zipplumb.store.models import Change, Part, Report, Row
 
@@ -64,7 +69,7 @@ def test_a_datum_letter_is_on_one_row_only(bench):
 
 
 def test_rows_move_and_are_removed_unless_another_rests_on_them(aligned):
-    align.plan_datum_planes(TECHNICIAN, aligned.job)
+    systems.plan_datum_planes(TECHNICIAN, aligned.job)
     with pytest.raises(InputError, match="Alignment 1 rests on this row"):
         sheet.remove_row(TECHNICIAN, aligned.job, aligned.rows["B"])
     sheet.move_row(TECHNICIAN, aligned.job, aligned.rows["end"], -1)
@@ -104,12 +109,12 @@ def test_the_prompt_asks_for_what_comes_next(bench):
     row = bench.plan_plane("Top", [0, 0, 60], [0, 0, 1], datum="A", hits=4)
     assert says() == "The arm is lost. Look at its cable."
     assert prompt(bench.state(), None).title == "Bring an instrument to this job."
-    kit.seen(bench.arm, connected=True)
+    instruments.seen(bench.arm, connected=True)
     assert says() == "Touch Top (datum A), 4 hits, far apart."
     bench.touch_plane(row)
-    kit.seen(bench.arm, connected=True)  # as its link says all the while
+    instruments.seen(bench.arm, connected=True)  # as its link says all the while
     assert says() == "All rows are done. Make the report."
-    measure.undo(TECHNICIAN, bench.job, sweep=False)
+    measuring.undo(TECHNICIAN, bench.job, sweep=False)
     assert says() == "Top: pull off and finish."
 
 
@@ -119,20 +124,20 @@ def test_the_prompt_asks_for_what_comes_next(bench):
 def test_alignment_needs_three_letters(bench):
     bench.plan_plane("Top", [0, 0, 60], [0, 0, 1], datum="A")
     with pytest.raises(InputError, match="three different planes"):
-        align.plan_datum_planes(TECHNICIAN, bench.job)
+        systems.plan_datum_planes(TECHNICIAN, bench.job)
 
 
 def test_an_alignment_is_planned_made_active_and_put_off(aligned):
-    row = align.plan_datum_planes(TECHNICIAN, aligned.job)
+    row = systems.plan_datum_planes(TECHNICIAN, aligned.job)
     assert text_of(aligned, "Alignment 1").line == "6 held, 0 spare"
     assert text_of(aligned, "Top").first.deviation == "held"
     assert text_of(aligned, "Right").first.deviation == "+0.080"
-    align.activate(TECHNICIAN, aligned.job, None)
+    systems.activate(TECHNICIAN, aligned.job, None)
     assert text_of(aligned, "Right").first.deviation == ""
-    align.activate(TECHNICIAN, aligned.job, row)
+    systems.activate(TECHNICIAN, aligned.job, row)
     assert text_of(aligned, "Right").first.deviation == "+0.080"
     with pytest.raises(InputError, match="no alignment"):
-        align.activate(TECHNICIAN, aligned.job, aligned.rows["A"])
+        systems.activate(TECHNICIAN, aligned.job, aligned.rows["A"])
 
 
 def test_what_can_be_made_has_its_value_before_it_is_chosen(aligned):
@@ -147,7 +152,7 @@ def test_what_can_be_made_has_its_value_before_it_is_chosen(aligned):
     found = derive.choices(aligned.job, [first, second])
     assert [bool(c.why_not) for c in found] == sorted(bool(c.why_not) for c in found)  # impossible ones last
     assert next(c for c in found if c.key == "along_x").why_not == "needs the part aligned"
-    align.plan_datum_planes(TECHNICIAN, aligned.job)
+    systems.plan_datum_planes(TECHNICIAN, aligned.job)
     after = values()
     assert [after[k] for k in ("along_x", "along_y", "along_z")] == pytest.approx([500.08, 0, 0], abs=1e-6)
     assert next(c for c in derive.choices(aligned.job, [first, second]) if c.key == "along_x").draw.segments
@@ -159,7 +164,7 @@ def test_what_can_be_made_has_its_value_before_it_is_chosen(aligned):
 
 
 def test_a_dimension_takes_its_nominal_from_its_parents(aligned):
-    align.plan_datum_planes(TECHNICIAN, aligned.job)
+    systems.plan_datum_planes(TECHNICIAN, aligned.job)
     row = derive.plan(TECHNICIAN, aligned.job, "along_x", [aligned.rows["C"], aligned.rows["end"]])
     assert text_of(aligned, "Distance 1").first.nominal == "500.000"
     sheet.set_limits(TECHNICIAN, aligned.job, row, "-0.05", "0.05")
@@ -171,7 +176,7 @@ def test_a_dimension_takes_its_nominal_from_its_parents(aligned):
 
 def test_a_made_feature_is_a_row_that_can_be_measured_from_and_follows(aligned):
     """The middle plane of both ends: from it to the right end is half of the whole."""
-    align.plan_datum_planes(TECHNICIAN, aligned.job)
+    systems.plan_datum_planes(TECHNICIAN, aligned.job)
     left, right = aligned.rows["C"], aligned.rows["end"]
     middle = derive.plan(TECHNICIAN, aligned.job, "middle_plane", [left, right])
     assert text_of(aligned, "Middle plane 1").first.deviation.lstrip("+−") == "0.040"
@@ -192,7 +197,7 @@ def test_a_row_names_only_what_is_in_its_job(aligned, bench):
 
 
 def test_inches_are_the_same_deviations(aligned):
-    align.plan_datum_planes(TECHNICIAN, aligned.job)
+    systems.plan_datum_planes(TECHNICIAN, aligned.job)
     sheet.set_units(TECHNICIAN, aligned.job, "in")
     shown = text_of(aligned, "Right").first
     assert shown.deviation == "+0.0031"
@@ -239,9 +244,9 @@ def test_the_hand_is_told_of_every_face_it_can_reach(bench):
 
 
 def test_reports_are_made_of_the_chosen_rows(aligned):
-    align.plan_datum_planes(TECHNICIAN, aligned.job)
-    made = report.ask_report(TECHNICIAN, aligned.job, "csv", [aligned.rows["end"]])
-    report.make_report(made)
+    systems.plan_datum_planes(TECHNICIAN, aligned.job)
+    made = making.ask_report(TECHNICIAN, aligned.job, "csv", [aligned.rows["end"]])
+    making.make_report(made)
     with transaction() as session:
         found = session.get(Report, made)
         assert found.state == "ready"
@@ -251,9 +256,9 @@ def test_reports_are_made_of_the_chosen_rows(aligned):
 
 
 def test_a_report_that_cannot_be_made_says_so(aligned, monkeypatch):
-    made = report.ask_report(TECHNICIAN, aligned.job, "pdf", [])
-    monkeypatch.setattr(report, "write_pdf", lambda *a: 1 / 0)
-    report.make_report(made)
+    made = making.ask_report(TECHNICIAN, aligned.job, "pdf", [])
+    monkeypatch.setattr(making, "write_pdf", lambda *a: 1 / 0)
+    making.make_report(made)
     with transaction() as session:
         found = session.get(Report, made)
         assert (found.state, found.data) == ("failed", None)
@@ -261,14 +266,14 @@ def test_a_report_that_cannot_be_made_says_so(aligned, monkeypatch):
 
 
 def test_the_facts_say_who_with_what_and_where_from(aligned):
-    align.plan_datum_planes(TECHNICIAN, aligned.job)
+    systems.plan_datum_planes(TECHNICIAN, aligned.job)
     with transaction() as session:
-        facts = dict(report.gather_facts(session, load(session, aligned.job), 1))
+        facts = dict(making.gather_facts(session, load(session, aligned.job), 1))
     assert facts["Made by"] == "Tamsin Orrell"
     assert "0 holds spare" in facts["Coordinate system"]
     assert "6.000 mm (0.2362 in)" in facts["Probe"]
     with pytest.raises(InputError, match="not in this job"):
-        report.ask_report(TECHNICIAN, aligned.job, "csv", [999_999])
+        making.ask_report(TECHNICIAN, aligned.job, "csv", [999_999])
 
 
 # ---- people ---------------------------------------------------------------------------------
@@ -322,7 +327,7 @@ def test_the_rule_of_decision_is_the_jobs_and_is_printed(bench):
     state = bench.state()
     assert state.sheet.rule == "simple"
     with transaction() as session:
-        facts = dict(report.gather_facts(session, load(session, bench.job), None))
+        facts = dict(making.gather_facts(session, load(session, bench.job), None))
     assert facts["Decided by"].startswith("Simple acceptance")
     with pytest.raises(InputError, match="no rule"):
         sheet.set_rule(TECHNICIAN, bench.job, "by eye")
@@ -334,8 +339,8 @@ def test_rows_that_rest_on_a_datum_and_say_what_they_said_are_the_same_words(ben
     """All of them are worked out again at every hit of it."""
     rows = [bench.plan_plane(name, [0, 0, 60], [0, 0, 1], datum=name) for name in "ABC"]
     bench.plan_plane("Judged", [0, 0, 30], [0, 0, 1])
-    align.plan_datum_planes(TECHNICIAN, bench.job)
-    measure.make_current(TECHNICIAN, bench.job, rows[0])
+    systems.plan_datum_planes(TECHNICIAN, bench.job)
+    measuring.make_current(TECHNICIAN, bench.job, rows[0])
     before = row_texts(bench.state())
-    measure.keep_hits(bench.arm, batch(center=(0.0, 0.0, 63.0)), next(numbers))
+    measuring.keep_hits(bench.arm, batch(center=(0.0, 0.0, 63.0)), next(numbers))
     assert row_texts(bench.state()).differing(before) == [rows[0]]

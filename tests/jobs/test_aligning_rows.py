@@ -5,15 +5,17 @@ import pytest
 from job_bench import REVIEWER, TECHNICIAN, batch, numbers
 
 from zipplumb.core.errors import InputError, NotAllowed
-from zipplumb.jobs import align, guided, measure, mounted, rough, sheet, standing, without_cad
-from zipplumb.jobs.results import load, what_if
+from zipplumb.jobs.align import guided, mounted, rough, standing, systems
+from zipplumb.jobs.measure import measuring
+from zipplumb.jobs.plan import sheet, without_cad
+from zipplumb.jobs.state.results import load, what_if
 from zipplumb.store.database import transaction
 
 FREE_PLACES = "100,20,60,0,0,1;-150,20,60,0,0,1;0,100,60,0,0,1;-200,-140,30,0,-1,0;200,-140,30,0,-1,0;-250,20,30,-1,0,0"
 
 
 def planned(bench):
-    return align.plan_datum_planes(TECHNICIAN, bench.job, [bench.rows[k] for k in "ABC"])
+    return systems.plan_datum_planes(TECHNICIAN, bench.job, [bench.rows[k] for k in "ABC"])
 
 
 # ---- what would change -------------------------------------------------------------------------
@@ -36,14 +38,14 @@ def test_what_another_alignment_would_change_is_told_and_nothing_is_kept(aligned
 
 def test_an_alignment_is_copied_and_the_copy_edited_alone(aligned):
     first = planned(aligned)
-    second, third = (align.copy(TECHNICIAN, aligned.job, first) for _ in range(2))
+    second, third = (systems.copy(TECHNICIAN, aligned.job, first) for _ in range(2))
     names = [aligned.state().row(r).recipe.name for r in (first, second, third)]
     assert len(set(names)) == 3
     sheet.edit_row(TECHNICIAN, aligned.job, second, {"primary": str(aligned.rows["B"]), "secondary": str(aligned.rows["A"])})
     recipes = [aligned.state().row(r).recipe for r in (first, second)]
     assert [r.primary for r in recipes] == [aligned.rows["A"], aligned.rows["B"]]
     with pytest.raises(InputError, match="no alignment"):
-        align.copy(TECHNICIAN, aligned.job, aligned.rows["A"])
+        systems.copy(TECHNICIAN, aligned.job, aligned.rows["A"])
 
 
 def test_a_form_that_is_being_filled_tells_what_it_holds_so_far(aligned):
@@ -52,11 +54,11 @@ def test_a_form_that_is_being_filled_tells_what_it_holds_so_far(aligned):
         "steps.0.axis": "+Z", "steps.0.degrees": "0", "onto": "own",
         "steps.1.step": "turn", "steps.1.features.0.is": "row", "steps.1.features.0.row": "", "steps.1.axis": "+X",
     }  # fmt: skip
-    found = align.tried(aligned.state(), "steps", texts)
+    found = systems.tried(aligned.state(), "steps", texts)
     assert found.worth == "2 of 6: loose"
     assert {f.grip for f in found.freedoms} == {"firm", "loose"}
     with pytest.raises(InputError):
-        align.tried(aligned.state(), "steps", {"steps.0.step": "turn", "steps.0.axis": "up"})
+        systems.tried(aligned.state(), "steps", {"steps.0.step": "turn", "steps.0.axis": "up"})
     assert all(row.recipe.name != "As typed" for row in aligned.state().rows)
 
 
@@ -125,7 +127,7 @@ def test_proof_points_tell_how_far_the_part_is_off_anywhere(aligned):
     planned(aligned)
     rough.plan_proof(TECHNICIAN, aligned.job)
     for x, off in ((-200, 0.0), (150, 0.05)):  # on the foot's top, clear of the body
-        measure.keep_hits(aligned.arm, batch(center=(x, 110, 63 + off), came_from=(x, 110, 80)), next(numbers))
+        measuring.keep_hits(aligned.arm, batch(center=(x, 110, 63 + off), came_from=(x, 110, 80)), next(numbers))
     state = aligned.state()
     told = [text.replace("\u2212", "-") for _, text in standing.proofs_of(state)]
     assert [float(t) for t in told] == pytest.approx([0.0, 0.05], abs=2e-3)
@@ -140,9 +142,9 @@ def measured_points(bench, places, off=0.0):
     for k, place in enumerate(np.array(places, float)):
         raw = {"kind": "point", "name": f"P{k + 1}", "nominal": {"shape": "point", "position": place.tolist()}}
         rows.append(bench.plan(**raw))
-        measure.make_current(TECHNICIAN, bench.job, rows[-1])
-        measure.keep_hits(bench.arm, batch(center=place + [0, 0, off if k == 3 else 0]), next(numbers))
-        measure.finish(TECHNICIAN, bench.job)
+        measuring.make_current(TECHNICIAN, bench.job, rows[-1])
+        measuring.keep_hits(bench.arm, batch(center=place + [0, 0, off if k == 3 else 0]), next(numbers))
+        measuring.finish(TECHNICIAN, bench.job)
     return rows
 
 
@@ -159,12 +161,12 @@ def test_points_that_fail_are_asked_again_and_their_hits_are_kept_aside(bench):
     assert rows[3] in failing
     assert state.job.current_row_id == failing[0]
     assert all(state.readings[row].aside.all() for row in failing)  # nothing is deleted
-    measure.keep_hits(bench.arm, batch(center=SQUARE[3]), next(numbers))
+    measuring.keep_hits(bench.arm, batch(center=SQUARE[3]), next(numbers))
     for row in failing[1:]:
-        measure.finish(TECHNICIAN, bench.job)
-        measure.make_current(TECHNICIAN, bench.job, row)
-        measure.keep_hits(bench.arm, batch(center=SQUARE[rows.index(row)]), next(numbers))
-    measure.finish(TECHNICIAN, bench.job)
+        measuring.finish(TECHNICIAN, bench.job)
+        measuring.make_current(TECHNICIAN, bench.job, row)
+        measuring.keep_hits(bench.arm, batch(center=SQUARE[rows.index(row)]), next(numbers))
+    measuring.finish(TECHNICIAN, bench.job)
     state = bench.state()
     assert {z.word for z in guided.zones_of(state, state.row(alignment))} == {"in"}
     with pytest.raises(InputError, match="No point fails"):
@@ -189,9 +191,9 @@ def test_planes_become_axes_one_by_one_until_nothing_is_loose(bench):
         u, v = np.linalg.svd(normal[None])[2][1:]
         for a, b in ((-20, -20), (20, -20), (20, 20), (-20, 20)):
             center = at + a * u + b * v + 3 * normal
-            measure.keep_hits(bench.arm, batch(center=center, came_from=center + 15 * normal), next(numbers))
+            measuring.keep_hits(bench.arm, batch(center=center, came_from=center + 15 * normal), next(numbers))
         assert bench.state().job.touching == without_cad.AXES_MODE
-        measure.finish(TECHNICIAN, bench.job)
+        measuring.finish(TECHNICIAN, bench.job)
     state = bench.state()
     assert state.job.touching == ""
     assert state.alignment.ledger.rank == 6

@@ -2,8 +2,8 @@
 
 from job_bench import TECHNICIAN
 
-from zipplumb.jobs import sheet
-from zipplumb.jobs.results import as_it_stands, load
+from zipplumb.jobs.plan import sheet
+from zipplumb.jobs.state.results import as_it_stands, load
 from zipplumb.store.database import stored, transaction
 from zipplumb.store.models import Job
 

@@ -10,10 +10,12 @@ from scipy.spatial.transform import Rotation
 from zipplumb.core.errors import InputError
 from zipplumb.core.frames import Motion
 from zipplumb.demo.seed import DIAMETER_MM
-from zipplumb.jobs import measure, planning, stations
-from zipplumb.jobs.network_text import network_text
-from zipplumb.jobs.prompts import prompt
-from zipplumb.jobs.readings import conditions_of
+from zipplumb.jobs.kit import stations
+from zipplumb.jobs.kit.network_text import network_text
+from zipplumb.jobs.measure import measuring
+from zipplumb.jobs.measure.prompts import prompt
+from zipplumb.jobs.plan import planning
+from zipplumb.jobs.state.readings import conditions_of
 from zipplumb.store.database import transaction
 from zipplumb.store.models import Change, Instrument, Job, Reading
 
@@ -36,10 +38,10 @@ def connected(bench):
 
 
 def read(bench, row, place, station=None, arm=None):
-    measure.make_current(TECHNICIAN, bench.job, row)
+    measuring.make_current(TECHNICIAN, bench.job, row)
     seen = np.asarray(place) if station is None else station.inverse().points(np.asarray(place))
-    measure.keep_hits(arm or bench.arm, batch(center=seen), next(numbers))
-    measure.finish(TECHNICIAN, bench.job)
+    measuring.keep_hits(arm or bench.arm, batch(center=seen), next(numbers))
+    measuring.finish(TECHNICIAN, bench.job)
 
 
 def carried(bench, nests, count=4, knocked=False):
@@ -64,8 +66,8 @@ def test_carried_it_stands_at_a_new_station_and_is_led_round_the_points_that_tie
     assert "North" in said.title and said.title.endswith("from here too.") and "0 of 3" in said.line and said.hits == 0
     for name in ("North", "East", "South"):
         assert bench.state().current.recipe.name == name
-        measure.keep_hits(bench.arm, batch(center=THERE.inverse().points(np.array(NESTS[name]))), next(numbers))
-        measure.finish(TECHNICIAN, bench.job)
+        measuring.keep_hits(bench.arm, batch(center=THERE.inverse().points(np.array(NESTS[name]))), next(numbers))
+        measuring.finish(TECHNICIAN, bench.job)
     state = bench.state()
     assert state.current.recipe.name == "West"
     assert "is tied by 3 common points" in prompt(state, connected(bench)).line
@@ -76,17 +78,17 @@ def test_carried_it_stands_at_a_new_station_and_is_led_round_the_points_that_tie
 def test_what_is_read_before_it_is_tied_waits_and_then_stands_where_it_is(bench, nests):
     carried(bench, nests, 2)
     top = bench.plan_plane("Top", [0, 0, 60], [0, 0, 1])
-    measure.make_current(TECHNICIAN, bench.job, top)
+    measuring.make_current(TECHNICIAN, bench.job, top)
     for x, y in ((0, 0), (300, 0), (300, 200), (0, 200)):
         center = np.array([x, y, 60 + DIAMETER_MM / 2])
         hit = batch(center=THERE.inverse().points(center), came_from=THERE.inverse().points(center + [0, 0, 15]))
-        measure.keep_hits(bench.arm, hit, next(numbers))
+        measuring.keep_hits(bench.arm, hit, next(numbers))
     waits = bench.state().results[top]
     assert (waits.state, waits.hits) == ("waits", 4)
     assert "Station 2 is not tied to Station 1" in waits.message and "wait" in waits.message
     read(bench, nests["South"], NESTS["South"], THERE)
-    measure.make_current(TECHNICIAN, bench.job, top)
-    measure.finish(TECHNICIAN, bench.job)
+    measuring.make_current(TECHNICIAN, bench.job, top)
+    measuring.finish(TECHNICIAN, bench.job)
     shape = bench.state().results[top].feature.shape
     assert shape.distance(np.array([[150.0, 100, 60]])) == pytest.approx(0, abs=1e-6)
 

@@ -10,11 +10,13 @@ from scipy.spatial.transform import Rotation
 from zipplumb.core.errors import InputError
 from zipplumb.core.frames import Motion
 from zipplumb.core.placing.adjusters import answers_of
-from zipplumb.jobs import details, measure, place, planning
-from zipplumb.jobs.details import details_of
-from zipplumb.jobs.details_text import detail_text
-from zipplumb.jobs.results import load
-from zipplumb.jobs.turning import Turning
+from zipplumb.jobs.measure import measuring
+from zipplumb.jobs.place import details, placement
+from zipplumb.jobs.place.details import details_of
+from zipplumb.jobs.place.details_text import detail_text
+from zipplumb.jobs.place.turning import Turning
+from zipplumb.jobs.plan import planning
+from zipplumb.jobs.state.results import load
 from zipplumb.store.database import transaction
 from zipplumb.store.models import Instrument, Job
 
@@ -31,9 +33,9 @@ End; 180; 240; 90; toward the rail; 1,0
 
 
 def hit(bench, row, at):
-    measure.make_current(TECHNICIAN, bench.job, row)
-    measure.keep_hits(bench.arm, batch(center=at), next(numbers))
-    measure.finish(TECHNICIAN, bench.job)
+    measuring.make_current(TECHNICIAN, bench.job, row)
+    measuring.keep_hits(bench.arm, batch(center=at), next(numbers))
+    measuring.finish(TECHNICIAN, bench.job)
 
 
 @pytest.fixture
@@ -46,7 +48,7 @@ def bench_with_detail(bench):
     with transaction() as session:
         system = {"kind": "reference_points", "name": "Reference", "points": [rows[n] for n in WORLD]}
         session.get(Job, bench.job).alignment_row_id = planning.add_row(session, TECHNICIAN, bench.job, system)
-    place.set_placing(TECHNICIAN, bench.job, {"zone": "0.05", "+Z": "up", "-Z": "down", "+X": "toward the rail"})
+    placement.set_placing(TECHNICIAN, bench.job, {"zone": "0.05", "+Z": "up", "-Z": "down", "+X": "toward the rail"})
     bench.points = rows
     bench.targets = [rows[n] for n in TARGETS]
     return bench

@@ -4,7 +4,7 @@ import pytest
 
 from zipplumb.core.errors import InputError
 from zipplumb.core.sheet import KINDS, recipe_from_dict
-from zipplumb.jobs.forms import changed, data_of, fields_of, texts_of
+from zipplumb.jobs.plan.forms import changed, data_of, fields_of, texts_of
 
 ROWS = {"feature": [("1", "1 Top"), ("2", "2 Hole")], "system": [("9", "9 Alignment")], "station": [("1", "Station 1")]}
 PLANE = {"shape": "plane", "point": [1.5, -2, 60], "normal": [0, 0, 1]}

@@ -14,9 +14,9 @@ from zipplumb.core.features import Feature
 from zipplumb.core.frames import Motion
 from zipplumb.core.shapes import Circle, Cone, Cylinder, Line, Plane, Point, Slot, Sphere, Torus
 from zipplumb.core.sheet import KINDS, MEASURED, Kit, Sheet, Station, evaluate, recipe_from_dict
-from zipplumb.jobs.prompts import prompt
-from zipplumb.jobs.results import JobResults
-from zipplumb.jobs.rows_text import row_texts
+from zipplumb.jobs.measure.prompts import prompt
+from zipplumb.jobs.state.results import JobResults
+from zipplumb.jobs.state.rows_text import row_texts
 from zipplumb.jobs.words import DERIVATIONS, WORDS
 from zipplumb.jobs.words._derivations import NUMBERS
 

@@ -5,7 +5,7 @@ from datetime import UTC, datetime, timedelta
 import pytest
 
 from zipplumb.devices.protocol import Look
-from zipplumb.jobs import kit, looks
+from zipplumb.jobs.kit import instruments, looks
 from zipplumb.store.database import transaction
 from zipplumb.store.models import Instrument
 
@@ -28,7 +28,7 @@ class Agent:
 @pytest.fixture
 def asked(stack):
     """A radar that is to look. Returns how it is asked, so many seconds ago."""
-    radar = kit.add_instrument("Asked radar", "radar", "127.0.0.1", 1, 0.05, kit.spec_from_form("radar", {}))
+    radar = instruments.add_instrument("Asked radar", "radar", "127.0.0.1", 1, 0.05, instruments.spec_from_form("radar", {}))
 
     def ask(seconds=0.0):
         with transaction() as session:

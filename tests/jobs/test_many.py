@@ -4,8 +4,8 @@ import pytest
 from job_bench import REVIEWER, TECHNICIAN
 
 from zipplumb.core.errors import InputError, NotAllowed
-from zipplumb.jobs import many, sheet
-from zipplumb.jobs.many import Choice, Setting
+from zipplumb.jobs.plan import many, sheet
+from zipplumb.jobs.plan.many import Choice, Setting
 
 
 @pytest.fixture

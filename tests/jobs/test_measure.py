@@ -13,10 +13,13 @@ from sqlalchemy import func, select
 from zipplumb.core.errors import InputError, NotAllowed
 from zipplumb.core.probing import ByDistance, ByPress, ByTime, WhenStill
 from zipplumb.demo.seed import OFFSET_MM
-from zipplumb.jobs import align, kit, measure, sheet, stations
-from zipplumb.jobs.link_shared import settings_now
-from zipplumb.jobs.readings import first_time
-from zipplumb.jobs.results import load
+from zipplumb.jobs.align import systems
+from zipplumb.jobs.kit import instruments, stations
+from zipplumb.jobs.link.shared import settings_now
+from zipplumb.jobs.measure import measuring
+from zipplumb.jobs.plan import sheet
+from zipplumb.jobs.state.readings import first_time
+from zipplumb.jobs.state.results import load
 from zipplumb.store.database import snapshot, stored, transaction
 from zipplumb.store.models import Instrument, Job, Reading, Row
 
@@ -33,7 +36,7 @@ def bore(turn, depth=0.0):
 
 def take_bore(arm, count=8):
     for k in range(count):
-        measure.keep_hits(arm, batch(center=bore(k * 0.8, 9.0 * (k % 3))), next(numbers))
+        measuring.keep_hits(arm, batch(center=bore(k * 0.8, 9.0 * (k % 3))), next(numbers))
 
 
 def count(row):
@@ -50,14 +53,14 @@ def test_the_same_press_sent_twice_is_kept_once(place):
     _, row, arm = place
     one, number = batch(), next(numbers)
     for _ in range(3):
-        assert measure.keep_hits(arm, one, number) == "taken"
+        assert measuring.keep_hits(arm, one, number) == "taken"
     assert count(row) == 1
 
 
 def test_the_same_press_from_two_links_at_once_is_kept_once(place):
     _, row, arm = place
     one, number = batch(), next(numbers)
-    threads = [threading.Thread(target=measure.keep_hits, args=(arm, one, number)) for _ in range(6)]
+    threads = [threading.Thread(target=measuring.keep_hits, args=(arm, one, number)) for _ in range(6)]
     for t in threads:
         t.start()
     for t in threads:
@@ -68,19 +71,19 @@ def test_the_same_press_from_two_links_at_once_is_kept_once(place):
 def test_a_sweep_sent_again_is_kept_once(place):
     _, row, arm = place
     held = batch("sweep", many=5)
-    measure.keep_hits(arm, held, None)
-    measure.keep_hits(arm, held, None)
+    measuring.keep_hits(arm, held, None)
+    measuring.keep_hits(arm, held, None)
     assert count(row) == 1
 
 
 def test_a_bore_is_measured_finished_and_opened_again(place):
     job, row, arm = place
     take_bore(arm)
-    assert measure.finish_from_device(arm, batch("pull_off", center=(5.0, 0, 0)), next(numbers)) == "finished"
+    assert measuring.finish_from_device(arm, batch("pull_off", center=(5.0, 0, 0)), next(numbers)) == "finished"
     result = found(job, row)
     assert result.state == "done"
     assert result.first.actual == pytest.approx(60.0, abs=1e-6)
-    measure.undo(TECHNICIAN, job, sweep=False)
+    measuring.undo(TECHNICIAN, job, sweep=False)
     assert found(job, row).state == "taking"
 
 
@@ -88,7 +91,7 @@ def test_too_few_hits_are_not_finished(place):
     job, row, arm = place
     take_bore(arm, 3)
     with pytest.raises(InputError, match="needs 5 hits"):
-        measure.finish(TECHNICIAN, job)
+        measuring.finish(TECHNICIAN, job)
     assert found(job, row).hits == 3
 
 
@@ -97,10 +100,10 @@ def test_a_pull_off_outside_asks_and_a_second_one_settles(place):
     for k in range(8):
         turn = 0.8 * k
         one = batch(center=bore(turn, 9.0 * (k % 3)), came_from=(10 * np.cos(turn), 10 * np.sin(turn), 0))
-        measure.keep_hits(arm, one, next(numbers))
-    assert measure.finish_from_device(arm, batch("pull_off", center=(60.0, 0, 0)), next(numbers)) == "asks"
+        measuring.keep_hits(arm, one, next(numbers))
+    assert measuring.finish_from_device(arm, batch("pull_off", center=(60.0, 0, 0)), next(numbers)) == "asks"
     assert found(job, row).state == "asks"
-    assert measure.finish_from_device(arm, batch("pull_off", center=(4.0, 0, 0)), next(numbers)) == "finished"
+    assert measuring.finish_from_device(arm, batch("pull_off", center=(4.0, 0, 0)), next(numbers)) == "finished"
     assert found(job, row).first.actual == pytest.approx(60.0, abs=1e-6)
 
 
@@ -108,12 +111,12 @@ def test_undo_takes_back_one_hit_or_the_whole_sweep_and_deletes_nothing(place):
     job, row, arm = place
     take_bore(arm, 2)
     press = batch()
-    measure.keep_hits(arm, press, next(numbers))
-    measure.keep_hits(arm, batch("sweep", sweep=press.sweep, many=4), None)
+    measuring.keep_hits(arm, press, next(numbers))
+    measuring.keep_hits(arm, batch("sweep", sweep=press.sweep, many=4), None)
     assert found(job, row).hits == 7
-    measure.undo(TECHNICIAN, job, sweep=False)
+    measuring.undo(TECHNICIAN, job, sweep=False)
     assert found(job, row).hits == 6
-    measure.undo(TECHNICIAN, job, sweep=True)
+    measuring.undo(TECHNICIAN, job, sweep=True)
     assert found(job, row).hits == 2
     assert count(row) == 4
 
@@ -122,19 +125,19 @@ def test_a_hit_set_aside_and_counted_again(place):
     job, row, arm = place
     take_bore(arm)
     before = found(job, row)
-    measure.set_aside(TECHNICIAN, job, row, before.feature.counted[2], True)
+    measuring.set_aside(TECHNICIAN, job, row, before.feature.counted[2], True)
     assert found(job, row).hits == 7
-    measure.set_aside(TECHNICIAN, job, row, before.feature.counted[2], False)
+    measuring.set_aside(TECHNICIAN, job, row, before.feature.counted[2], False)
     assert found(job, row).first.actual == before.first.actual
     with pytest.raises(InputError, match="not on this row"):
-        measure.set_aside(TECHNICIAN, job, row, "999999.0", True)
+        measuring.set_aside(TECHNICIAN, job, row, "999999.0", True)
 
 
 def test_a_reviewer_changes_nothing(place):
     job, row, _ = place
     for act in (
-        lambda: measure.undo(REVIEWER, job, False),
-        lambda: measure.finish(REVIEWER, job),
+        lambda: measuring.undo(REVIEWER, job, False),
+        lambda: measuring.finish(REVIEWER, job),
         lambda: sheet.edit_row(REVIEWER, job, row, {"name": "x"}),
         lambda: sheet.remove_row(REVIEWER, job, row),
         lambda: sheet.create_job(REVIEWER, "mine", 1),
@@ -183,18 +186,18 @@ def test_reference_points_measured_in_their_nests_align_the_part(bench):
         for k, p in enumerate(nests)
     ]
     for row, place in zip(rows, nests, strict=True):
-        measure.make_current(TECHNICIAN, bench.job, row)
-        measure.keep_hits(bench.arm, batch(center=place + [100.0, 0, 0]), next(numbers))
-        assert measure.finish(TECHNICIAN, bench.job) == "finished"
+        measuring.make_current(TECHNICIAN, bench.job, row)
+        measuring.keep_hits(bench.arm, batch(center=place + [100.0, 0, 0]), next(numbers))
+        assert measuring.finish(TECHNICIAN, bench.job) == "finished"
     alignment = bench.plan(kind="reference_points", name="By nests", points=rows)
-    align.activate(TECHNICIAN, bench.job, alignment)
+    systems.activate(TECHNICIAN, bench.job, alignment)
     state = bench.state()
     solved = state.results[alignment].alignment
     assert solved.points([100.0, 0, 0]) == pytest.approx([0, 0, 0], abs=1e-6)
     assert (solved.ledger.rank, solved.ledger.spare) == (6, 6)
     assert state.results[rows[3]].held
     with pytest.raises(InputError, match="no alignment"):
-        align.activate(TECHNICIAN, bench.job, rows[0])
+        systems.activate(TECHNICIAN, bench.job, rows[0])
 
 
 def test_what_the_tip_is_drawn_with_is_the_probe_on_the_instrument_and_nothing_of_an_earlier_one(bench):
@@ -203,7 +206,7 @@ def test_what_the_tip_is_drawn_with_is_the_probe_on_the_instrument_and_nothing_o
         return found.offset_mm, found.tip_radius_mm
 
     assert now()[0] == OFFSET_MM
-    kit.add_calibrated_probe(bench.arm, "A long one", [0.0, 0.0, 300.0], 12.0, 0.01, 0.002, "")
+    instruments.add_calibrated_probe(bench.arm, "A long one", [0.0, 0.0, 300.0], 12.0, 0.01, 0.002, "")
     assert now() == ([0.0, 0.0, 300.0], 6.0)
     with transaction() as session:
         session.get(Instrument, bench.arm).calibration_id = None
@@ -213,11 +216,11 @@ def test_what_the_tip_is_drawn_with_is_the_probe_on_the_instrument_and_nothing_o
 def test_a_side_is_settled_only_on_a_measured_row_that_is_there(place):
     job, row, _ = place
     with pytest.raises(InputError, match="inside or outside"):
-        measure.settle_side(TECHNICIAN, job, row, 0)
+        measuring.settle_side(TECHNICIAN, job, row, 0)
     with pytest.raises(InputError, match="takes no hits"):
-        measure.settle_side(TECHNICIAN, job, row + 1000, 1)
+        measuring.settle_side(TECHNICIAN, job, row + 1000, 1)
     sheet.remove_row(TECHNICIAN, job, row)
-    for act in (lambda: measure.settle_side(TECHNICIAN, job, row, 1), lambda: measure.make_current(TECHNICIAN, job, row)):
+    for act in (lambda: measuring.settle_side(TECHNICIAN, job, row, 1), lambda: measuring.make_current(TECHNICIAN, job, row)):
         with pytest.raises(InputError, match="takes no hits"):
             act()
     with transaction() as session:
@@ -262,7 +265,7 @@ def test_two_instruments_that_call_their_session_alike_both_keep_their_hits(stac
     rows = [b.plan_plane("Top", [0, 0, 60], [0, 0, 1]) for b in (first, second)]
     hit = replace(batch(center=(0, 0, 63)), session="alike")
     for bench in (first, second):
-        assert measure.keep_hits(bench.arm, hit, 1) == "taken"
+        assert measuring.keep_hits(bench.arm, hit, 1) == "taken"
     assert [b.state().results[row].hits for b, row in zip((first, second), rows, strict=True)] == [1, 1]
 
 
@@ -271,19 +274,19 @@ def test_a_session_sent_again_into_another_job_is_refused_and_not_confirmed(benc
     for b in (bench, other):
         b.plan_plane("Top", [0, 0, 60], [0, 0, 1])
     hit = batch(center=(0, 0, 63))
-    measure.keep_hits(bench.arm, hit, 77)
-    assert measure.keep_hits(bench.arm, hit, 77) == "taken"  # sent again to the same job
+    measuring.keep_hits(bench.arm, hit, 77)
+    assert measuring.keep_hits(bench.arm, hit, 77) == "taken"  # sent again to the same job
     stations.bring(TECHNICIAN, other.job, bench.arm)
     for number in (77, 78):
         with pytest.raises(InputError, match="sent before, for something else"):
-            measure.keep_hits(bench.arm, hit, number)
+            measuring.keep_hits(bench.arm, hit, number)
 
 
 def test_a_scanners_lines_are_refused_while_a_row_is_current(bench):
     row = bench.plan_plane("Top", [0, 0, 60], [0, 0, 1])
     stripes = replace(batch(kind="stripes", many=2), lines=((0.0, 90.0), (0.0, 91.0)))
     with pytest.raises(InputError, match="Lines of a scanner"):
-        measure.keep_hits(bench.arm, stripes, None)
+        measuring.keep_hits(bench.arm, stripes, None)
     assert bench.state().results[row].hits == 0
 
 
@@ -291,29 +294,29 @@ def test_a_reopened_row_forgets_its_pull_off(bench):
     row = bench.plan_plane("Top", [0, 0, 60], [0, 0, 1])
     bench.touch_plane(row)
     assert bench.state().readings[row].pull_off is not None
-    measure.undo(TECHNICIAN, bench.job, sweep=False)
+    measuring.undo(TECHNICIAN, bench.job, sweep=False)
     assert bench.state().readings[row].pull_off is None
     bench.touch_plane(row)
-    measure.make_current(TECHNICIAN, bench.job, row)
-    measure.keep_hits(bench.arm, batch(center=(5, 5, 63)), None)  # opened by a hit
+    measuring.make_current(TECHNICIAN, bench.job, row)
+    measuring.keep_hits(bench.arm, batch(center=(5, 5, 63)), None)  # opened by a hit
     assert bench.state().readings[row].pull_off is None
 
 
 def test_a_gap_in_a_sweep_is_told_with_the_row(bench):
     row = bench.plan_plane("Top", [0, 0, 60], [0, 0, 1])
     bench.touch_plane(row)
-    measure.make_current(TECHNICIAN, bench.job, row)
-    measure.keep_hits(bench.arm, replace(batch(kind="sweep", center=(9, 9, 63)), gap_s=1.44), None)
+    measuring.make_current(TECHNICIAN, bench.job, row)
+    measuring.keep_hits(bench.arm, replace(batch(kind="sweep", center=(9, 9, 63)), gap_s=1.44), None)
     assert "lost for 1.4 s before hit 5" in " ".join(bench.state().results[row].warnings)
 
 
 def test_a_link_that_says_nothing_is_not_connected(bench):
-    kit.seen(bench.arm, connected=True)
+    instruments.seen(bench.arm, connected=True)
     assert bench.state().instrument.connected
     with transaction() as session:
         session.get(Instrument, bench.arm).seen_at = datetime.now(UTC) - timedelta(seconds=4)
     assert not bench.state().instrument.connected
-    kit.seen(bench.arm)
+    instruments.seen(bench.arm)
     assert bench.state().instrument.connected
 
 
@@ -342,12 +345,12 @@ def test_the_way_of_taking_is_switched_from_the_device(place):
     ways = []
     for _ in range(4):
         number = next(numbers)
-        assert measure.next_way_from_device(arm, "s", number) == "moved"
-        assert measure.next_way_from_device(arm, "s", number) == "moved"  # sent twice, done once
+        assert measuring.next_way_from_device(arm, "s", number) == "moved"
+        assert measuring.next_way_from_device(arm, "s", number) == "moved"  # sent twice, done once
         with transaction() as session:
             ways.append(session.get(Row, row).recipe["taking"])
     assert ways == ["time", "still", "press", "distance"]
-    measure.next_way(TECHNICIAN, job)
+    measuring.next_way(TECHNICIAN, job)
     assert isinstance(settings_now()[arm].taking, ByTime)
 
 

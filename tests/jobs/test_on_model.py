@@ -8,9 +8,10 @@ from job_bench import REVIEWER, TECHNICIAN
 
 from zipplumb.cad.callouts import Callout, Callouts, Lettered, Sized
 from zipplumb.core.errors import InputError, NotAllowed
-from zipplumb.jobs import align, callouts, on_model, planning, sheet
-from zipplumb.jobs.on_model import Wanted
-from zipplumb.jobs.results import load
+from zipplumb.jobs.align import systems
+from zipplumb.jobs.plan import callouts, on_model, planning, sheet
+from zipplumb.jobs.plan.on_model import Wanted
+from zipplumb.jobs.state.results import load
 from zipplumb.store.database import transaction
 from zipplumb.store.models import Part, Row
 
@@ -94,7 +95,7 @@ def test_two_tolerances_to_one_datum_are_edited_and_aligned_by(bench, faces):
     assert bench.state().row(row).recipe.zone_mm == 0.08
     lettered(bench, plane_of(faces, [0, -1, 0], 1), "B")
     lettered(bench, plane_of(faces, [-1, 0, 0]), "C")
-    align.plan_datum_planes(TECHNICIAN, bench.job)
+    systems.plan_datum_planes(TECHNICIAN, bench.job)
     assert [r.recipe.kind for r in bench.state().rows if r.recipe.role == "system"] == ["datum_planes"]
 
 

@@ -5,7 +5,9 @@ import pytest
 from job_bench import TECHNICIAN, batch, numbers
 
 from zipplumb.core.errors import InputError
-from zipplumb.jobs import measure, place, planning
+from zipplumb.jobs.measure import measuring
+from zipplumb.jobs.place import placement
+from zipplumb.jobs.plan import planning
 from zipplumb.store.database import transaction
 from zipplumb.store.models import Job
 
@@ -17,9 +19,9 @@ def placed(bench):
     """Three points that lie where they should, and the part aligned by them: part = world."""
     rows = {n: bench.plan(kind="point", name=n, nominal={"shape": "point", "position": p}) for n, p in PLACES.items()}
     for name, row in rows.items():
-        measure.make_current(TECHNICIAN, bench.job, row)
-        measure.keep_hits(bench.arm, batch(center=PLACES[name]), next(numbers))
-        measure.finish(TECHNICIAN, bench.job)
+        measuring.make_current(TECHNICIAN, bench.job, row)
+        measuring.keep_hits(bench.arm, batch(center=PLACES[name]), next(numbers))
+        measuring.finish(TECHNICIAN, bench.job)
     with transaction() as session:
         raw = {"kind": "reference_points", "name": "Reference", "points": list(rows.values())}
         session.get(Job, bench.job).alignment_row_id = planning.add_row(session, TECHNICIAN, bench.job, raw)
@@ -32,18 +34,18 @@ def form(**more):
 
 
 def test_the_nearest_place_is_told_in_the_words_of_the_place(placed):
-    place.set_placing(TECHNICIAN, placed.job, form())
+    placement.set_placing(TECHNICIAN, placed.job, form())
     state = placed.state()
-    found = place.missing(state, np.array([399.2, 0.3, 102.0]), 3.0)
+    found = placement.missing(state, np.array([399.2, 0.3, 102.0]), 3.0)
     assert found.row.id == placed.points["Q"]
     assert found.way == pytest.approx([0.8, -0.3, -2.0])
-    assert place.told(state, found) == {
+    assert placement.told(state, found) == {
         "row": placed.points["Q"], "name": "Q", "far": "2.175", "word": "out", "U": "", "mm": 2.175,
         "ways": "2.000 down, 0.800 toward the rail",
     }  # fmt: skip
-    near = place.missing(state, np.array([0.05, 300, 100.05]), 3.0)
+    near = placement.missing(state, np.array([0.05, 300, 100.05]), 3.0)
     assert near.row.id == placed.points["R"] and near.inside
-    assert place.missing(state, np.array([200.0, 150, 100]), 3.0) is None  # near nothing
+    assert placement.missing(state, np.array([200.0, 150, 100]), 3.0) is None  # near nothing
 
 
 def test_a_row_with_limits_of_its_own_is_judged_by_them(placed):
@@ -51,17 +53,17 @@ def test_a_row_with_limits_of_its_own_is_judged_by_them(placed):
         raw = {"kind": "point", "name": "S", "nominal": {"shape": "point", "position": (0, 0, 900)}}
         tight = planning.add_row(session, TECHNICIAN, placed.job, raw | {"asked": [{"key": "off", "upper": 0.02}]})
     state = placed.state()
-    found = place.missing(state, np.array([0.0, 0.03, 900]), 3.0)
+    found = placement.missing(state, np.array([0.0, 0.03, 900]), 3.0)
     assert (found.row.id, found.zone_mm, found.inside) == (tight, 0.02, False)
-    assert not place.missing(state, np.array([0.0, 0.06, 100]), 3.0).inside  # 0.05, where nothing was said
-    place.set_placing(TECHNICIAN, placed.job, form())
-    assert place.missing(placed.state(), np.array([0.0, 0.06, 100]), 3.0).inside
+    assert not placement.missing(state, np.array([0.0, 0.06, 100]), 3.0).inside  # 0.05, where nothing was said
+    placement.set_placing(TECHNICIAN, placed.job, form())
+    assert placement.missing(placed.state(), np.array([0.0, 0.06, 100]), 3.0).inside
 
 
 def test_a_surface_that_is_current_is_told_along_its_normal_with_the_tip_off(placed):
     top = placed.plan_plane("Far top", [0, 0, 2000], [0, 0, 1])
-    measure.make_current(TECHNICIAN, placed.job, top)
-    found = place.missing(placed.state(), np.array([70.0, 20, 2005.0]), 3.0)
+    measuring.make_current(TECHNICIAN, placed.job, top)
+    found = placement.missing(placed.state(), np.array([70.0, 20, 2005.0]), 3.0)
     assert found.row.id == top
     assert found.way == pytest.approx([0, 0, -2.0], abs=1e-6)
 
@@ -76,59 +78,59 @@ def test_a_surface_that_is_current_is_told_along_its_normal_with_the_tip_off(pla
     ],
 )
 def test_nonsense_is_refused_and_what_was_kept_stays(placed, wrong, why):
-    place.set_placing(TECHNICIAN, placed.job, form())
+    placement.set_placing(TECHNICIAN, placed.job, form())
     with pytest.raises(InputError, match=why):
-        place.set_placing(TECHNICIAN, placed.job, form(**wrong))
-    kept = place.Placing.of_job(placed.state().job)
+        placement.set_placing(TECHNICIAN, placed.job, form(**wrong))
+    kept = placement.Placing.of_job(placed.state().job)
     assert (kept.zone_mm, kept.words["+X"], kept.words["+Y"]) == (0.1, "toward the rail", "toward +Y")
 
 
 def test_inches(placed):
-    from zipplumb.jobs import sheet
+    from zipplumb.jobs.plan import sheet
 
     sheet.set_units(TECHNICIAN, placed.job, "in")
-    place.set_placing(TECHNICIAN, placed.job, form(zone="0.01"))
+    placement.set_placing(TECHNICIAN, placed.job, form(zone="0.01"))
     state = placed.state()
-    assert place.Placing.of_job(state.job).zone_mm == pytest.approx(0.254)
-    assert place.told(state, place.missing(state, np.array([0.0, 25.4, 100]), 3.0))["far"] == "1.0000"
+    assert placement.Placing.of_job(state.job).zone_mm == pytest.approx(0.254)
+    assert placement.told(state, placement.missing(state, np.array([0.0, 25.4, 100]), 3.0))["far"] == "1.0000"
 
 
 def test_what_is_watched_is_in_only_where_that_is_sure(placed):
     """JCGM 106: inside the zone less U it is in, beyond the zone and U out, and between not proven."""
-    place.set_placing(TECHNICIAN, placed.job, form(zone="0.1"))
+    placement.set_placing(TECHNICIAN, placed.job, form(zone="0.1"))
     state = placed.state()
     (station,) = state.kit.stations.values()
     tip = np.array([0.0, 0.0, 100.0])
-    u = place.u_of_watching(state, station, tip, tip)
+    u = placement.u_of_watching(state, station, tip, tip)
     assert u > np.hypot(state.stood[station.id].u_hit_mm, 0.0)  # the part is not known for nothing either
     for off, word in ((0.1 - 2.2 * u, "in"), (0.1 - u, "not proven"), (0.1 + u, "not proven"), (0.1 + 2.2 * u, "out")):
-        found = place.missing(state, tip + [off, 0, 0], 3.0, u)
+        found = placement.missing(state, tip + [off, 0, 0], 3.0, u)
         assert (found.word, found.inside) == (word, word == "in"), off
-        assert place.told(state, found)["U"]
-    assert place.missing(state, tip + [0.099, 0, 0], 3.0).word == "in"
+        assert placement.told(state, found)["U"]
+    assert placement.missing(state, tip + [0.099, 0, 0], 3.0).word == "in"
     with transaction() as session:
         session.get(Job, placed.job).rule = "simple"
     state = placed.state()
-    assert place.u_of_watching(state, station, tip, tip) == 0.0
+    assert placement.u_of_watching(state, station, tip, tip) == 0.0
 
 
 def test_in_the_middle_of_a_bore_it_is_led_onto_the_axis_and_near_its_wall_to_that(placed):
     nominal = {"shape": "cylinder", "point": [0, 0, 3000], "direction": [0, 0, 1], "radius": 40}
     bore = placed.plan(kind="cylinder", name="Seat", nominal=nominal)
-    measure.make_current(TECHNICIAN, placed.job, bore)
+    measuring.make_current(TECHNICIAN, placed.job, bore)
     state = placed.state()
-    found = place.missing(state, np.array([1.5, -2.0, 3010.0]), 3.0)
+    found = placement.missing(state, np.array([1.5, -2.0, 3010.0]), 3.0)
     assert (found.row.id, found.axis) == (bore, True)
     assert found.way == pytest.approx([-1.5, 2.0, 0.0])
-    assert place.told(state, found)["name"] == "Seat, its axis"
-    near = place.missing(state, np.array([35.0, 0, 3010.0]), 3.0)
+    assert placement.told(state, found)["name"] == "Seat, its axis"
+    near = placement.missing(state, np.array([35.0, 0, 3010.0]), 3.0)
     assert not near.axis
     assert near.way == pytest.approx([2.0, 0, 0], abs=1e-6)  # the tip off
     nominal = {"shape": "cone", "apex": [0, 0, 3000], "direction": [0, 0, 1], "half_angle": 0.5}
-    measure.make_current(TECHNICIAN, placed.job, placed.plan(kind="cone", name="Cone seat", nominal=nominal))
-    assert not place.missing(placed.state(), np.array([4.0, 0, 3020.0]), 3.0).axis  # its size is told by no radius
+    measuring.make_current(TECHNICIAN, placed.job, placed.plan(kind="cone", name="Cone seat", nominal=nominal))
+    assert not placement.missing(placed.state(), np.array([4.0, 0, 3020.0]), 3.0).axis  # its size is told by no radius
     nominal = {"shape": "line", "point": [0, 500, 3000], "direction": [1, 0, 0]}
     edge = placed.plan(kind="line", name="Edge", nominal=nominal, plane_hits=3)
-    measure.make_current(TECHNICIAN, placed.job, edge)
-    found = place.missing(placed.state(), np.array([70.0, 501.0, 3002.0]), 3.0)
+    measuring.make_current(TECHNICIAN, placed.job, edge)
+    found = placement.missing(placed.state(), np.array([70.0, 501.0, 3002.0]), 3.0)
     assert found.axis and found.way == pytest.approx([0, -1.0, -2.0])

@@ -6,8 +6,8 @@ from job_bench import REVIEWER, TECHNICIAN
 
 from zipplumb.core.errors import InputError, NotAllowed
 from zipplumb.core.sheet import recipe_from_dict
-from zipplumb.jobs import planning, sections
-from zipplumb.jobs.alike import alike
+from zipplumb.jobs.plan import planning, sections
+from zipplumb.jobs.plan.alike import alike
 from zipplumb.store.database import stored, transaction
 from zipplumb.store.models import Job, Part, Row
 

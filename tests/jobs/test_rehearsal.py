@@ -4,9 +4,12 @@ import numpy as np
 import pytest
 
 from zipplumb.core.errors import InputError
-from zipplumb.jobs import align, kit, planning, rehearsal
+from zipplumb.jobs import rehearsal
 from zipplumb.jobs.actor import Actor
-from zipplumb.jobs.results import load
+from zipplumb.jobs.align import systems
+from zipplumb.jobs.kit import instruments
+from zipplumb.jobs.plan import planning
+from zipplumb.jobs.state.results import load
 from zipplumb.store.database import transaction
 from zipplumb.store.models import Instrument, Job
 
@@ -68,7 +71,9 @@ def test_what_cannot_be_rehearsed_is_said(bench, tracker):
         state = load(session, bench.job)
         with pytest.raises(InputError, match="No row can be looked at from anywhere"):
             rehearsal.rehearsal_of(session, state, tracker)
-        bare = kit.add_instrument(f"Bare {bench.job}", "arm", "127.0.0.1", 1, 0.01, kit.spec_from_form("arm", {}))
+        bare = instruments.add_instrument(
+            f"Bare {bench.job}", "arm", "127.0.0.1", 1, 0.01, instruments.spec_from_form("arm", {})
+        )
         with pytest.raises(InputError, match="has no calibrated probe"):
             rehearsal.rehearsal_of(session, state, bare)
         job = session.get(Job, bench.job)
@@ -78,7 +83,7 @@ def test_what_cannot_be_rehearsed_is_said(bench, tracker):
 
 
 def test_faces_are_rehearsed_where_they_would_be_touched(aligned, tracker):
-    align.plan_datum_planes(TECHNICIAN, aligned.job)
+    systems.plan_datum_planes(TECHNICIAN, aligned.job)
     plan = rehearsed(aligned, tracker, [3000.0, -2500, 1500.0])
     # Left looks the other way, and the middle of Top is under the upright part
     assert plan.said == "It cannot be aligned from there alone: it does not see all of Top, Left. U as if another place saw it."

@@ -8,8 +8,10 @@ from job_bench import TECHNICIAN, batch, numbers
 
 from zipplumb.core.errors import InputError
 from zipplumb.demo.seed import DIAMETER_MM
-from zipplumb.jobs import again, measure, planning, probes, sheet, touching
-from zipplumb.jobs.prompts import prompt
+from zipplumb.jobs.kit import probes
+from zipplumb.jobs.measure import again, measuring, touching
+from zipplumb.jobs.measure.prompts import prompt
+from zipplumb.jobs.plan import planning, sheet
 from zipplumb.store.database import transaction
 from zipplumb.store.models import Job
 
@@ -18,7 +20,7 @@ UP = np.array([0.0, 0, 1])
 
 
 def hit(bench, center, came_from):
-    return measure.keep_hits(bench.arm, batch(center=center, came_from=came_from), next(numbers))
+    return measuring.keep_hits(bench.arm, batch(center=center, came_from=came_from), next(numbers))
 
 
 def touch_bore(bench, radius=20.0, at=(1000.0, 0, 0), depths=(0, 10, 20), each=5):
@@ -40,7 +42,7 @@ def touch_noisy_bore(bench, random):
 
 
 def finish(bench, away):
-    return measure.finish_from_device(bench.arm, batch("pull_off", center=away), next(numbers))
+    return measuring.finish_from_device(bench.arm, batch("pull_off", center=away), next(numbers))
 
 
 def just_touch(bench, way="space"):
@@ -98,9 +100,9 @@ def test_another_is_chosen_from_the_device_and_accepted(bench):
     codes = [o.code for o in touching.options(bench.state(), bench.state().current)]
     assert codes[0] == "fit:cylinder"
     assert len(codes) > 1
-    measure.step_from_device(bench.arm, 1, "s", next(numbers))
+    measuring.step_from_device(bench.arm, 1, "s", next(numbers))
     assert codes[1].removeprefix("fit:") in bench.state().current.recipe.chosen
-    measure.step_from_device(bench.arm, -1, "s", next(numbers))
+    measuring.step_from_device(bench.arm, -1, "s", next(numbers))
     touching.choose_by_code(TECHNICIAN, bench.job, bench.state().current.id, codes[1])
     with pytest.raises(InputError, match="not proposed any more"):
         touching.choose_by_code(TECHNICIAN, bench.job, bench.state().current.id, "fit:elephant")
@@ -111,18 +113,18 @@ def test_another_is_chosen_from_the_device_and_accepted(bench):
 def test_too_few_hits_are_kept_and_the_row_stays_open(bench):
     just_touch(bench)
     with pytest.raises(InputError, match="No row to measure"):
-        measure.finish(TECHNICIAN, bench.job)
+        measuring.finish(TECHNICIAN, bench.job)
     hit(bench, (1000, 0, 0), (1000, 0, 20))
     assert "prove nothing" in said(bench).line
-    measure.finish(TECHNICIAN, bench.job)
+    measuring.finish(TECHNICIAN, bench.job)
     assert bench.state().current.recipe.kind == "point"
 
 
 def test_behind_the_last_row_one_just_touches(bench):
     row = bench.plan_plane("Top", [0, 0, 60], UP.tolist())
-    measure.step_from_device(bench.arm, 1, "s", next(numbers))
+    measuring.step_from_device(bench.arm, 1, "s", next(numbers))
     assert touching_now(bench) == "space"
-    measure.step_from_device(bench.arm, 1, "s", next(numbers))
+    measuring.step_from_device(bench.arm, 1, "s", next(numbers))
     assert (touching_now(bench), bench.state().current.id) == ("", row)
 
 
@@ -155,9 +157,9 @@ def test_hits_go_to_the_planned_row_that_waits_for_them(laid):
         used = probes.uses_of(session, list(state.kit.calibrations))
     assert "Pad" in {name for uses in used.values() for use in uses for name in use.rows}
     key = state.readings[row].keys[0]
-    measure.set_aside(TECHNICIAN, laid.job, row, key, True)
+    measuring.set_aside(TECHNICIAN, laid.job, row, key, True)
     assert laid.state().results[row].hits == 3
-    measure.set_aside(TECHNICIAN, laid.job, row, key, False)
+    measuring.set_aside(TECHNICIAN, laid.job, row, key, False)
     again.give_back(TECHNICIAN, laid.job, row)
     state = laid.state()
     assert state.results[row].hits == 0
@@ -216,7 +218,7 @@ def test_hits_of_two_rows_are_joined_and_given_back(bench):
     state = bench.state()
     assert state.results[first].hits == 24
     assert [r.id for r in state.rows] == [first]
-    measure.make_current(TECHNICIAN, bench.job, first)
+    measuring.make_current(TECHNICIAN, bench.job, first)
     hit(bench, (10 - TIP, 0, 50), (0, 0, 50))  # measuring goes on in the joined row
     assert bench.state().results[first].hits == 25
     assert again.give_back(TECHNICIAN, bench.job, first) == second

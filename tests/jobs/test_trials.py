@@ -9,7 +9,7 @@ from zipplumb.core.errors import InputError, NotAllowed
 from zipplumb.core.probing import ByDistance, ByTime
 from zipplumb.core.uncertainty import Source
 from zipplumb.devices.hits import HitBatch
-from zipplumb.jobs import kit, probes, trials, trust
+from zipplumb.jobs.kit import instruments, probes, trials, trust
 from zipplumb.store.database import transaction
 from zipplumb.store.models import Calibration, Instrument, Reading, Trial
 
@@ -196,17 +196,17 @@ def test_an_instrument_is_added_only_where_it_may_be_and_with_numbers_that_are_s
         ({"name": "x" * 81}, "needs a name"),
     ):
         with pytest.raises(InputError, match=words):
-            kit.add_from_form(TECHNICIAN, form | more)
-    added = kit.add_from_form(TECHNICIAN, form)
+            instruments.add_from_form(TECHNICIAN, form | more)
+    added = instruments.add_from_form(TECHNICIAN, form)
     with pytest.raises(InputError, match="already"):
-        kit.add_from_form(TECHNICIAN, form)  # a second one does not move the first
-    kit.correct(TECHNICIAN, added, form | {"name": "Near arm", "u_hit": "0.02"})
+        instruments.add_from_form(TECHNICIAN, form)  # a second one does not move the first
+    instruments.correct(TECHNICIAN, added, form | {"name": "Near arm", "u_hit": "0.02"})
     with transaction() as session:
         assert session.get(Instrument, added).u_hit_mm == 0.02
-    kit.remove(TECHNICIAN, added)
-    assert added not in {i.id for i in kit.instruments()}
+    instruments.remove(TECHNICIAN, added)
+    assert added not in {i.id for i in instruments.instruments()}
     with pytest.raises(InputError, match="was removed"):
-        kit.correct(TECHNICIAN, added, form)
-    spec = kit.spec_from_form("tracker", {"range": "5", "range_per_m": "1", "angle": "3"})
+        instruments.correct(TECHNICIAN, added, form)
+    spec = instruments.spec_from_form("tracker", {"range": "5", "range_per_m": "1", "angle": "3"})
     assert spec["range_mm"] == pytest.approx(0.005)
-    assert kit.hit_of_spec("tracker", spec) == pytest.approx(0.009)
+    assert instruments.hit_of_spec("tracker", spec) == pytest.approx(0.009)

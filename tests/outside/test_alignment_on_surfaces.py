@@ -27,7 +27,7 @@ from zipplumb.core.frames import Motion
 from zipplumb.core.probing import surface_point
 from zipplumb.core.shapes import Circle, Plane, Point, Slot
 from zipplumb.core.sheet import recipe_from_dict
-from zipplumb.core.sheet.systems import ActualFeature, SystemInputs
+from zipplumb.core.sheet.bases.systems import ActualFeature, SystemInputs
 
 WORLD = Motion(Rotation.from_euler("xyz", [15, -25, 40], degrees=True).as_matrix(), np.array([600.0, -200, 90]))
 UP = np.array([0.0, 0, 1])

@@ -12,9 +12,9 @@ from sqlalchemy import select
 import zipplumb.store.database as database
 from zipplumb.cad import CadModel
 from zipplumb.core.sheet import recipe_from_dict
-from zipplumb.jobs import trials
-from zipplumb.jobs.results import load
-from zipplumb.jobs.rows_text import row_texts
+from zipplumb.jobs.kit import trials
+from zipplumb.jobs.state.results import load
+from zipplumb.jobs.state.rows_text import row_texts
 from zipplumb.store.models import Job, Part, Reading, Row, Trial
 from zipplumb.store.schema import MIGRATIONS
 

@@ -1,8 +1,10 @@
 """The form of every route that changes something, as a person sends it, and a place where all that it names is there."""
 
 from zipplumb.demo.seed import PASSWORD
-from zipplumb.jobs import kit, parts, people, planning, sheet, stations
+from zipplumb.jobs import people
 from zipplumb.jobs.actor import Actor
+from zipplumb.jobs.kit import instruments, stations
+from zipplumb.jobs.plan import parts, planning, sheet
 from zipplumb.store.database import transaction
 from zipplumb.store.models import Calibration, Job
 
@@ -104,8 +106,8 @@ def made_place(stack):
     rows = []
     for job in (mine, mine, other):
         rows.append(planning.plan_typed(actor, job, "plane", {k: v for k, v in PLANE.items() if k != "kind"}))
-    arm = kit.add_instrument(f"Arm {mine}", "arm", "127.0.0.1", 1, 0.012, kit.spec_from_form("arm", {}))
-    cal = kit.add_calibrated_probe(arm, f"Ball {mine}", [0.0, 0.0, 180.0], 6.0, 0.01, 0.002, "")
+    arm = instruments.add_instrument(f"Arm {mine}", "arm", "127.0.0.1", 1, 0.012, instruments.spec_from_form("arm", {}))
+    cal = instruments.add_calibrated_probe(arm, f"Ball {mine}", [0.0, 0.0, 180.0], 6.0, 0.01, 0.002, "")
     stations.bring(actor, mine, arm)
     with transaction() as session:
         probe = session.get(Calibration, cal).probe_id

@@ -8,8 +8,8 @@ from job_bench import TECHNICIAN, Bench
 from visitor import words
 
 from zipplumb.core.errors import InputError
-from zipplumb.jobs import align
-from zipplumb.jobs.rows_text import row_texts
+from zipplumb.jobs.align import systems
+from zipplumb.jobs.state.rows_text import row_texts
 
 
 @pytest.fixture
@@ -20,7 +20,7 @@ def crossing(stack):
     second = bench.touch_bore("Cross bore", [0, 0, 0], [0, 1, 0])
     holds = [{"feature": row, "directions": ["own"]} for row in (first, second)]
     bench.holds = bench.plan(kind="holds", name="By the bores", holds=holds)
-    align.activate(TECHNICIAN, bench.job, bench.holds)
+    systems.activate(TECHNICIAN, bench.job, bench.holds)
     return bench
 
 
@@ -54,7 +54,7 @@ def test_several_places_are_told_and_a_person_chooses_one(crossing, technician):
 
 def test_only_an_alignment_in_several_places_is_settled(crossing):
     with pytest.raises(InputError, match="one place only"):
-        align.settle(TECHNICIAN, crossing.job, next(iter(crossing.state().results)), [0, 0, 1])
+        systems.settle(TECHNICIAN, crossing.job, next(iter(crossing.state().results)), [0, 0, 1])
 
 
 def test_the_list_of_jobs_counts_what_is_measured_and_nothing_else(crossing, technician):

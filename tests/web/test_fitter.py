@@ -8,12 +8,15 @@ import numpy as np
 import pytest
 from visitor import Visitor
 
-from zipplumb.jobs import details, fitter, place, planning, sheet
 from zipplumb.jobs.actor import Actor
-from zipplumb.jobs.results import load
+from zipplumb.jobs.place import details, fitter, placement
+from zipplumb.jobs.plan import planning, sheet
+from zipplumb.jobs.state.results import load
 from zipplumb.store.database import transaction
 from zipplumb.store.models import Change, FitterLink, Job
-from zipplumb.web.live import LISTEN, Hub, Page, Watched
+from zipplumb.web.answers import LISTEN
+from zipplumb.web.live.hub import Hub
+from zipplumb.web.live.listeners import Page, Watched
 
 TECHNICIAN = Actor(1, "Tamsin", "technician")
 
@@ -117,5 +120,5 @@ def test_it_hears_of_its_own_targets_and_that_it_has_ended(app, linked):
 
 def test_the_words_of_the_place_are_on_it(app, linked):
     job, *_ = linked
-    place.set_placing(TECHNICIAN, job, {"zone": "0.1", "+Z": "up"})
+    placement.set_placing(TECHNICIAN, job, {"zone": "0.1", "+Z": "up"})
     assert Visitor(app).get(f"/fit/{linked[4]}").status_code == 200

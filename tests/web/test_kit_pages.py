@@ -11,11 +11,12 @@ from visitor import words
 
 from zipplumb.core.frames import Motion
 from zipplumb.core.sheet import PartSurfaces, SheetRow, Station, recipe_from_dict
-from zipplumb.jobs import kit, probes
 from zipplumb.jobs.actor import Actor
+from zipplumb.jobs.kit import instruments, probes
 from zipplumb.store.database import engine, transaction
 from zipplumb.store.models import Instrument, Probe, Trial
-from zipplumb.web.live import Hub, Page, Watched
+from zipplumb.web.live.hub import Hub
+from zipplumb.web.live.listeners import Page, Watched
 
 TECHNICIAN = Actor(1, "Tamsin", "technician")
 BALL = {"name": "Paged ball", "kind": "ball", "diameter": "8", "diameter_unit": "mm", "length": "150"}
@@ -29,7 +30,7 @@ def post(visitor, path, data=None):
 @pytest.fixture
 def arm(stack):
     """An arm of its own, so that nothing else stands in the way."""
-    number = kit.add_instrument("Paged arm", "arm", "127.0.0.1", 1, 0.012, kit.spec_from_form("arm", {}))
+    number = instruments.add_instrument("Paged arm", "arm", "127.0.0.1", 1, 0.012, instruments.spec_from_form("arm", {}))
     yield number
     with transaction() as session:
         session.get(Instrument, number).trial_id = None
@@ -215,6 +216,8 @@ def test_pages_of_the_kit_ask_the_database_as_often_for_many_as_for_few(technici
 
     before = [questions(path) for path in ("/instruments", "/probes")]
     for k in range(5):
-        added = kit.add_instrument(f"One of many {k}", "arm", "127.0.0.1", 1, 0.01, kit.spec_from_form("arm", {}))
-        kit.add_calibrated_probe(added, f"Ball of many {k}", [0.0, 0.0, 180.0], 6.0, 0.01, 0.002, "", ((3, 0.01),))
+        added = instruments.add_instrument(
+            f"One of many {k}", "arm", "127.0.0.1", 1, 0.01, instruments.spec_from_form("arm", {})
+        )
+        instruments.add_calibrated_probe(added, f"Ball of many {k}", [0.0, 0.0, 180.0], 6.0, 0.01, 0.002, "", ((3, 0.01),))
     assert [questions(path) for path in ("/instruments", "/probes")] == before

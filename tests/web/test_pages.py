@@ -13,13 +13,14 @@ from visitor import words
 
 from zipplumb.cad import CadModel
 from zipplumb.core.units import mm
-from zipplumb.jobs import parts
-from zipplumb.jobs.results import load
-from zipplumb.jobs.rows_text import row_texts
+from zipplumb.jobs.plan import parts
+from zipplumb.jobs.state.results import load
+from zipplumb.jobs.state.rows_text import row_texts
 from zipplumb.store.database import transaction
 from zipplumb.store.models import Job, Part, Row
 from zipplumb.web.app import _in_the_persons_units
-from zipplumb.web.live import BACKLOG, Hub, _together
+from zipplumb.web.live.hub import Hub, _together
+from zipplumb.web.live.listeners import BACKLOG
 from zipplumb.web.rows import changed_html
 
 
@@ -193,7 +194,7 @@ def test_a_change_that_cannot_be_shown_is_said_and_the_next_is_shown_whole(app, 
 
     async def then(page, seen):
         await seen(1)
-        monkeypatch.setattr("zipplumb.web.live.scene_of", lambda *_: 1 / 0)
+        monkeypatch.setattr("zipplumb.web.live.hub.scene_of", lambda *_: 1 / 0)
         await asyncio.to_thread(hub._one, stack.job, {"what": "hits"})
         monkeypatch.undo()
         await asyncio.to_thread(hub._one, stack.job, {"what": "hits"})

@@ -16,7 +16,7 @@ class Unreadable(Exception):
 class Format:
     """``looks``: (first bytes, suffix) -> it is of this format; ``whole``: (last bytes) -> its end is there.
 
-    ``has_units``: the file says its unit of length; else a person does. ``module``: in this package, with
+    ``has_units``: the file says its unit of length; else a person does. ``module``: in ``library``, with
     ``read(path, progress, units)``.
     """
 

@@ -9,7 +9,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from ..core.errors import FileError
-from .apart import Limits, Work, working
+from .apart.working import Limits, Work, working
 from .callouts import Callouts
 from .formats import NAMES, Format, format_of
 from .model import CadModel, Edge

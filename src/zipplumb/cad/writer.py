@@ -7,7 +7,7 @@ from contextlib import suppress
 from pathlib import Path
 
 from ..core.errors import FileError
-from .apart import Limits, working
+from .apart.working import Limits, working
 from .callouts import Callouts
 
 

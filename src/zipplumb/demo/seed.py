@@ -7,8 +7,11 @@ from pathlib import Path
 from sqlalchemy import select
 
 from ..cad import CadModel
-from ..jobs import align, kit, parts, people, planning, probes, sheet, stations
+from ..jobs import people
 from ..jobs.actor import Actor
+from ..jobs.align import systems
+from ..jobs.kit import instruments, probes, stations
+from ..jobs.plan import parts, planning, sheet
 from ..store.database import stored, transaction
 from ..store.models import Job, Part, Probe
 from . import carrier
@@ -35,16 +38,18 @@ def seed_people_and_kit(ports: dict[str, int]) -> dict[str, int]:
     """Everybody, the instruments and a few probes; what is there already is only moved. Returns instruments' ids by kind."""
     for login, name, role in PEOPLE:
         people.add_person(login, name, role, PASSWORD)
-    specs = {kind: kit.spec_from_form(kind, {}) for kind in kit.INSTRUMENT_KINDS}
+    specs = {kind: instruments.spec_from_form(kind, {}) for kind in instruments.INSTRUMENT_KINDS}
     ids = {
-        kind: kit.add_instrument(name, kind, "127.0.0.1", ports[kind], kit.hit_of_spec(kind, specs[kind]), specs[kind])
+        kind: instruments.add_instrument(
+            name, kind, "127.0.0.1", ports[kind], instruments.hit_of_spec(kind, specs[kind]), specs[kind]
+        )
         for kind, name in INSTRUMENTS.items()
     }
     arm = ids["arm"]
-    if next(i for i in kit.instruments() if i.id == arm).calibration_id is None:
+    if next(i for i in instruments.instruments() if i.id == arm).calibration_id is None:
         note, earlier = "On the 25.4 mm sphere, 64 hits", ((41, 0.009), (20, 0.012), (6, 0.010))
-        kit.add_calibrated_probe(arm, *NEST_BALL, 0.010, 0.002, note)
-        kit.add_calibrated_probe(arm, "6 mm ruby ball", OFFSET_MM, DIAMETER_MM, 0.011, 0.002, note, earlier)
+        instruments.add_calibrated_probe(arm, *NEST_BALL, 0.010, 0.002, note)
+        instruments.add_calibrated_probe(arm, "6 mm ruby ball", OFFSET_MM, DIAMETER_MM, 0.011, 0.002, note, earlier)
         actor = Actor(people.add_person(*PEOPLE[0], PASSWORD), PEOPLE[0][1], "technician")
         for form in PROBES:
             probes.add_probe(actor, probes.typed_probe(form))
@@ -106,7 +111,7 @@ def _plan(actor: Actor, job: int, model: CadModel) -> None:
     plan("Foot top", hits=9, datum="A", normal=up, height=carrier.FOOT)
     plan("Long side", hits=6, datum="B", normal=front, height=carrier.WIDTH / 2)
     end = plan("Left end", hits=4, datum="C", normal=left, height=carrier.LENGTH / 2)
-    align.plan_datum_planes(actor, job)
+    systems.plan_datum_planes(actor, job)
     plan("Bearing bore", 0, 0.040, 15, diameter=carrier.BORE, at=(0, None, None))
     plan("Spigot", -0.046, 0, 12, diameter=carrier.SPIGOT, at=(0, None, None))
     spigot = plan("Spigot face", -0.05, 0.05, 6, normal=front, height=carrier.BODY_WIDTH / 2 + carrier.SPIGOT_OUT)

@@ -6,8 +6,11 @@ from pathlib import Path
 
 from sqlalchemy import select
 
-from ..jobs import details, parts, people, place, planning, sheet, stations
+from ..jobs import people
 from ..jobs.actor import Actor
+from ..jobs.kit import stations
+from ..jobs.place import details, placement
+from ..jobs.plan import parts, planning, sheet
 from ..store.database import stored, transaction
 from ..store.models import Job
 from . import bedplate
@@ -42,7 +45,7 @@ def seed_bedplate(step: Path, tracker: int) -> int:
     with transaction() as session:
         stored(session, Job, job).alignment_row_id = planning.add_row(session, actor, job, raw)
         bodies = {body["name"]: body["index"] for body in stored(session, Job, job).part.bodies}
-    place.set_placing(actor, job, WORDS)
+    placement.set_placing(actor, job, WORDS)
     for detail in bedplate.MOVABLE:
         targets = planning.plan_list(actor, job, _list(detail.targets), "mm")
         lines = [f"{n}; {x}; {y}; {z}; {up}; {pitch}; 6; 6" for n, (x, y, z), up, pitch in detail.adjusters]

@@ -9,8 +9,10 @@ from typing import Any
 import numpy as np
 from sqlalchemy import select
 
-from ..jobs import align, parts, people, planning, sections, sheet
+from ..jobs import people
 from ..jobs.actor import Actor
+from ..jobs.align import systems
+from ..jobs.plan import parts, planning, sections, sheet
 from ..store.database import stored, transaction
 from ..store.models import Job, Part
 from . import bracket
@@ -47,7 +49,7 @@ class _Planner:
         self.face("Top", top, hits="6", datum="A")
         self.face("Side", self.flat((0, -1, 0), bracket.WIDTH / 2), hits="4", datum="B")
         self.face("End", self.flat((-1, 0, 0), bracket.LENGTH / 2), hits="3", datum="C")
-        align.plan_datum_planes(self.actor, self.job)
+        systems.plan_datum_planes(self.actor, self.job)
         self.face("Bore", self.round(*bracket.BORE), limits=("diameter", "0", "0.033"))
         self.face("Boss", self.round(*bracket.BOSS), limits=("diameter", "-0.05", "0"))
         for name, shape, hits in (("Cone seat", "cone", "12"), ("Ball seat", "sphere", "12"), ("Groove", "torus", "18")):

@@ -7,8 +7,9 @@ from typing import Any
 import numpy as np
 from sqlalchemy import select
 
-from ..jobs import planning, sections, sheet, stations
 from ..jobs.actor import Actor
+from ..jobs.kit import stations
+from ..jobs.plan import planning, sections, sheet
 from ..store.database import stored, transaction
 from ..store.models import Job
 from . import bedplate

@@ -13,14 +13,14 @@ from ..cad import CadModel
 from ..core.errors import DeviceError, InputError
 from ..core.frames import Array
 from ..core.probing.next_place import places_in_order
-from ..core.sheet import recipe_from_dict
 from ..core.spots import spots_on
 from ..store.database import stored, transaction
 from ..store.models import Job, Part, Row
 from .actor import Actor
-from .details import details_of
-from .part_model import model_of
-from .results import load
+from .place.details import details_of
+from .state.part_model import model_of
+from .state.recipes import recipe_of
+from .state.results import load
 
 OFF_MM, FREE_MM = 0.05, 1e4
 KNOCKED_MM = [0.3, -0.2, 0.1]
@@ -145,7 +145,7 @@ def _with_the_part(job_id: int, do: str, port: int | None, more: dict) -> dict:
     with transaction() as session:
         job = stored(session, Job, job_id)
         row = session.get(Row, job.current_row_id) if job.current_row_id else None
-        recipe = recipe_from_dict(row.recipe) if row else None
+        recipe = recipe_of(row) if row else None
         part = stored(session, Part, job.part_id)
         sha256 = part.sha256
         there = tell_hand({"do": "ask"})

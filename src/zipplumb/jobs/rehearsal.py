@@ -21,11 +21,11 @@ from ..core.units import Units, in_units, length_from_text, length_text, quantit
 from ..store import models
 from ..store.database import stored
 from ..store.models import Job
-from .ahead import ON_OUTLINE, outline_of
-from .details import DetailRecipe, kept_of
-from .part_model import model_of
-from .readings import stated_of
-from .results import JobResults
+from .measure.ahead import ON_OUTLINE, outline_of
+from .place.details import DetailRecipe, kept_of
+from .state.part_model import model_of
+from .state.readings import stated_of
+from .state.results import JobResults
 from .words import words_for
 
 MOST_ROWS, MOST_HITS = 100, 60

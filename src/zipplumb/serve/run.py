@@ -23,7 +23,7 @@ def serve(what: str, host: str, port: int, web: int, workers: int, logs: Path | 
         listening = web_server.bound(host, port)
         programs |= {f"web-{k + 1}": partial(web_server.serve, listening) for k in range(web)}
     if what in ("link", "all"):
-        from ..jobs.link import run_link
+        from ..jobs.link.agents import run_link
 
         programs["link"] = run_link
     if what in ("worker", "all"):

@@ -19,9 +19,10 @@ from a2wsgi.wsgi import build_environ
 from werkzeug.datastructures import Headers
 from werkzeug.wrappers import Response
 
-from ..jobs.parts import LARGEST_MB
+from ..jobs.plan.parts import LARGEST_MB
+from ..web.answers import LISTEN
 from ..web.app import create_app
-from ..web.live import LISTEN, Hub
+from ..web.live.hub import Hub
 
 THREADS = 12
 IN_MEMORY, LARGEST = 1_000_000, LARGEST_MB * 1024 * 1024 + 65536

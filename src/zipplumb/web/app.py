@@ -10,43 +10,42 @@ from pathlib import Path
 from flask import Flask, current_app, g, jsonify, render_template, request, url_for
 from flask_login import LoginManager, current_user
 from flask_wtf.csrf import CSRFError, CSRFProtect
-from jinja2 import ChoiceLoader, FileSystemLoader
+from jinja2 import FileSystemLoader
 from sqlalchemy.exc import OperationalError
 from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 
 from ..core.calibration import both_units
 from ..core.errors import InputError, NotAllowed, PlumbError
 from ..core.units import NO_BREAK, Units, degrees_text, length_text, sentence_in
-from ..jobs.parts import LARGEST_MB
+from ..jobs.plan.parts import LARGEST_MB
 from ..store.database import transaction
 from ..store.models import Job
-from . import (
-    align,
-    asked,
-    auth,
-    derive,
-    fitter,
-    health,
-    home,
-    instruments,
-    job,
-    kit,
-    kit_words,
-    many,
-    measure,
-    part,
-    people,
-    place,
-    planning,
-    probes,
-    rehearsal,
-    report,
-    section,
-    trials,
-)
-from .auth import Person, load_person
+from . import asked
+from .align.pages import ROAD_BLUEPRINTS
+from .align.pages import blueprint as align
 from .doors import is_unguarded, must_pass
-from .live import Hub
+from .health.pages import blueprint as health
+from .home.pages import blueprint as home
+from .job.pages import blueprint as job
+from .kit import words
+from .kit.instruments import blueprint as instruments
+from .kit.pages import blueprint as kit
+from .kit.probes import blueprint as probes
+from .kit.trials import blueprint as trials
+from .live.hub import Hub
+from .measure.pages import blueprint as measure
+from .people.pages import blueprint as people
+from .people.sign_in import Person, load_person
+from .people.sign_in import blueprint as auth
+from .place.fitter import blueprint as fitter
+from .place.pages import blueprint as place
+from .plan.derive import blueprint as derive
+from .plan.many import blueprint as many
+from .plan.part import blueprint as part
+from .plan.rows import blueprint as planning
+from .plan.section import blueprint as section
+from .rehearsal.pages import blueprint as rehearsal
+from .report.pages import blueprint as report
 from .rows import row_html
 
 ROOM = Path(__file__).parent
@@ -91,11 +90,11 @@ def create_app() -> Flask:
         WTF_CSRF_TIME_LIMIT=None,
         SEND_FILE_MAX_AGE_DEFAULT=3600,
     )
-    folders = [FileSystemLoader(ROOM / b.__name__.rsplit(".", 1)[1] / "templates") for b in BLUEPRINTS]
-    app.jinja_loader = ChoiceLoader([FileSystemLoader(ROOM / "templates"), *folders])
+    rooms = dict.fromkeys(Path(blueprint.root_path) / "templates" for blueprint in BLUEPRINTS)
+    app.jinja_loader = FileSystemLoader([ROOM / "templates", *rooms])
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.jinja_env.globals.update(length_text=length_text, degrees_text=degrees_text, row_html=row_html, both_units=both_units)
-    app.jinja_env.globals.update(shown=kit_words.shown, when=kit_words.when, from_s=kit_words.from_s, kit_units=kit_words.units)
+    app.jinja_env.globals.update(shown=words.shown, when=words.when, from_s=words.from_s, kit_units=words.units)
     app.jinja_env.globals.update(built=_built)
     CSRFProtect(app)
     login = LoginManager(app)
@@ -104,10 +103,8 @@ def create_app() -> Flask:
     login.user_loader(load_person)
     login.anonymous_user = Person.nobody
     asked.guard(app)
-    for module in BLUEPRINTS:
-        app.register_blueprint(module.blueprint)
-    for road in align.ROAD_BLUEPRINTS:
-        app.register_blueprint(road)
+    for blueprint in (*BLUEPRINTS, *ROAD_BLUEPRINTS):
+        app.register_blueprint(blueprint)
     app.before_request(_signed_in_only)
     app.after_request(_headers)
     app.after_request(_in_the_persons_units)
@@ -160,7 +157,7 @@ def _units_here() -> Units:
     """The job's, on a page of a job; else those chosen on the pages of the kit."""
     job_id = (request.view_args or {}).get("job_id")
     if job_id is None:
-        return kit_words.units()
+        return words.units()
     with transaction() as session:
         found = session.get(Job, job_id)
         return found.units if found else "mm"

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from sqlalchemy.orm import Session
 
-from ..jobs.results import JobResults
+from ..jobs.state.results import JobResults
 from .view import JobView
 
 STAGES = {

@@ -12,14 +12,14 @@ from typing import cast
 from ..core.deriving import Drawing
 from ..core.sameness import Layered
 from ..core.sheet import RowResult, SheetRow, Untied
-from ..core.sheet.systems import SystemRecipe
+from ..core.sheet.bases.systems import SystemRecipe
 from ..core.units import length_text
 from ..exchange.table import RowText
-from ..jobs.ahead import ahead_of
-from ..jobs.prompts import Prompt, prompt, spoiling
-from ..jobs.results import JobResults
-from ..jobs.rows_text import row_texts
-from ..jobs.standing import worth
+from ..jobs.align.standing import worth
+from ..jobs.measure.ahead import ahead_of
+from ..jobs.measure.prompts import Prompt, prompt, spoiling
+from ..jobs.state.results import JobResults
+from ..jobs.state.rows_text import row_texts
 from ..store.models import Instrument, Job
 
 DRAWN = 400  # hits of one row on the stage
@@ -66,7 +66,8 @@ class JobView:
     due: str
 
     @classmethod
-    def of(cls, state: JobResults) -> JobView:
+    def of(cls, state: JobResults, due: str = "") -> JobView:
+        """``due``: why the instrument is to be checked."""
         job = state.job
         instrument = state.instrument
         cal = instrument.calibration if instrument else None
@@ -80,7 +81,7 @@ class JobView:
             f"Ø{length_text(cal.diameter_mm, job.units)}" if cal and cal.diameter_mm else cal.probe.name if cal else "none",
             _system_words(state),
             _rests(state),
-            " ".join(state.due),
+            due,
         )
 
     @cached_property

@@ -2,12 +2,13 @@
 
 from ..readings import Reading
 from .base import Asked, Needed, RowRecipe, needs_of
+from .bases.measured import MeasuredRecipe, criteria_of, data_for_fit
 from .evaluate import Memory, evaluate
 from .given import Kit, PartSurfaces, Sheet, SheetRow, Station
-from .kinds import KINDS, MEASURED, data_for_fit, kind_of
+from .kinds import MEASURED
 from .kinds.touched import TouchedRecipe
-from .measured import MeasuredRecipe, criteria_of
 from .recipes import recipe_from_dict
+from .registry import KINDS, kind_of
 from .results import Characteristic, FoundFeature, FoundSystem, RowResult
 from .stations import FoundNetwork, Untied
 

@@ -19,8 +19,8 @@ from ..fitting import FitResult, fit
 from ..frames import Array, Motion, cross, unit
 from ..shapes import Circle, Cylinder, Plane, Sphere
 from ..uncertainty import Source, Uncertainty
+from .bases.systems import KEPT, ActualFeature
 from .results import FoundFeature
-from .systems import KEPT, ActualFeature
 
 SAME_WAY = 1e-6  # of two directions
 OTHERWISE = "Lay it by least squares."

@@ -15,7 +15,7 @@ from ..features import Feature, axis_of, direction_of, own_direction, plane_of, 
 from ..frames import Motion
 from .association import Turned, outside
 from .base import FeatureRef, Model
-from .systems import KEPT, ActualFeature, SystemInputs
+from .bases.systems import KEPT, ActualFeature, SystemInputs
 
 OPPOSITE = -0.9  # of two normals, that mean a width and the plane midway in it
 

@@ -21,17 +21,17 @@ from ..readings import Reading
 from ..sameness import Layered
 from ..tolerances.decision import Rule
 from .base import Needed
+from .bases.measured import FeatureRecipe
+from .bases.systems import ActualFeature, SystemInputs, SystemRecipe
 from .datums import Datum, system_of
 from .given import Kit, PartSurfaces, Sheet, SheetRow, Station
 from .graph import GONE, ROUND, Failed, Name, Node, Worked, fault_words, work_out
 from .judged import JudgedRecipe, NeedsSystem
 from .judging import characteristics_of, in_system, planned
-from .measured import FeatureRecipe
 from .results import FoundFeature, FoundSystem, RowResult, State
 from .row_hits import RowHits
 from .ruling import ruled
 from .stations import NETWORK, FoundNetwork, Untied, digest_of, tied
-from .systems import ActualFeature, SystemInputs, SystemRecipe
 from .warm import solved
 
 OF_ROWS = ("feature", "system", "verdict")  # what nodes are of, whose names have a row

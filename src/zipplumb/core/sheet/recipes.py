@@ -9,7 +9,7 @@ from pydantic import ValidationError
 
 from ..errors import InputError
 from .base import RowRecipe
-from .kinds import KINDS
+from .registry import KINDS
 
 KEPT = "The row was left as it was."
 FIELD_WORDS = {

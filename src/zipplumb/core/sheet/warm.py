@@ -9,7 +9,7 @@ import numpy as np
 from ..alignment import Alignment
 from ..frames import Array, Motion, small_motion
 from ..uncertainty import Source, Uncertainty
-from .systems import SystemInputs, SystemRecipe, scale_factor, u_scale_factor
+from .bases.systems import SystemInputs, SystemRecipe, scale_factor, u_scale_factor
 
 STEP = 1e-6  # of the scale, for the difference by which its share of the uncertainty is told
 

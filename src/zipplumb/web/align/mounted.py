@@ -5,13 +5,13 @@ from __future__ import annotations
 from flask import Blueprint, g, render_template, request
 from sqlalchemy.orm import Session
 
-from ...jobs import mounted
-from ...jobs.results import JobResults, as_it_stands
-from ...jobs.sheet import seen_of
+from ...jobs.align import mounted
+from ...jobs.plan.sheet import seen_of
+from ...jobs.state.results import JobResults, as_it_stands
 from ...store.database import transaction
 from .. import asked
+from ..answers import go_on
 from ..doors import changes
-from ..job import go_on
 
 blueprint = Blueprint("mounted", __name__, url_prefix="/jobs/<int:job_id>/mounted")
 

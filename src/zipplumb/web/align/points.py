@@ -6,11 +6,11 @@ from flask import Blueprint, g, render_template, request
 from sqlalchemy.orm import Session
 
 from ...core.units import length_text
-from ...jobs import guided
-from ...jobs.results import JobResults
+from ...jobs.align import guided
+from ...jobs.state.results import JobResults
 from .. import asked
+from ..answers import done, go_on
 from ..doors import changes
-from ..job import done, go_on
 
 blueprint = Blueprint("points", __name__, url_prefix="/jobs/<int:job_id>/points")
 ZONE_MM = 0.5

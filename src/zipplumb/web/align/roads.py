@@ -8,9 +8,9 @@ from dataclasses import dataclass
 from flask import render_template
 from sqlalchemy.orm import Session
 
-from ...jobs import align
-from ...jobs.results import JobResults
-from ..planning import plan_form
+from ...jobs.align import systems
+from ...jobs.state.results import JobResults
+from ..plan.forms import plan_form
 from .mounted import mounted_page
 from .points import points_page
 from .rough import rough_page
@@ -40,7 +40,7 @@ def _by_form(key: str, kind: str, words: str, ready: Mapping[str, Mapping[str, s
 
 
 def _datums_page(session: Session, state: JobResults) -> str:
-    lettered = align.lettered(state)
+    lettered = systems.lettered(state)
     texts = {f"datums.{k}.features.0": str(row.id) for k, row in enumerate(lettered[:3])}
     form = plan_form(session, state, "datum_features", texts)
     words = (

@@ -5,13 +5,13 @@ from __future__ import annotations
 from flask import Blueprint, g, render_template, request
 from sqlalchemy.orm import Session
 
-from ...jobs import rough
-from ...jobs.results import JobResults, as_it_stands
-from ...jobs.standing import freedom_texts, six_of
+from ...jobs.align import rough
+from ...jobs.align.standing import freedom_texts, six_of
+from ...jobs.state.results import JobResults, as_it_stands
 from ...store.database import transaction
 from .. import asked
+from ..answers import go_on
 from ..doors import changes
-from ..job import go_on
 
 blueprint = Blueprint("rough", __name__, url_prefix="/jobs/<int:job_id>/rough")
 

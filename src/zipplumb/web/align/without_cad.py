@@ -5,11 +5,11 @@ from __future__ import annotations
 from flask import Blueprint, g, render_template
 from sqlalchemy.orm import Session
 
-from ...jobs import without_cad
-from ...jobs.results import JobResults
+from ...jobs.plan import without_cad
+from ...jobs.state.results import JobResults
+from ..answers import go_on
 from ..doors import changes
-from ..job import go_on
-from ..planning import plan_form
+from ..plan.forms import plan_form
 
 blueprint = Blueprint("without_cad", __name__, url_prefix="/jobs/<int:job_id>/without-cad")
 

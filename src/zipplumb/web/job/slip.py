@@ -2,35 +2,33 @@
 
 from __future__ import annotations
 
+import json
 from dataclasses import dataclass
 from datetime import UTC, datetime
 
-from flask import render_template
+from flask import render_template, url_for
 from sqlalchemy.orm import Session
 
-from ...core.errors import PlumbError
-from ...core.fitting import CRITERIA
-from ...core.fitting import fit as fit_again
 from ...core.sheet import Characteristic, MeasuredRecipe, criteria_of
 from ...core.units import length_text, quantity_text
-from ...jobs import looks
-from ...jobs.again import history, may_join, other_kinds
-from ...jobs.looks import sees_surfaces
-from ...jobs.prompts import spoiling, spoiling_words
-from ...jobs.report import alignment_words, calibration_words
-from ...jobs.results import JobResults
-from ...jobs.rows_text import row_text
-from ...jobs.sheet import before_last_edit, seen_of
+from ...jobs.kit import looks
+from ...jobs.kit.looks import sees_surfaces
+from ...jobs.measure.again import history, may_join, other_kinds
+from ...jobs.measure.prompts import spoiling, spoiling_words
+from ...jobs.plan.sheet import before_last_edit, seen_of
+from ...jobs.report.making import alignment_words, calibration_words
+from ...jobs.state.results import JobResults
+from ...jobs.state.rows_text import row_text
 from ...jobs.words import words_for
 from ...jobs.words._shared import CHOICES
 from ...jobs.words._sources import remedy_words, source_words
 from ...store.database import stored
 from ...store.models import Calibration, Instrument, Station
+from ..plan.forms import row_fields
 from ..view import JobView
 from .form_plot import form_plot
 
 SOURCES = 5  # named of a budget, the largest
-MOST_COMPARED = 2000  # hits, beyond which other criteria are not tried
 SHOWN = 400  # hits drawn as bars; beyond that the largest are listed
 
 
@@ -91,30 +89,6 @@ def provenance(session: Session, state: JobResults, row_id: int) -> list[tuple[s
     return facts
 
 
-def other_criteria(state: JobResults, row_id: int) -> str:
-    """What the other criteria of its kind would give, in words; asked for by itself, since it takes a while."""
-    recipe, found, units = state.row(row_id).recipe, state.results[row_id].feature, state.job.units
-    fit = found.fit if found is not None else None
-    if found is None or fit is None or fit.spare < 1 or len(fit.points) > MOST_COMPARED:
-        return "There is nothing to compare, or too much of it."
-    plane = {} if fit.lies_in is None or fit.lies_in.points is fit.points else {"plane": fit.lies_in}
-    told = []
-    for criterion in criteria_of(type(recipe)):
-        if criterion == fit.criterion or fit.kind not in CRITERIA[criterion]:
-            continue
-        try:
-            other = fit_again(fit.kind, fit.points, criterion=criterion, fixed=plane, toward=found.facing)
-        except PlumbError:
-            continue
-        words = f"{CHOICES[criterion]}: form {length_text(other.form, units)}"
-        if "diameter" in dict(state.available(row_id)):
-            share = recipe.share_of("diameter")
-            by = 2 * share * (other.shape.radius - fit.shape.radius)
-            words += f", {'radius' if share != 1 else 'diameter'} {length_text(by, units, sign=True)}"
-        told.append(words)
-    return "; ".join(told)
-
-
 def budget_words(state: JobResults, row_id: int, found: Characteristic) -> str:
     """U of a characteristic and its sources, largest first."""
     recipe, units = state.row(row_id).recipe, state.job.units
@@ -135,8 +109,6 @@ def budget_words(state: JobResults, row_id: int, found: Characteristic) -> str:
 
 def row_slip(session: Session, state: JobResults, row_id: int) -> str:
     """The rendered slip."""
-    from ..planning import row_fields  # whose pages show rows too
-
     row, found = state.row(row_id), state.results[row_id]
     read = row.recipe if row.recipe.takes_hits and found.hits else None
     bars = hit_bars(state, row_id)
@@ -161,3 +133,9 @@ def row_slip(session: Session, state: JobResults, row_id: int) -> str:
         look_side=length_text(looks.SIDE_MM, state.job.units),
         edited=before_last_edit(session, state.job.id, row_id) is not None,
     )
+
+
+def go_on_with(job_id: int, row_id: int):
+    """A change was made: the slip shows a row as it is now."""
+    place = {"path": url_for("job.row", job_id=job_id, row_id=row_id), "target": "#slip", "push": False}
+    return "", 200, {"HX-Location": json.dumps(place)}

@@ -8,8 +8,8 @@ from pydantic import Field
 
 from ...shape_codec import StoredArc
 from ...shapes import Arc
-from ..flat import FlatRecipe
-from ..measured import RoundRecipe, Terms
+from ..bases.flat import FlatRecipe
+from ..bases.measured import RoundRecipe, Terms
 from ..quantities import Quantity, coordinates, form, size
 
 

@@ -8,8 +8,8 @@ from pydantic import Field
 
 from ...shape_codec import StoredCircle
 from ...shapes import Circle
-from ..flat import FlatRecipe
-from ..measured import RoundCriterion, RoundRecipe
+from ..bases.flat import FlatRecipe
+from ..bases.measured import RoundCriterion, RoundRecipe
 from ..quantities import Quantity, coordinates, form, size
 
 

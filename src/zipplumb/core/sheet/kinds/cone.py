@@ -8,7 +8,7 @@ from pydantic import Field
 
 from ...shape_codec import StoredCone
 from ...shapes import Cone
-from ..measured import EnclosedRecipe
+from ..bases.measured import EnclosedRecipe
 from ..quantities import Quantity, axis_off, form, size, tilt
 
 

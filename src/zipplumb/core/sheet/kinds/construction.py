@@ -11,8 +11,8 @@ from ...deriving import construct
 from ...errors import DeriveError, PlumbError
 from ...features import Feature
 from ..base import Needed
-from ..derived import DerivedRecipe
-from ..measured import FeatureRecipe
+from ..bases.derived import DerivedRecipe
+from ..bases.measured import FeatureRecipe, measured_as
 from ..quantities import Quantity, coordinates
 from ..results import FoundFeature
 from ..row_hits import RowHits
@@ -48,8 +48,6 @@ class ConstructionRecipe(DerivedRecipe, FeatureRecipe):
 
 def quantities_of_made(found: FoundFeature) -> tuple[Quantity, ...]:
     """Those of the kind that measures such a shape, but for the form, which a made shape has not."""
-    from . import measured_as  # the kinds know each other only once all are there
-
     if found.shape is None:
         return ()
     kind = measured_as(found.shape)

@@ -8,7 +8,7 @@ from pydantic import Field
 
 from ...shape_codec import StoredCylinder
 from ...shapes import Cylinder
-from ..measured import RoundCriterion, RoundRecipe
+from ..bases.measured import RoundCriterion, RoundRecipe
 from ..quantities import Quantity, axis_off, form, size, tilt
 
 

@@ -7,8 +7,8 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from ...alignment import Alignment
+from ..bases.systems import SettledRecipe, SystemInputs
 from ..datums import Datum, system_of
-from ..systems import SettledRecipe, SystemInputs
 
 
 class DatumFeaturesRecipe(SettledRecipe):

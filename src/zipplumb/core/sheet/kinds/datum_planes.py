@@ -8,7 +8,7 @@ from ...alignment import Alignment, align_datum_planes
 from ...errors import AlignmentError
 from ...features import plane_of
 from ..base import FeatureRef
-from ..systems import KEPT, SystemInputs, SystemRecipe
+from ..bases.systems import KEPT, SystemInputs, SystemRecipe
 
 
 class DatumPlanesRecipe(SystemRecipe):

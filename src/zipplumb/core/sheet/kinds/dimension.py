@@ -13,7 +13,7 @@ from ...errors import DeriveError, PlumbError
 from ...features import Feature
 from ...units import Unit
 from ..base import Asked
-from ..derived import DerivedRecipe
+from ..bases.derived import DerivedRecipe
 from ..judged import JudgedRecipe, Judgement, NeedsSystem
 from ..judging import Number, decided, in_system, told_in
 from ..quantities import Quantity

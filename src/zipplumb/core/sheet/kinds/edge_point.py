@@ -14,8 +14,8 @@ from ...frames import Array
 from ...probing import EdgePoint, edge_point
 from ...shape_codec import StoredLine
 from ...shapes import Line, Point
-from ..flat import FlatRecipe
-from ..measured import HitCount, feature_of_hits
+from ..bases.flat import FlatRecipe
+from ..bases.measured import HitCount, feature_of_hits
 from ..quantities import Quantity, coordinates
 from ..results import FoundFeature
 from ..row_hits import RowHits

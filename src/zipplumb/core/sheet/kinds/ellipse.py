@@ -11,8 +11,8 @@ from ...frames import Array
 from ...probing import contacts_from_centers
 from ...shape_codec import StoredEllipse
 from ...shapes import Ellipse, Plane
-from ..flat import FlatRecipe
-from ..measured import EnclosedRecipe, Fitted
+from ..bases.flat import FlatRecipe
+from ..bases.measured import EnclosedRecipe, Fitted
 from ..quantities import Quantity, coordinates, form, size
 
 

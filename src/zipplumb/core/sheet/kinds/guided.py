@@ -11,7 +11,7 @@ from ...alignment import Alignment, align_holds
 from ...alignment.causes import likely_cause
 from ...features import center_point, plane_of, point_of
 from ..base import FeatureRef, Length
-from ..systems import LEAST_U_MM, ActualFeature, SettledRecipe, SystemInputs
+from ..bases.systems import LEAST_U_MM, ActualFeature, SettledRecipe, SystemInputs
 
 FEWEST = 3
 

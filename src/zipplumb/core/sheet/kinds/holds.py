@@ -8,7 +8,7 @@ from pydantic import Field
 
 from ...alignment import Alignment, align_holds
 from ..base import Internal
-from ..systems import ByMaterial, Held, SettledRecipe, SystemInputs, scale_factor, u_scale_factor
+from ..bases.systems import ByMaterial, Held, SettledRecipe, SystemInputs, scale_factor, u_scale_factor
 
 
 class HoldsRecipe(SettledRecipe):

@@ -15,7 +15,7 @@ from ...frames import Motion
 from ...shapes import Line
 from ...uncertainty import Source, Uncertainty
 from ..base import FeatureRef, StationRef
-from ..systems import KEPT, SystemInputs, SystemRecipe
+from ..bases.systems import KEPT, SystemInputs, SystemRecipe
 
 
 class LevelRecipe(SystemRecipe):

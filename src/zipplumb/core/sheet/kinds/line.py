@@ -12,8 +12,8 @@ from ...fitting import FitResult
 from ...frames import Array
 from ...shape_codec import StoredLine
 from ...shapes import Line, Plane
-from ..flat import FlatRecipe
-from ..measured import StraightCriterion
+from ..bases.flat import FlatRecipe
+from ..bases.measured import StraightCriterion
 from ..quantities import Quantity, axis_off, form, tilt
 
 

@@ -9,7 +9,7 @@ from pydantic import Field
 from ...frames import Array
 from ...shape_codec import StoredPlane
 from ...shapes import Plane
-from ..measured import MeasuredRecipe, StraightCriterion
+from ..bases.measured import MeasuredRecipe, StraightCriterion
 from ..quantities import Quantity, form, height, tilt
 from ..row_hits import RowHits
 

@@ -11,7 +11,7 @@ from ...alignment.steps import Axis, align_without_cad
 from ...errors import AlignmentError
 from ...features import plane_of
 from ..base import FeatureRef, Model
-from ..systems import KEPT, SystemInputs, SystemRecipe
+from ..bases.systems import KEPT, SystemInputs, SystemRecipe
 
 
 class PlaneAsAxis(Model):

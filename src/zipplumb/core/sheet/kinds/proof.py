@@ -13,12 +13,12 @@ from ...errors import AlignmentError
 from ...frames import Array
 from ...sections import TipPath
 from ..base import Internal, Needed
+from ..bases.measured import MeasuredRecipe
+from ..bases.tip_path import found_path, off_a_surface
 from ..given import PartSurfaces
-from ..measured import MeasuredRecipe
 from ..quantities import Quantity
 from ..results import FoundFeature
 from ..row_hits import RowHits
-from ..tip_path import found_path, off_a_surface
 
 
 class ProofRecipe(MeasuredRecipe):

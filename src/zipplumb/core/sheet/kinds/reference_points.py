@@ -12,7 +12,7 @@ from ...alignment.causes import likely_cause
 from ...errors import AlignmentError
 from ...features import center_point, point_of
 from ..base import FeatureRef, Internal
-from ..systems import KEPT, LEAST_U_MM, ByMaterial, SystemInputs, SystemRecipe, TypedU, scale_factor, u_scale_factor
+from ..bases.systems import KEPT, LEAST_U_MM, ByMaterial, SystemInputs, SystemRecipe, TypedU, scale_factor, u_scale_factor
 
 
 class ReferencePointsRecipe(SystemRecipe):

@@ -12,11 +12,11 @@ from ...frames import Array
 from ...sections import Section, TipPath
 from ...shape_codec import StoredSection
 from ..base import Internal, Needed
-from ..measured import MeasuredRecipe
+from ..bases.measured import MeasuredRecipe
+from ..bases.tip_path import found_path, off_a_surface
 from ..quantities import Quantity
 from ..results import FoundFeature
 from ..row_hits import RowHits
-from ..tip_path import found_path, off_a_surface
 
 
 class SectionCurveRecipe(MeasuredRecipe):

@@ -8,8 +8,8 @@ from pydantic import Field, model_validator
 
 from ...shape_codec import StoredSlot
 from ...shapes import Slot
-from ..flat import FlatRecipe
-from ..measured import EnclosedRecipe
+from ..bases.flat import FlatRecipe
+from ..bases.measured import EnclosedRecipe
 from ..quantities import Quantity, coordinates, form, size
 
 

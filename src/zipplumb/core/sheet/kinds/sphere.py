@@ -8,7 +8,7 @@ from pydantic import Field
 
 from ...shape_codec import StoredSphere
 from ...shapes import Sphere
-from ..measured import RoundCriterion, RoundRecipe
+from ..bases.measured import RoundCriterion, RoundRecipe
 from ..quantities import Quantity, coordinates, form, size
 
 

@@ -16,7 +16,7 @@ from ...errors import AlignmentError
 from ...features import Feature, point_of
 from ...frames import cross
 from ..base import FeatureRef, Model, Vector
-from ..systems import KEPT, ActualFeature, Coordinates, SystemInputs, SystemRecipe
+from ..bases.systems import KEPT, ActualFeature, Coordinates, SystemInputs, SystemRecipe
 
 
 class Pattern(Model):

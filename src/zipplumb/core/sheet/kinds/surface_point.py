@@ -15,7 +15,7 @@ from ...probing import surface_point
 from ...shape_codec import StoredPlane
 from ...shapes import Point
 from ...uncertainty import Source
-from ..measured import MeasuredRecipe, feature_of_hits
+from ..bases.measured import MeasuredRecipe, feature_of_hits
 from ..quantities import Quantity
 from ..results import FoundFeature, State, TipLeft
 from ..row_hits import RowHits

@@ -13,7 +13,7 @@ from ...alignment.surfaces import align_surfaces
 from ...errors import AlignmentError
 from ...frames import Motion
 from ..base import FeatureRef, Length, SystemRef
-from ..systems import KEPT, ActualFeature, SystemInputs, SystemRecipe
+from ..bases.systems import KEPT, ActualFeature, SystemInputs, SystemRecipe
 
 MOST_NAMED = 300  # touches; more are a scan, whose points are not looked at one by one
 

@@ -8,7 +8,7 @@ from pydantic import Field
 
 from ...shape_codec import StoredTorus
 from ...shapes import Torus
-from ..measured import EnclosedRecipe
+from ..bases.measured import EnclosedRecipe
 from ..quantities import Quantity, coordinates, form, size, tilt
 
 

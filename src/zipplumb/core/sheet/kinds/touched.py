@@ -15,7 +15,7 @@ from ...fitting import fit, recognise
 from ...fitting.recognise import U_HIT_MM
 from ...frames import Array
 from ..base import FeatureRef, Internal, Needed
-from ..measured import HitCount, MeasuredRecipe
+from ..bases.measured import HitCount, MeasuredRecipe, data_for_fit
 from ..quantities import Quantity
 from ..results import FoundFeature, Proposal
 from ..row_hits import RowHits
@@ -85,8 +85,6 @@ class TouchedRecipe(MeasuredRecipe):
 
     def as_kind(self, fit_kind: str) -> MeasuredRecipe | None:
         """The row that such a fit makes of it; None where that takes more than the hits tell."""
-        from . import data_for_fit  # which knows all kinds
-
         raw = data_for_fit(fit_kind)
         return None if raw is None else self.become(raw)
 

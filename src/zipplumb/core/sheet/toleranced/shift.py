@@ -19,11 +19,11 @@ from ...frames import Array, Motion
 from ...kernels import rotation
 from ...tolerances.mobility import Clearance, best_motion, left_free, moved, rows_of
 from ...units import mm
+from ..bases.systems import ActualFeature, SystemInputs
 from ..datums import levels_of
 from ..judged import Judgement
 from ..judging import in_system
 from ..results import FoundFeature
-from ..systems import ActualFeature, SystemInputs
 from .base import KEPT, SHOWN_MM, Member, whole_of
 from .material import bonus_of
 from .place import InDatumsRecipe, ToleranceDatum, points_in, there

@@ -1,0 +1,1 @@
+"""The processes in which files are read and written, and their limits."""

@@ -1,0 +1,1 @@
+"""All that knows the CAD library (OCCT). Only child processes import this."""

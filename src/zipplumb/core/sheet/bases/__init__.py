@@ -1,0 +1,1 @@
+"""Bases of the kinds of rows: measured, flat, derived, systems, tip paths."""

@@ -1,0 +1,1 @@
+"""Coordinate systems of a job, and the roads to them."""

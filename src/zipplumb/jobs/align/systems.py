@@ -1,0 +1,164 @@
+"""Coordinate systems of a job."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import replace
+
+import numpy as np
+from scipy.spatial.transform import Rotation
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from ...core.alignment import Alignment
+from ...core.errors import InputError
+from ...core.frames import Array
+from ...core.sheet import SheetRow, kind_of, recipe_from_dict
+from ...store.database import stored, tell, transaction
+from ...store.models import Job, Row
+from ..actor import Actor, record
+from ..plan.forms import changed, data_of, texts_of
+from ..plan.planning import add_row, add_rows, check_references, named, names_of, rests_on
+from ..state.recipes import rewrite
+from ..state.results import JobResults, load, what_if
+from .standing import Standing, standing_of
+
+MOST_STEPS = 40
+NOT_ON_THE_SHEET = 2**31 - 1  # the id of a row that is tried
+
+
+def plan_datum_planes(actor: Actor, job_id: int, row_ids: list[int] | None = None) -> int:
+    """An alignment on three planes: those given, or those with the first three datum letters.
+
+    The first planned alignment becomes the active one. Returns the new row's id.
+    """
+    actor.must_change()
+    with transaction() as session:
+        stored(session, Job, job_id, lock=True)
+        if row_ids is None:
+            rows = session.scalars(select(Row).where(Row.job_id == job_id, Row.removed_at.is_(None))).all()
+            lettered = sorted((r.recipe["datum"], r.id) for r in rows if r.recipe.get("datum"))
+            row_ids = [i for _, i in lettered[:3]]
+        if len(set(row_ids)) < 3:
+            raise InputError(
+                "An alignment needs three different planes.",
+                "Nothing was planned.",
+                "Set datum letters A, B and C on three planes.",
+            )
+        names = dict(zip(("primary", "secondary", "tertiary"), row_ids, strict=True))
+        return add_rows(session, actor, job_id, named(session, job_id, [{"kind": "datum_planes", **names}]))[0]
+
+
+def places_of(alignment: Alignment | None) -> list[tuple[str, Array]]:
+    """Where the part may lie, in words, and as a rotation vector, part from world; none where there is one place only."""
+    if alignment is None or not alignment.others:
+        return []
+    found = [("as it is drawn now", alignment.part_from_world)]
+    found += [(place.words, place.part_from_world) for place in alignment.others]
+    return [(words, Rotation.from_matrix(motion.rotation).as_rotvec()) for words, motion in found]
+
+
+def settle(actor: Actor, job_id: int, row_id: int, turn: Sequence[float]) -> None:
+    """Say in which of several places that fit equally well the part lies: the one nearest to a turn, see ``places_of``."""
+    actor.must_change()
+    with transaction() as session:
+        stored(session, Job, job_id, lock=True)
+        state = load(session, job_id)
+        places = [Rotation.from_rotvec(place) for _, place in places_of(state.results[state.row(row_id).id].alignment)]
+        if not places:
+            raise InputError("That alignment has one place only.", "Nothing was changed.", "Look at the page again.")
+        wanted = Rotation.from_rotvec(np.clip(turn, -7, 7))
+        x, y, z = min(places, key=lambda place: (place * wanted.inv()).magnitude()).as_rotvec().tolist()
+        settled = state.row(row_id).recipe.settled((x, y, z))
+        if settled is None:
+            raise InputError("That alignment has one place only.", "Nothing was changed.", "Look at the page again.")
+        row = stored(session, Row, row_id)
+        before = rewrite(row, settled)
+        record(session, actor, job_id, "edit", row=row_id, before=before, after=row.recipe)
+        tell(session, job_id, "sheet", row=row_id)
+
+
+def lettered(state: JobResults) -> list[SheetRow]:
+    """Features with a datum letter, in the order of the letters."""
+    return sorted((row for row in state.rows if row.recipe.datum_letter), key=lambda row: row.recipe.datum_letter)
+
+
+def users_of(state: JobResults, row_id: int) -> list[str]:
+    """Rows that rest on an alignment, by name; what is judged in the active one is not among them."""
+    return [row.recipe.name for row in state.rows if row.id != row_id and rests_on(row.recipe, [row_id])]
+
+
+def copy(actor: Actor, job_id: int, row_id: int) -> int:
+    """The same alignment once more, to be changed. Returns the new row's id."""
+    actor.must_change()
+    with transaction() as session:
+        stored(session, Job, job_id, lock=True)
+        recipe = _system(load(session, job_id), row_id).recipe
+        raw = {**recipe.model_dump(mode="json"), "name": f"{recipe.name[:60]}, copy"}
+        taken = set(names_of(session, job_id))
+        if raw["name"] in taken:
+            raw["name"] = next(name for k in range(2, 10_000) if (name := f"{raw['name']} {k}") not in taken)
+        return add_row(session, actor, job_id, raw)
+
+
+def as_typed(session: Session, state: JobResults, row_id: int, texts: Mapping[str, str]) -> SheetRow:
+    """An alignment as its form says it, nothing kept. Raises InputError with what is wrong in the form."""
+    row = _system(state, row_id)
+    new = changed(texts, texts_of(row.recipe, state.job.units))
+    raw = data_of(row.recipe.kind, new, state.job.units, row.recipe.model_dump(mode="json"))
+    edited = recipe_from_dict(raw)
+    check_references(session, state.job.id, edited)
+    return replace(row, recipe=edited)
+
+
+def tried(state: JobResults, kind: str, texts: Mapping[str, str]) -> Standing:
+    """What a form that is being filled comes to so far; nothing is kept. What is not complete yet at the end of it is left out.
+
+    Raises InputError where not even its beginning can be worked out.
+    """
+    for some in _beginnings(texts):
+        try:
+            recipe = recipe_from_dict({"name": "As typed", **data_of(kind, some, state.job.units)})
+            break
+        except InputError as error:
+            first = error
+    else:
+        raise first
+    row = SheetRow(NOT_ON_THE_SHEET, recipe)
+    found = what_if(state, [row], state.job.alignment_row_id)[row.id]
+    return standing_of(replace(state, results=state.results.replaced({row.id: found})), row)
+
+
+def _beginnings(texts: Mapping[str, str]) -> Iterator[dict[str, str]]:
+    """All that was typed, and then with one item after another off the end of its lists."""
+    yield dict(texts)
+    longest = next((k for k in range(MOST_STEPS, 0, -1) if any(_is_item_from(path, k) for path in texts)), 0)
+    for count in range(longest, 0, -1):
+        yield {path: text for path, text in texts.items() if not _is_item_from(path, count)}
+
+
+def _is_item_from(path: str, count: int) -> bool:
+    """A field of an item of a list, from some number on."""
+    parts = path.split(".")
+    return len(parts) > 2 and parts[1].isdigit() and len(parts[1]) < 4 and int(parts[1]) >= count
+
+
+def _system(state: JobResults, row_id: int) -> SheetRow:
+    row = state.row(row_id)
+    if row.recipe.role != "system":
+        raise InputError("That row is no alignment.", "Nothing was changed.", "Choose an alignment.")
+    return row
+
+
+def activate(actor: Actor, job_id: int, row_id: int | None) -> None:
+    """Choose the coordinate system in which everything is judged; None for the instrument's own."""
+    actor.must_change()
+    with transaction() as session:
+        row = None if row_id is None else session.get(Row, row_id)
+        if row_id is not None and (
+            row is None or row.job_id != job_id or row.removed_at or kind_of(row.recipe).role != "system"
+        ):
+            raise InputError("That row is no alignment.", "Nothing was changed.", "Choose an alignment.")
+        stored(session, Job, job_id).alignment_row_id = row_id
+        record(session, actor, job_id, "activate alignment", row=row_id)
+        tell(session, job_id, "sheet")

@@ -1,0 +1,1 @@
+"""Instruments, probes, their calibrations and checks, and where they stand."""

@@ -1,0 +1,178 @@
+"""Instruments: adding them, bringing them to a job, and how the link sees them."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from datetime import UTC, datetime, timedelta
+from typing import Any
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from ...core.errors import InputError
+from ...core.units import length_from_text, number_with_unit, whole_number
+from ...store.database import stored, tell, transaction
+from ...store.models import Calibration, Instrument, Probe, Station
+from ..actor import Actor, record
+
+# what a maker states, by kind of instrument: field of the form, in words, its unit, and what is usual
+SPECIFICATIONS = {
+    "arm": (("u_hit", "One hit, standard uncertainty", "mm", 0.012), ("point_limit", "Single point, limit", "mm", 0.05),
+            ("length_limit", "Length, limit", "mm", 0.06), ("sphere_check_limit", "Sphere, limit", "mm", 0.05)),
+    "tracker": (("range", "Range", "µm", 5.0), ("range_per_m", "and per metre", "µm/m", 1.0), ("angle", "Angle", "µrad", 3.0),
+                ("faces_limit", "Two faces, limit", "mm", 0.06), ("drift_limit", "Drift, limit", "mm", 0.06),
+                ("length_limit", "Length, limit", "mm", 0.05)),
+}  # fmt: skip
+SPECIFICATIONS["radar"] = SPECIFICATIONS["tracker"]
+INSTRUMENT_KINDS = {"arm": "arm", "tracker": "laser tracker", "radar": "laser radar"}
+FACTOR = {"mm": 1.0, "µm": 1e-3, "µm/m": 1e-3, "µrad": 1e-6}
+SUFFIX = {"mm": "mm", "µm": "mm", "µm/m": "mm", "µrad": "rad"}
+_HOST = re.compile(r"[A-Za-z0-9]([A-Za-z0-9.:-]{0,250}[A-Za-z0-9])?")
+AT_METRES = 3.0  # a tracker's hit is told for this distance
+
+
+def spec_from_form(kind: str, form: Mapping[str, str]) -> dict[str, float]:
+    """What the maker states, from the form. Raises InputError naming the field."""
+    found = {}
+    for field, words, unit, usual in SPECIFICATIONS[kind]:
+        text = (form.get(field) or "").strip() or str(usual)
+        read = length_from_text(text, "mm", words) if unit == "mm" else number_with_unit(text, unit, words) * FACTOR[unit]
+        if not 0 < read < 1000 * FACTOR[unit]:
+            raise InputError(
+                f"“{text[:20]}” in {words.lower()} is no such number.", "Nothing was kept.", f"Type one above zero in {unit}."
+            )
+        found[f"{field}_{SUFFIX[unit]}"] = read
+    return found
+
+
+def hit_of_spec(kind: str, spec: Mapping[str, float]) -> float:
+    """The standard uncertainty (mm) of one hit; a tracker's at three metres, the worse of along and across."""
+    if kind == "arm":
+        return spec["u_hit_mm"]
+    return max(spec["range_mm"] + spec["range_per_m_mm"] * AT_METRES, spec["angle_rad"] * AT_METRES * 1000)
+
+
+def _typed(session: Session, form: Mapping[str, str], kind: str, but: int | None) -> dict[str, Any]:
+    """Name, address and statement of an instrument as typed. Raises InputError naming the field."""
+    name, host, port = (form.get(k, "").strip() for k in ("name", "host", "port"))
+    if not name or len(name) > 80 or not name.isprintable():
+        raise InputError("An instrument needs a name of at most 80 letters.", "Nothing was kept.", "Type its name.")
+    if not _HOST.fullmatch(host):
+        raise InputError(f"“{host[:40]}” is no address.", "Nothing was kept.", "Type a name or a number of a host.")
+    number = whole_number(port, 65535)
+    if not number:
+        raise InputError(f"“{port[:10]}” is no port.", "Nothing was kept.", "Type a number from 1 to 65535.")
+    same = session.scalar(select(Instrument.id).where(Instrument.name == name, Instrument.removed_at.is_(None)))
+    if same is not None and same != but:
+        raise InputError(f"There is an instrument “{name}” already.", "Nothing was kept.", "Choose another name.")
+    spec = spec_from_form(kind, form)
+    return {"name": name, "host": host, "port": number, "spec": spec, "u_hit_mm": hit_of_spec(kind, spec)}
+
+
+def add_from_form(actor: Actor, form: Mapping[str, str]) -> int:
+    """A new instrument as typed: an administrator says which addresses instruments have. Returns its id."""
+    kind = form.get("kind", "")
+    if kind not in INSTRUMENT_KINDS:
+        raise InputError("The kind of instrument was not chosen.", "Nothing was kept.", "Choose one of the kinds.")
+    with transaction() as session:
+        typed = _typed(session, form, kind, None)
+        instrument = Instrument(kind=kind, **typed)
+        session.add(instrument)
+        session.flush()
+        record(session, actor, None, "add instrument", instrument=instrument.id, **typed)
+        tell(session, None, "kit")
+        return instrument.id
+
+
+def correct(actor: Actor, instrument_id: int, form: Mapping[str, str]) -> None:
+    """Correct what was typed of an instrument; what was read before keeps the statement of then."""
+    with transaction() as session:
+        instrument = there(session, instrument_id)
+        typed = _typed(session, form, instrument.kind, instrument_id)
+        before = {name: getattr(instrument, name) for name in typed}
+        for name, value in typed.items():
+            setattr(instrument, name, value)
+        record(session, actor, None, "correct instrument", instrument=instrument_id, before=before, after=typed)
+        tell(session, None, "kit")
+
+
+def remove(actor: Actor, instrument_id: int) -> None:
+    """Out of the list; what it read stays."""
+    with transaction() as session:
+        instrument = there(session, instrument_id)
+        if instrument.trial_id is not None:
+            raise InputError("A calibration or check is under way on it.", "Nothing was changed.", "Give it up first.")
+        instrument.removed_at, instrument.station_id, instrument.link_up = datetime.now(UTC), None, False
+        record(session, actor, None, "remove instrument", instrument=instrument_id, name=instrument.name)
+        tell(session, None, "kit")
+
+
+def there(session: Session, instrument_id: int) -> Instrument:
+    """An instrument that was not removed, locked. Raises InputError."""
+    instrument = stored(session, Instrument, instrument_id, lock=True)
+    if instrument.removed_at is not None:
+        raise InputError("That instrument was removed.", "Nothing was changed.", "Choose one from the list.")
+    return instrument
+
+
+def add_instrument(name: str, kind: str, host: str, port: int, u_hit_mm: float, spec: dict | None = None) -> int:
+    """An instrument by its address; one with the same name is moved to the new address."""
+    with transaction() as session:
+        found = session.scalar(select(Instrument).where(Instrument.name == name))
+        if found is None:
+            found = Instrument(name=name, kind=kind, host=host, port=port, u_hit_mm=u_hit_mm, spec=spec or {})
+            session.add(found)
+        found.host, found.port = host, port
+        session.flush()
+        return found.id
+
+
+def add_calibrated_probe(
+    instrument_id: int,
+    name: str,
+    offset_mm: list[float],
+    diameter_mm: float,
+    rms_mm: float,
+    u_radius_mm: float,
+    note: str,
+    earlier: Sequence[tuple[int, float]] = (),
+) -> int:
+    """A probe with its calibration, put on an instrument; ``earlier`` ones by days ago and rms. Returns the newest's id."""
+    with transaction() as session:
+        probe = Probe(name=name, kind="ball", diameter_mm=diameter_mm, drawn_offset_mm=offset_mm)
+        session.add(probe)
+        session.flush()
+        alike = {
+            "probe_id": probe.id, "instrument_id": instrument_id, "offset_mm": offset_mm, "diameter_mm": diameter_mm,
+            "u_radius_mm": u_radius_mm, "u_offset_mm": u_radius_mm, "note": note,
+        }  # fmt: skip
+        for days, rms in earlier:
+            made = datetime.now(UTC) - timedelta(days=days)
+            session.add(Calibration(**alike, rms_mm=rms, largest_mm=2.6 * rms, made_at=made, temperature_c=20.4))
+        calibration = Calibration(**alike, rms_mm=rms_mm, largest_mm=2.6 * rms_mm, temperature_c=20.6)
+        session.add(calibration)
+        session.flush()
+        stored(session, Instrument, instrument_id).calibration_id = calibration.id
+        return calibration.id
+
+
+def seen(instrument_id: int, **state) -> None:
+    """What the link sees of an instrument; every page of its job is told when it changes."""
+    with transaction() as session:
+        instrument = stored(session, Instrument, instrument_id)
+        state = {"link_up" if name == "connected" else name: value for name, value in state.items()}
+        was_silent = instrument.link_up and not instrument.connected
+        changed = was_silent or any(getattr(instrument, k) != v for k, v in state.items())
+        for name, value in state.items():
+            setattr(instrument, name, value)
+        instrument.seen_at = datetime.now(UTC)
+        if changed:
+            station = session.get(Station, instrument.station_id) if instrument.station_id else None
+            lost = state.get("link_up") is False
+            tell(session, station.job_id if station else 0, "kit", instrument=instrument_id, tone="lost" if lost else None)
+
+
+def instruments() -> list[Instrument]:
+    with transaction() as session:
+        return list(session.scalars(select(Instrument).where(Instrument.removed_at.is_(None)).order_by(Instrument.id)))

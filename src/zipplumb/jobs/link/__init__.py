@@ -1,0 +1,1 @@
+"""Between the instruments' agents and the database."""

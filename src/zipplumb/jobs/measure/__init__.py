@@ -1,0 +1,1 @@
+"""Taking hits: keeping, finishing, undoing, just touching, and what is asked next."""

@@ -1,0 +1,358 @@
+"""Measuring: keeping hits, finishing, undoing, answering about the side, setting hits aside."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from typing import get_args
+
+from sqlalchemy import bindparam, select
+from sqlalchemy.orm import Session, contains_eager
+
+from ...core.errors import InputError
+from ...core.probing import Way
+from ...core.sheet import kind_of
+from ...core.units import whole_number
+from ...devices.hits import HitBatch
+from ...store.database import stored, tell, transaction
+from ...store.models import Calibration, Instrument, Job, Probe, Reading, Row, Station
+from ..actor import INSTRUMENT, Actor, record
+from ..kit import stations
+from ..state.readings import first_time, forget_pull_offs, must_be_kept, store, take_back
+from ..state.readings import set_aside as set_mark
+from ..state.recipes import changed, recipe_of
+from ..state.results import JobResults, load
+from . import chain, touching
+
+WAYS = get_args(Way)
+# asked at every press, and so in one question: who pressed, with what, and at which job
+PRESSED = (
+    select(Instrument, Station.job_id)
+    .outerjoin(Station, Station.id == Instrument.station_id)
+    .outerjoin(Calibration, Calibration.id == Instrument.calibration_id)
+    .outerjoin(Probe, Probe.id == Calibration.probe_id)
+    .options(contains_eager(Instrument.calibration).contains_eager(Calibration.probe))
+    .where(Instrument.id == bindparam("instrument"))
+)
+
+
+def _place(session: Session, instrument_id: int) -> tuple[Instrument, Job]:
+    """The job an instrument stands at, locked, so that acts on it follow one another."""
+    instrument, job_id = _pressed(session, instrument_id)
+    return instrument, stored(session, Job, job_id, lock=True)
+
+
+def _pressed(session: Session, instrument_id: int) -> tuple[Instrument, int | None]:
+    """The instrument, and the job that it stands at. Raises InputError where it stands at none, and nothing is under way."""
+    instrument, job_id = session.execute(PRESSED, {"instrument": instrument_id}).first() or (None, None)
+    if instrument is None or (job_id is None and instrument.trial_id is None):
+        raise InputError("This instrument stands at no job.", "The press was not kept.", "Bring it to a job on the Kit page.")
+    return instrument, job_id
+
+
+def _current(session: Session, job: Job) -> Row:
+    row = session.get(Row, job.current_row_id) if job.current_row_id else None
+    if row is None or row.removed_at is not None or not kind_of(row.recipe).takes_hits:
+        raise InputError("No row to measure is current.", "The hit was not kept.", "Choose a feature on the run sheet.")
+    return row
+
+
+def _add(session: Session, instrument: Instrument, job: Job, row: Row, batch: HitBatch) -> None:
+    if batch.kind == "stripes":
+        raise InputError(
+            "Lines of a scanner do not measure a row yet.", "They were not kept.", "Put a touch probe on, and choose it on Kit."
+        )
+    if instrument.calibration_id is None:
+        raise InputError("The arm has no calibrated probe.", "The hit was not kept.", "Choose a probe on the Kit page.")
+    if instrument.calibration and instrument.calibration.probe.kind == "scanner":
+        raise InputError(
+            f"{instrument.calibration.probe.name} is on, which does not touch.",
+            "The hit was not kept.",
+            "Put a touch probe on, and choose it on Kit.",
+        )
+    store(
+        session, instrument, batch, job_id=job.id, row_id=row.id, station_id=instrument.station_id,
+        calibration_id=instrument.calibration_id,
+    )  # fmt: skip
+
+
+def keep_hits(instrument_id: int, batch: HitBatch, number: int | None) -> str | None:
+    """Keep hits for the current row; a finished row is opened again.
+
+    Returns the tone; None, and nothing is kept, where the instrument's buttons belong to a calibration or check now.
+    """
+    with transaction() as session:
+        instrument, job_id = _pressed(session, instrument_id)
+        if instrument.trial_id is not None:
+            return None
+        job = stored(session, Job, job_id, lock=True)
+        first = first_time(session, instrument_id, batch.session, number)
+        if not first:
+            must_be_kept(session, instrument, batch, job_id=job.id)
+            return "taken"
+        row = touching.begin(session, job) if job.touching else _current(session, job)
+        _add(session, instrument, job, row, batch)
+        if row.finished_at is not None:
+            row.finished_at = None
+            _forget_pull_offs(session, row, None)
+        tell(session, job.id, "hits", row=row.id, tone="taken", at=batch.times[-1])
+    return "taken"
+
+
+def finish_from_device(instrument_id: int, batch: HitBatch, number: int) -> str:
+    """Finish the current row with the pull-off that the press came with."""
+    with transaction() as session:
+        if not first_time(session, instrument_id, batch.session, number):
+            return "finished"
+        instrument, job = _place(session, instrument_id)
+        if chain.settle(session, job):
+            return "finished"
+        row = _current(session, job)
+        again = row.finished_at is not None
+        _add(session, instrument, job, row, batch)
+        session.flush()
+        return _finish(session, INSTRUMENT, job, row, again, instrument.station_id)
+
+
+def finish(actor: Actor, job_id: int) -> str:
+    """Finish the current row from the page: no pull-off, so the way in and the nominal tell the side."""
+    actor.must_change()
+    with transaction() as session:
+        job = stored(session, Job, job_id, lock=True)
+        if chain.settle(session, job):
+            return "finished"
+        row = _current(session, job)
+        return _finish(session, actor, job, row, row.finished_at is not None)
+
+
+def _finish(session: Session, actor: Actor, job: Job, row: Row, again: bool, station: int | None = None) -> str:
+    row.finished_at = datetime.now(UTC)
+    session.flush()
+    state = load(session, job.id)
+    if state.row(row.id).recipe.proposes:
+        row = touching.accept(session, actor, state, job, row)
+        state = load(session, job.id)
+    found = state.results[row.id]
+    if found.state in ("todo", "failed"):
+        raise InputError(
+            found.message or "There is no hit yet.", "All hits are kept; the row stays open.", "Take more hits, then finish."
+        )
+    if found.state == "asks" and again and found.side and "pull_off" in found.side.witnesses:
+        pulled = recipe_of(row).pulled_side(found.side.witnesses["pull_off"])  # type: ignore[attr-defined]
+        changed(row, settled_air=pulled)
+        session.flush()
+        state = load(session, job.id)
+        found = state.results[row.id]
+    tone = "asks" if found.state == "asks" else found.verdict.word if found.verdict else "finished"
+    if found.state == "done":
+        if not job.touching:
+            job.current_row_id = _next_row(state, row.id, station)
+        chain.follow(session, actor, job, row.id)
+    record(session, actor, job.id, "finish", row=row.id)
+    tell(session, job.id, "finish", row=row.id, tone=tone)
+    return tone
+
+
+def _next_row(state: JobResults, after: int, station: int | None) -> int | None:
+    """The next point that ties the station, where one was just read for that; else the next feature."""
+    if stations.tie_words(state, state.row(after)):
+        here = station or (state.station.id if state.station else None)
+        if (tie := stations.next_tie(state, here)) is not None:
+            return tie
+    return next_to_measure(state, after)
+
+
+def next_to_measure(state: JobResults, after: int) -> int | None:
+    """The next feature that is not finished, from a row on and round; the row itself if none."""
+    features = state.measured
+    ids = [r.id for r in features]
+    at = ids.index(after) if after in ids else -1
+    for row in features[at + 1 :] + features[: at + 1]:
+        if not row.finished and row.id != after:
+            return row.id
+    return after
+
+
+def undo_from_device(instrument_id: int, sweep: bool, device_session: str, number: int) -> str:
+    with transaction() as session:
+        if not first_time(session, instrument_id, device_session, number):
+            return "undone"
+        _, job = _place(session, instrument_id)
+        return _undo(session, INSTRUMENT, job, sweep)
+
+
+def undo(actor: Actor, job_id: int, sweep: bool) -> str:
+    actor.must_change()
+    with transaction() as session:
+        return _undo(session, actor, stored(session, Job, job_id, lock=True), sweep)
+
+
+def _undo(session: Session, actor: Actor, job: Job, sweep: bool) -> str:
+    """Take back the last thing done: a finish (the row is open again), or else a hit or its whole sweep."""
+    row = _current(session, job)
+    if row.finished_at is not None:
+        return _reopen_last(session, actor, job)
+    taken_back = take_back(session, Reading.row_id.in_(_rows_read(row)), sweep, actor.id)
+    if not taken_back:
+        return _reopen_last(session, actor, job)
+    row.finished_at = None
+    record(session, actor, job.id, "undo", row=row.id, hits=taken_back)
+    tell(session, job.id, _what_changed(row), row=row.id, tone="undone")
+    return "undone"
+
+
+def _rows_read(row: Row) -> list[int]:
+    """The row, and those whose hits it has taken over."""
+    return [row.id, *row.recipe.get("hits_of", ())]
+
+
+def _what_changed(row: Row) -> str:
+    """Of a change of its hits, or of hits that it has taken over."""
+    return "sheet" if row.recipe.get("hits_of") else "hits"
+
+
+def _forget_pull_offs(session: Session, row: Row, by: int | None) -> None:
+    for row_id in _rows_read(row):
+        forget_pull_offs(session, row_id, by)
+
+
+def _reopen_last(session: Session, actor: Actor, job: Job) -> str:
+    last = session.scalar(
+        select(Row)
+        .where(Row.job_id == job.id, Row.removed_at.is_(None), Row.finished_at.isnot(None))
+        .order_by(Row.finished_at.desc())
+        .limit(1)
+    )
+    if last is None:
+        raise InputError("There is nothing to take back.", "Nothing was changed.", "Take a hit first.")
+    last.finished_at = None
+    _forget_pull_offs(session, last, actor.id)
+    changed(last, settled_air=None)
+    job.current_row_id = last.id
+    chain.take_back(session, job, last.id)
+    record(session, actor, job.id, "open again", row=last.id)
+    tell(session, job.id, "rows", row=last.id, tone="undone")
+    return "undone"
+
+
+def step_from_device(instrument_id: int, by: int, device_session: str, number: int) -> str:
+    with transaction() as session:
+        if not first_time(session, instrument_id, device_session, number):
+            return "moved"
+        _, job = _place(session, instrument_id)
+        return _step(session, INSTRUMENT, job, by)
+
+
+def just_touch_from_device(instrument_id: int, device_session: str, number: int) -> str:
+    with transaction() as session:
+        if not first_time(session, instrument_id, device_session, number):
+            return "moved"
+        _, job = _place(session, instrument_id)
+        return touching.turn_on(session, INSTRUMENT, job)
+
+
+def next_way_from_device(instrument_id: int, device_session: str, number: int) -> str:
+    with transaction() as session:
+        if not first_time(session, instrument_id, device_session, number):
+            return "moved"
+        _, job = _place(session, instrument_id)
+        return _next_way(session, INSTRUMENT, job)
+
+
+def next_way(actor: Actor, job_id: int) -> str:
+    """The current row takes in another way while the button is held: by distance, by time, when still, by presses only."""
+    actor.must_change()
+    with transaction() as session:
+        return _next_way(session, actor, stored(session, Job, job_id, lock=True))
+
+
+def _next_way(session: Session, actor: Actor, job: Job) -> str:
+    row = _current(session, job)
+    before = row.recipe["taking"]
+    changed(row, taking=WAYS[(WAYS.index(before) + 1) % len(WAYS)])
+    record(session, actor, job.id, "way of taking", row=row.id, before=before, after=row.recipe["taking"])
+    tell(session, job.id, "sheet", row=row.id, tone="moved")
+    return "moved"
+
+
+def step(actor: Actor, job_id: int, by: int) -> None:
+    actor.must_change()
+    with transaction() as session:
+        _step(session, actor, stored(session, Job, job_id, lock=True), by)
+
+
+def _step(session: Session, actor: Actor, job: Job, by: int) -> str:
+    """The next row or the one before; of what is being touched, the next of what it may be. Behind the last row: just touch."""
+    row = touching.being_touched(session, job)
+    if row is not None and (state := load(session, job.id)).results[row.id].hits:
+        return touching.choose(session, actor, state, row, by)
+    if chain.step(session, actor, job, by):
+        return "moved"
+    rows = session.scalars(select(Row).where(Row.job_id == job.id, Row.removed_at.is_(None)).order_by(Row.position, Row.id))
+    ids = [row.id for row in rows if kind_of(row.recipe).takes_hits]
+    if not ids:
+        raise InputError("There is no row to measure.", "Nothing was changed.", "Plan a row on the Part page.")
+    at = len(ids) if job.touching else ids.index(job.current_row_id) if job.current_row_id in ids else 0
+    to = (at + by) % (len(ids) + 1)
+    if to == len(ids):
+        return touching.turn_to(session, actor, job, "space")
+    job.touching, job.current_row_id = "", ids[to]
+    tell(session, job.id, "rows", tone="moved")
+    return "moved"
+
+
+def make_current(actor: Actor, job_id: int, row_id: int) -> None:
+    """The row that the next hit goes to."""
+    actor.must_change()
+    with transaction() as session:
+        job = stored(session, Job, job_id, lock=True)
+        job.touching, job.current_row_id = "", _measured(session, job_id, row_id).id
+        tell(session, job_id, "rows", tone="moved")
+
+
+def _measured(session: Session, job_id: int, row_id: int) -> Row:
+    row = session.get(Row, row_id)
+    if row is None or row.job_id != job_id or row.removed_at or not kind_of(row.recipe).takes_hits:
+        raise InputError("That row takes no hits.", "Nothing was changed.", "Choose a feature.")
+    return row
+
+
+def choose(actor: Actor, job_id: int, row_id: int, code: str) -> None:
+    """What a person pointed at: of a dimension that is offered, or of something touched."""
+    if not chain.choose(actor, job_id, row_id, code):
+        touching.choose_by_code(actor, job_id, row_id, code)
+
+
+def settle_side(actor: Actor, job_id: int, row_id: int, air: int) -> None:
+    """A person's answer. For a plane +1: as pulled off, -1: the other side; else +1 outside, -1 inside."""
+    actor.must_change()
+    if air not in (-1, 1):
+        raise InputError("A side is inside or outside.", "Nothing was changed.", "Choose one of the two.")
+    with transaction() as session:
+        job = stored(session, Job, job_id, lock=True)
+        row = _measured(session, job_id, row_id)
+        changed(row, settled_air=air)
+        session.flush()
+        if job.current_row_id == row_id:
+            state = load(session, job_id)
+            job.current_row_id = next_to_measure(state, row_id)
+            if state.row(row_id).finished and state.results[row_id].state == "done":
+                chain.follow(session, actor, job, row_id)
+        record(session, actor, job_id, "settle the side", row=row_id, air=air)
+        tell(session, job_id, "rows", row=row_id, tone="finished")
+
+
+def set_aside(actor: Actor, job_id: int, row_id: int, key: str, aside: bool) -> None:
+    """Mark a hit as not counting, or lift the mark. The reading itself stays as it came."""
+    actor.must_change()
+    reading_id, hit = (whole_number(part) for part in key.partition(".")[::2])
+    with transaction() as session:
+        reading = session.get(Reading, reading_id) if reading_id is not None and hit is not None else None
+        row = session.get(Row, row_id)
+        if (
+            reading is None or hit is None or row is None or reading.row_id not in _rows_read(row) or reading.job_id != job_id
+            or hit >= len(reading.ns)
+        ):  # fmt: skip
+            raise InputError("That hit is not on this row.", "Nothing was changed.", "Open the row again.")
+        set_mark(session, reading, hit, aside, actor.id)
+        record(session, actor, job_id, "set aside" if aside else "count again", row=row_id, hit=key)
+        tell(session, job_id, _what_changed(row), row=row_id)

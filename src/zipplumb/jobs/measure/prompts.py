@@ -1,0 +1,220 @@
+"""What to do now, in words that can be read from three metres."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from ...core.fitting import SURE, SpoilingHit
+from ...core.sheet import RowResult, SheetRow
+from ...core.units import length_text, sentence_in
+from ...store.models import Instrument
+from ..kit import stations
+from ..plan import without_cad
+from ..state.results import JobResults
+from ..state.rows_text import row_text
+from ..words import words_for
+from ..words._shared import CHOICES
+from . import chain
+from .touching import chosen, open_row, options, plane_of_touch
+
+MATTERS_MM = 0.03  # a hit less far off is left alone, however sure
+
+
+@dataclass(frozen=True)
+class Prompt:
+    """The Now band. ``tone`` is "", "warn" or "ask"; ``line`` explains or warns.
+
+    ``live``: the large number is the tip's own, as it moves. ``options``: of something touched, what it may be: code,
+    words, whether it is the chosen one.
+    """
+
+    title: str
+    line: str = ""
+    tone: str = ""
+    row: int | None = None
+    number: int = 0
+    of: int = 0
+    hits: int = 0
+    wanted: int = 0
+    form: str = ""
+    size_name: str = ""
+    size: str = ""
+    side: str = ""
+    question: tuple[tuple[int, str], ...] = ()
+    options: tuple[tuple[str, str, bool], ...] = ()
+    last: str = ""
+    way: str = ""
+    live: bool = False
+
+
+def prompt(state: JobResults, instrument: Instrument | None) -> Prompt:
+    """The prompt for a job's current row."""
+    measured = state.measured
+    row = state.current
+    ready = instrument is not None and instrument.connected
+    if ready and (offer := chain.offered(state)) is not None:
+        return _dimension(state, offer)
+    if ready and state.job.touching and _nothing_open(state):
+        return _just_touch(state)
+    if row is None:
+        return Prompt("Plan a row: pick a face of the part.", of=len(measured))
+    found, words, ties = state.results[row.id], words_for(row.recipe), ""
+    title, line, tone = _words(state, row, found, instrument)
+    if ready and (ties := stations.tie_words(state, row)):
+        title, line, tone = f"{words.ask(row.recipe, state.job.units).rstrip('.')}, from here too.", ties, ""
+    if ready and (another := stations.ball_words(state, row)):
+        line, tone = another, "warn"
+    asks = found.state == "asks"
+    air = found.side.air if found.side else 0
+    size_name, size = _size(state, row, found)
+    offered = options(state, row) if row.recipe.proposes and found.hits else []
+    now = chosen(row, offered) if offered else None
+    return Prompt(
+        title=title,
+        line=sentence_in(line, state.job.units),
+        tone=tone,
+        row=row.id,
+        number=measured.index(row) + 1,
+        of=len(measured),
+        hits=stations.hits_from(state, row, state.station.id) if ties and state.station else found.hits,
+        wanted=row.recipe.wanted_hits,
+        form=length_text(found.fit.form, state.job.units) if found.fit and found.fit.spare > 0 else "–",
+        size_name=size_name,
+        size=size,
+        side=words.side(row.recipe, air) if air and not asks else "",
+        question=words.answers(row.recipe) if asks else (),
+        options=tuple((o.code, o.words, o is now) for o in offered),
+        last=_last(state, row),
+        way=CHOICES.get(row.recipe.way_held, ""),
+        live=row.recipe.rests_on_surfaces,
+    )
+
+
+def _dimension(state: JobResults, offer: chain.Offer) -> Prompt:
+    """A dimension that came with the feature before, and what to do next."""
+    row = state.current
+    goes_on = state.job.touching or row is None or row.finished
+    then = "Touch the next." if goes_on or row is None else words_for(row.recipe).ask(row.recipe, state.job.units)
+    line = f"Next and back choose another, finish keeps it. {then}"
+    title = sentence_in(f"{offer.title}.", state.job.units)
+    return Prompt(title, line, row=offer.row, of=len(state.measured), options=offer.options)
+
+
+def _nothing_open(state: JobResults) -> bool:
+    """The next hit begins something new."""
+    row = state.current
+    return row is None or (open_row(state) is None and state.results[row.id].state != "asks")
+
+
+def _which_axis(state: JobResults) -> Prompt:
+    growing = without_cad.growing_row(state)
+    aligned = None if growing is None else state.results[growing.id].alignment
+    last = _last(state, None)
+    if aligned is None:
+        return Prompt("Touch a plane.", "Then next and back choose which axis it faces, and finish accepts.", last=last)
+    loose = " and ".join(motion.words for motion in aligned.ledger.loose)
+    return Prompt("Touch the next plane.", f"The part still {loose}.", of=len(state.measured), last=last)
+
+
+def _just_touch(state: JobResults) -> Prompt:
+    if state.job.touching == without_cad.AXES_MODE:
+        return _which_axis(state)
+    plane = plane_of_touch(state)
+    where = "in space" if state.job.touching == "space" else f"in the plane of {plane}" if plane else "in a plane"
+    other = "R: in a plane instead." if state.job.touching == "space" else "R: back to the sheet."
+    last, title = _last(state, None), f"Just touch, {where}."
+    if last:
+        return Prompt(title, of=len(state.measured), last=f"{last}. {other}")
+    return Prompt(title, f"Hit anything; finish when it is right. {other}", of=len(state.measured))
+
+
+def _touched_words(state: JobResults, row: SheetRow, found: RowResult) -> tuple[str, str, str]:
+    """What it seems to be, how well that fits, and whether to go on."""
+    offered = options(state, row)
+    now = chosen(row, offered)
+    if now is None:
+        return "Touch on.", found.message, ""
+    left = "So few hits prove nothing: touch on."
+    if found.fit is not None and found.fit.spare > 0:
+        left = f"The hits lie {length_text(now.error_mm, state.job.units)} off it."
+    more = " Next and back choose another." if len(offered) > 1 else ""
+    return f"{now.words}? Finish to accept.", f"{left}{more}", ""
+
+
+def _words(state: JobResults, row: SheetRow, found: RowResult, instrument: Instrument | None) -> tuple[str, str, str]:
+    name, words = row.recipe.name, words_for(row.recipe)
+    if instrument is None:
+        return "Bring an instrument to this job.", "On the Kit page, choose which one stands here.", "warn"
+    if not instrument.connected:
+        kept = f"{found.hits} hits of {name} are kept" if found.hits else "All hits are kept"
+        line = f"{instrument.trouble} {kept}; measuring goes on when it is back."
+        return f"The {instrument.kind} is lost. Look at its cable.", line, "warn"
+    if found.state == "asks" and found.side is not None:
+        why = words.doubt(row.recipe, found.side)
+        return f"{name}: which side is air?", f"{why} Pull off again and press finish, or choose here.", "ask"
+    if row.finished and found.state == "done" and state.sheet.finished:
+        return "All rows are done. Make the report.", f"Touch again, and the hits go to {name}.", ""
+    if row.recipe.proposes and found.hits:
+        return _touched_words(state, row, found)
+    if found.state == "failed":
+        return f"{name} cannot be worked out.", found.message, "warn"
+    if found.hits == 0:
+        return words.ask(row.recipe, state.job.units), instrument.trouble, "warn" if instrument.trouble else ""
+    if warning := spoiling_words(state, row, found):
+        return f"{name}: one hit is off.", warning, "warn"
+    if row.recipe.wanted_hits == 0:  # as many as one likes
+        return words.ask(row.recipe, state.job.units), "Finish when it is enough.", ""
+    left = row.recipe.wanted_hits - found.hits
+    if (first := row.recipe.hits_of_plane - found.hits) > 0:
+        return f"{name}: its plane, {first} more.", "First the plane that it lies in, then the feature itself.", ""
+    if left > 0:
+        return f"{name}: {left} more.", found.message if found.message and found.hits > 3 else "", ""
+    if found.state == "waits":
+        return f"{name}: finish.", found.message, ""
+    return f"{name}: pull off and finish.", " ".join(found.warnings), ""
+
+
+def spoiling(found: RowResult) -> SpoilingHit | None:
+    """The hit that surely spoils a row's form by an amount that matters, if there is one."""
+    worst = found.fit.worst if found.fit else None
+    return worst if worst and worst.sure > SURE and abs(worst.off_by_mm) >= MATTERS_MM else None
+
+
+def spoiling_words(state: JobResults, row: SheetRow, found: RowResult) -> str:
+    """A sentence naming the hit that spoils the form, where one surely does."""
+    worst = spoiling(found)
+    if worst is None or found.feature is None:
+        return ""
+    number = state.readings[row.id].keys.index(found.feature.counted[worst.index]) + 1
+    off = length_text(abs(worst.off_by_mm), state.job.units)
+    return f"Hit {number} lies {off} off what the others say. Undo it, or set it aside."
+
+
+def _size(state: JobResults, row: SheetRow, found: RowResult) -> tuple[str, str]:
+    """The large number: the deviation of the row's first characteristic, or the size itself of what has one."""
+    text = row_text(state, row.id)
+    first = text.first
+    if first is None or found.state == "asks":
+        return "Deviation", "–"
+    if found.first is not None and (found.first.nominal is None or found.first.key in ("diameter", "width")):
+        return first.label.capitalize(), first.actual or "–"
+    return "Deviation", first.deviation or "–"
+
+
+def _last(state: JobResults, current: SheetRow | None) -> str:
+    """The result of the row before, so that a finish is seen although the prompt has moved on; None: of the current row."""
+    here = state.current if current is None else current
+    if here is None:
+        return ""
+    before = (state.rows[place] for place in range(state.place(here.id) - (current is not None), -1, -1))
+    done = next((r for r in before if r.finished and state.results[r.id].characteristics), None)
+    if done is None:
+        return ""
+    text = row_text(state, done.id)
+    first = text.worst
+    if first is None or not first.actual:
+        return ""
+    if first.deviation == "held":
+        return f"{text.shape} {text.name}: held by the alignment, form {text.form}"
+    value = first.actual + (f" ({first.deviation})" if first.deviation else "")
+    return f"{text.shape} {text.name}: {value} {text.word}" + (f" by {text.out_by}" if text.out_by else "")

@@ -1,0 +1,1 @@
+"""Placing details: targets, adjusters, turns, and the fitter at the jig."""

@@ -1,0 +1,143 @@
+"""What features of a job make of each other: everything that is possible, and one of it as a row."""
+
+from __future__ import annotations
+
+import dataclasses
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any, cast
+
+from ...core.deriving import Drawing, Given, possible
+from ...core.errors import InputError, PlumbError
+from ...core.sheet import KINDS
+from ...core.sheet.judged import JudgedRecipe
+from ...core.sheet.judging import in_system
+from ...core.sheet.ruling import simply
+from ...core.units import degrees_text
+from ...store.database import transaction
+from ..actor import Actor
+from ..state.results import JobResults, load
+from ..words import WORDS, derivation_words
+from .planning import add_rows, named
+
+MOST = 12  # features at once
+
+
+@dataclass(frozen=True, eq=False)
+class Choice:
+    """One thing that chosen features can make, with its value before it is chosen.
+
+    ``unit``: mm or rad of a number, "" of a feature; ``U``: expanded uncertainty; ``draw``: in the part, None
+    while it is not aligned; ``raw``: the row that it would be, without a name; ``takes_zone``: it is a tolerance, whose zone
+    is still to be typed, or else judged by it: ``word``.
+    """
+
+    key: str
+    words: str
+    unit: str
+    value: float | None
+    U: float | None
+    why_not: str
+    draw: Drawing | None
+    raw: dict[str, Any]
+    takes_zone: bool = False
+    word: str = ""
+    gives: str = "feature"
+
+
+def choices(job_id: int, of: Sequence[int], given: Given = Given(), zone_mm: float | None = None) -> list[Choice]:
+    """All that some features can make, and how large a zone each tolerance needs of them, in the active system.
+
+    What cannot be comes last, with the reason. ``zone_mm``: by which tolerances are judged.
+    """
+    with transaction() as session:
+        state = load(session, job_id)
+    return choices_of(state, of, given, zone_mm)
+
+
+def choices_of(state: JobResults, of: Sequence[int], given: Given = Given(), zone_mm: float | None = None) -> list[Choice]:
+    """The same, of a job as it stands."""
+    system = state.alignment
+    features = [in_system(_feature(state, i), system) for i in _checked(of)]
+    found = []
+    for made in possible(features, given):
+        why_not = "needs the part aligned" if made.in_axes and system is None else made.why_not
+        value = made.value if made.unit and not why_not else None
+        U = 2 * made.u if value is not None else None
+        draw = made.draw if system is not None and not why_not else None
+        kind = {"kind": "dimension", "measure": made.key} if made.unit else {"kind": "construction", "make": made.key}
+        raw = {**kind, "of": list(of), **dataclasses.asdict(given)}
+        found.append(Choice(made.key, derivation_words(made.key), made.unit, value, U, why_not, draw, raw))
+    found += _tolerances(state, of, zone_mm)
+    return sorted(found, key=lambda c: _order(c, zone_mm is not None))
+
+
+def _order(choice: Choice, judges: bool) -> tuple[bool, bool, float]:
+    """What can be comes first; tolerances once one was typed, and of these what needs the least: it is what may be meant."""
+    return bool(choice.why_not), choice.takes_zone != judges, (choice.value or 0.0) if choice.takes_zone else 0.0
+
+
+def _tolerances(state: JobResults, of: Sequence[int], zone_mm: float | None) -> list[Choice]:
+    """What zone each tolerance needs that is for such features, and the tables.
+
+    A feature with a datum letter is the datum, else each in turn.
+    """
+    lettered = [i for i in of if state.row(i).recipe.datum_letter]
+    orders = [tuple(of)] if len(of) == 1 else [(*(i for i in of if i != last), last) for last in lettered or of]
+    nominals = {i: state.row(i).recipe.should_be for i in of}
+    raws: dict[str, dict[str, Any]] = {}
+    for kind in KINDS.values():
+        if issubclass(kind, JudgedRecipe):
+            chosen = [kind.of_chosen(order) for order in (orders if kind.takes_zone else [tuple(of)])]
+            found = [kind.with_nominals(raw, nominals) for raw in chosen if raw is not None]
+            raws |= {f"{raw['kind']}_{raw.get('to_datum', '')}": raw for raw in found[::-1] if raw is not None}
+    return [_tolerance(state, key, raw, zone_mm) for key, raw in raws.items()]
+
+
+def _tolerance(state: JobResults, key: str, raw: dict[str, Any], zone_mm: float | None) -> Choice:
+    there = {i: state.results[i].feature for i in (*raw["of"], *([raw["to_datum"]] if "to_datum" in raw else []))}
+    kind = cast(type[JudgedRecipe], KINDS[raw["kind"]])
+    names = [there[i].name for i in raw["of"]]  # type: ignore[union-attr]
+    to = f" to {there[raw['to_datum']].name}" if "to_datum" in raw else ""  # type: ignore[union-attr]
+    of = f"these {len(names)}" if kind.is_table else " and ".join(names)
+    at = f" at {degrees_text(raw['angle_rad'], 2)}" if "angle_rad" in raw else ""
+    words = f"{WORDS[raw['kind']].noun.capitalize()} of {of}{to}{at}"
+    recipe = kind.model_validate({**raw, "name": "?", **({"zone_mm": zone_mm or 1.0} if kind.takes_zone else {})})
+    try:
+        judged = recipe.judged(0, there, state.alignment)  # type: ignore[arg-type]
+    except PlumbError as error:
+        return Choice(key, words, "mm", None, None, str(error), None, raw, kind.takes_zone)
+    first, draw = judged.characteristics[0], judged.draw if state.alignment is not None else None
+    first = simply(first) if state.sheet.rule == "simple" else first
+    if kind.is_table:
+        return Choice(key, words, "", None, None, "", draw, raw, gives="table")
+    word = first.verdict.word if first.verdict and (zone_mm or not kind.takes_zone) else ""
+    return Choice(key, words, "mm", first.actual, first.U, "", draw, raw, kind.takes_zone, word)
+
+
+def _checked(of: Sequence[int]) -> Sequence[int]:
+    if not of or len(set(of)) < len(of) or len(of) > MOST:
+        raise InputError(f"Choose one to {MOST} different features.", "Nothing was planned.", "Tick them in the list.")
+    return of
+
+
+def _feature(state: JobResults, row_id: int):
+    row = state.row(row_id)
+    found = state.results[row_id].feature
+    if found is None or found.feature is None:
+        raise InputError(f"{row.recipe.name} is not measured yet.", "Nothing was planned.", "Measure it, or choose another.")
+    return found.feature
+
+
+def plan(actor: Actor, job_id: int, key: str, of: Sequence[int], given: Given = Given(), zone_mm: float | None = None) -> int:
+    """A row of what was chosen: a dimension, a made feature, or a tolerance. Returns its id."""
+    actor.must_change()
+    chosen = next((c for c in choices(job_id, of, given, zone_mm) if c.key == key), None)
+    if chosen is None or chosen.why_not:
+        why = chosen.why_not if chosen else "There is no such thing to make"
+        raise InputError(f"{why.rstrip('.')}.", "Nothing was planned.", "Choose another.")
+    if chosen.takes_zone and not zone_mm:
+        raise InputError("A tolerance needs its zone.", "Nothing was planned.", "Type the tolerance of the drawing first.")
+    raw = {**chosen.raw, "zone_mm": zone_mm} if chosen.takes_zone else chosen.raw
+    with transaction() as session:
+        return add_rows(session, actor, job_id, named(session, job_id, [raw]))[0]

@@ -1,0 +1,1 @@
+"""A job loaded and worked out: readings, results, and rows as text."""

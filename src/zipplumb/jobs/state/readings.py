@@ -1,0 +1,297 @@
+"""Raw readings in the database: kept, taken back and put together, for rows and for trials by the same code.
+
+A reading belongs to a row of a job, or to a calibration or check under way. It is kept once, whatever is sent
+twice; nothing that was read is changed or deleted: what does not count has a mark.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable, Mapping
+from copy import copy
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from typing import Any
+
+import numpy as np
+from sqlalchemy import ColumnElement, select, text
+from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.orm import Session
+
+from ...core.errors import InputError
+from ...core.network import InstrumentClass
+from ...core.readings import Reading
+from ...devices.hits import HitBatch
+from ...store import models
+from ...store.models import DeviceEvent, Instrument, Mark
+
+PULL_OFF = "pull_off"
+POLAR = ("range_mm", "range_per_m_mm", "angle_rad")  # of a statement
+Marks = Mapping[int, frozenset[int]]  # by reading, the numbers of its hits
+
+
+def stated_of(spec: Mapping[str, Any]) -> InstrumentClass | None:
+    """What the maker of a polar instrument states; None of another."""
+    return InstrumentClass(*(spec[name] for name in POLAR)) if all(name in spec for name in POLAR) else None
+
+
+def first_time(session: Session, instrument_id: int, device_session: str, number: int | None) -> bool:
+    """Whether a press is carried out for the first time; part of the act's own transaction."""
+    if number is None:
+        return True
+    press = {"instrument_id": instrument_id, "session": device_session, "number": number}
+    return (
+        session.execute(insert(DeviceEvent).values(**press).on_conflict_do_nothing().returning(text("1"))).first() is not None
+    )
+
+
+def store(session: Session, instrument: Instrument, batch: HitBatch, **whose) -> None:
+    """Keep a batch, at most once. ``whose``: the columns of the row, or of the trial, that it belongs to.
+
+    Raises InputError where these very samples were kept for something else before.
+    """
+    values = {
+        "instrument_id": instrument.id, "conditions": conditions_of(instrument, batch),
+        "temperature_c": instrument.temperature_c,
+        "kind": batch.kind, "session": batch.session, "first_n": batch.ns[0], "sweep": batch.sweep, "ns": list(batch.ns),
+        "times": list(batch.times), "poses": list(batch.poses), "approach": list(batch.approach), "faces": list(batch.faces),
+        "lines": [v for line in batch.lines for v in line], "counts": [len(line) // 2 for line in batch.lines],
+    }  # fmt: skip
+    kept = insert(models.Reading).values(**values, **whose).on_conflict_do_nothing(constraint="readings_once")
+    if session.execute(kept.returning(models.Reading.id)).first() is None:
+        must_be_kept(session, instrument, batch, **whose)
+
+
+def must_be_kept(session: Session, instrument: Instrument, batch: HitBatch, **whose) -> None:
+    """What is sent twice was kept for the same job, or the same trial; else it is refused: a tone would lie."""
+    place = "trial_id" if "trial_id" in whose else "job_id"
+    query = select(models.Reading).where(
+        models.Reading.instrument_id == instrument.id, models.Reading.session == batch.session,
+        models.Reading.kind == batch.kind, models.Reading.first_n == batch.ns[0],
+    )  # fmt: skip
+    kept = session.scalar(query)
+    if kept is None or getattr(kept, place) != whose[place]:
+        raise InputError(
+            f"{instrument.name} sends hits that it had sent before, for something else.",
+            "They stay where they were kept; nothing was added here.",
+            "Let the instrument begin a new session: switch it off and on.",
+        )
+
+
+def conditions_of(instrument: Instrument, batch: HitBatch) -> dict[str, Any]:
+    """What a result rests on beside the poses and the calibration: kept with the reading, as it is at this moment."""
+    known = {
+        "u_hit_mm": instrument.u_hit_mm, "spec": instrument.spec, "level": instrument.level,
+        "u_level_rad": instrument.u_level_rad, "pressure_hpa": instrument.pressure_hpa,
+        "humidity_percent": instrument.humidity_percent, "gap_s": batch.gap_s or None,
+    }  # fmt: skip
+    return {name: value for name, value in known.items() if value is not None}
+
+
+def marks_of(session: Session, whose: ColumnElement[bool]) -> dict[int, frozenset[int]]:
+    """By reading, the numbers of its hits that do not count."""
+    query = (
+        select(Mark.reading_id, Mark.hit)
+        .join(models.Reading, models.Reading.id == Mark.reading_id)
+        .where(whose, Mark.lifted_at.is_(None))
+    )
+    marks: dict[int, set[int]] = defaultdict(set)
+    for reading_id, hit in session.execute(query):
+        marks[reading_id].add(hit)
+    return {reading: frozenset(hits) for reading, hits in marks.items()}
+
+
+def take_back(session: Session, whose: ColumnElement[bool], whole_press: bool, by: int | None) -> list[str]:
+    """Mark the last hit that counts as undone, or all that came with its press. Returns their keys; none: nothing stood."""
+    query = select(models.Reading).where(whose, models.Reading.kind != PULL_OFF).order_by(models.Reading.id.desc())
+    batches, marks = session.scalars(query).all(), marks_of(session, whose)
+    standing = [(b, k) for b in batches for k in reversed(range(len(b.ns))) if k not in marks.get(b.id, ())]
+    if not standing:
+        return []
+    last = standing[0][0]
+    alike = [(b, k) for b, k in standing if (b.session, b.sweep) == (last.session, last.sweep)]
+    taken_back = alike if whole_press else standing[:1]
+    for batch, hit in taken_back:
+        session.add(Mark(reading_id=batch.id, row_id=batch.row_id, hit=hit, reason="undone", by=by))
+    return [f"{b.id}.{k}" for b, k in taken_back]
+
+
+def forget_pull_offs(session: Session, row_id: int, by: int | None) -> None:
+    """A row that is open again has no pull-off yet."""
+    query = select(models.Reading.id).where(models.Reading.row_id == row_id, models.Reading.kind == PULL_OFF)
+    marked = select(Mark.reading_id).where(Mark.lifted_at.is_(None))
+    for reading_id in session.scalars(query.where(models.Reading.id.not_in(marked))):
+        session.add(Mark(reading_id=reading_id, row_id=row_id, hit=0, reason="undone", by=by))
+
+
+def set_all_aside(session: Session, whose: ColumnElement[bool], by: int | None) -> None:
+    """Mark every hit that counts as not counting."""
+    marks = marks_of(session, whose)
+    for batch in session.scalars(select(models.Reading).where(whose)):
+        for hit in set(range(len(batch.ns))) - marks.get(batch.id, frozenset()):
+            session.add(Mark(reading_id=batch.id, row_id=batch.row_id, hit=hit, reason="aside", by=by))
+
+
+def lift_aside(session: Session, whose: ColumnElement[bool], by: int | None) -> None:
+    """Let every hit count again that was set aside; what was taken back stays so."""
+    of = select(models.Reading.id).where(whose)
+    for mark in session.scalars(select(Mark).where(Mark.reading_id.in_(of), Mark.lifted_at.is_(None), Mark.reason == "aside")):
+        mark.lifted_at = datetime.now(UTC)
+
+
+def set_aside(session: Session, reading: models.Reading, hit: int, aside: bool, by: int | None) -> None:
+    """Mark a hit as not counting, or lift its mark."""
+    query = select(Mark).where(Mark.reading_id == reading.id, Mark.hit == hit, Mark.lifted_at.is_(None))
+    standing = session.scalar(query)
+    if aside and standing is None:
+        session.add(Mark(reading_id=reading.id, row_id=reading.row_id, hit=hit, reason="aside", by=by))
+    elif not aside and standing is not None:
+        standing.lifted_at = datetime.now(UTC)
+
+
+@dataclass(frozen=True, eq=False)
+class Batch:
+    """A batch as it is worked with: arrays of numbers, once and for all."""
+
+    id: int
+    row_id: int | None
+    kind: str
+    press: tuple[str, int]
+    station_id: int
+    calibration_id: int
+    poses: np.ndarray
+    approach: np.ndarray
+    times: np.ndarray
+    faces: np.ndarray
+    lines: tuple[np.ndarray, ...]
+    conditions: dict[str, Any]
+
+    @classmethod
+    def of(cls, kept: Any) -> Batch:
+        """Of a reading, or of its columns."""
+        return cls(
+            kept.id, kept.row_id, kept.kind, (kept.session, kept.sweep), kept.station_id or 0, kept.calibration_id or 0,
+            np.reshape(np.array(kept.poses, float), (-1, 7)), np.reshape(np.array(kept.approach, float), (-1, 7)),
+            np.array(kept.times, float), np.array(kept.faces or [1] * len(kept.ns)), tuple(_lines(kept)), kept.conditions,
+        )  # fmt: skip
+
+    def __len__(self) -> int:
+        return len(self.times)
+
+    @property
+    def stated(self) -> InstrumentClass | None:
+        """What the maker states of a polar instrument, as it was when this was read."""
+        return stated_of(self.conditions.get("spec", {}))
+
+
+class History:
+    """All batches of one row or trial, joined as they come: a new one costs itself, not all that were before."""
+
+    def __init__(self, batches: Iterable[Batch] = ()):
+        self.new: list[Batch] = list(batches)
+        self.joined: dict[str, np.ndarray] = {}
+        self.keys: tuple[str, ...] = ()
+        self.lines: tuple[np.ndarray, ...] = ()
+        self.scanned = False
+        self.begins: dict[int, int] = {}
+        self.presses: dict[tuple[str, int], int] = {}
+        self.gaps: tuple[tuple[int, float], ...] = ()
+        self.u_hit_mm = 0.0
+        self.stated: dict[int, InstrumentClass] = {}
+        self.pull_offs: list[Batch] = []
+        self.told: tuple[Any, Reading | None] = (None, None)
+
+    def add(self, batch: Batch) -> None:
+        self.new.append(batch)
+
+    def copy(self) -> History:
+        """To which may be added without changing this one; what was joined is shared, and never written to."""
+        found = copy(self)
+        found.new, found.pull_offs = list(self.new), list(self.pull_offs)
+        found.begins, found.presses, found.stated = dict(self.begins), dict(self.presses), dict(self.stated)
+        return found
+
+    def reading(
+        self, marks: Mapping[int, frozenset[int]] | None = None, applied: Mapping[int, int] | None = None
+    ) -> Reading | None:
+        """As one reading; None where there is no hit. ``marks``: hits that do not count, by batch.
+
+        ``applied``: the calibrations that are worked with in the place of those that were read with.
+        """
+        marks = marks or {}
+        applied = {k: v for k, v in applied.items() if k in self._read_with()} if applied else {}
+        asked = (len(self.new), len(self.pull_offs), marks, applied)
+        if self.new or self.told[0] != asked:
+            self._join()
+            asked = (0, len(self.pull_offs), marks, applied)
+            self.told = asked, self._reading(marks, applied)
+        return self.told[1]
+
+    def _read_with(self) -> set[int]:
+        known = {b.calibration_id for b in (*self.new, *self.pull_offs)}
+        return known | set(np.unique(self.joined["calibrations"]).tolist()) if self.joined else known
+
+    def _join(self) -> None:
+        new, self.new = self.new, []
+        self.pull_offs += [b for b in new if b.kind == PULL_OFF]
+        hits = [b for b in new if b.kind != PULL_OFF]
+        if not hits:
+            return
+        counts = [len(b) for b in hits]
+        count = len(self.keys)
+        for batch, size in zip(hits, counts, strict=True):
+            self.begins[batch.id] = count
+            if "gap_s" in batch.conditions:
+                self.gaps = (*self.gaps, (count, batch.conditions["gap_s"]))
+            self.presses.setdefault(batch.press, len(self.presses) + 1)
+            if (stated := batch.stated) is not None:
+                self.stated[batch.station_id] = stated.or_worse(self.stated.get(batch.station_id))
+            count += size
+        self.keys += tuple(f"{b.id}.{k}" for b in hits for k in range(len(b)))
+        self.lines += tuple(line for b in hits for line in b.lines)
+        self.scanned = self.scanned or any(len(line) for b in hits for line in b.lines)
+        self.u_hit_mm = max(self.u_hit_mm, *(b.conditions.get("u_hit_mm", 0.0) for b in hits))
+        each = {
+            "poses": [b.poses for b in hits], "approach": [b.approach for b in hits], "times": [b.times for b in hits],
+            "faces": [b.faces for b in hits], "stations": [np.repeat([b.station_id for b in hits], counts)],
+            "calibrations": [np.repeat([b.calibration_id for b in hits], counts)],
+            "sweeps": [np.repeat([self.presses[b.press] for b in hits], counts)],
+        }  # fmt: skip
+        self.joined = {n: np.concatenate([self.joined[n], *v] if self.joined else v) for n, v in each.items()}
+
+    def _reading(self, marks: Marks, applied: Mapping[int, int]) -> Reading | None:
+        if not self.keys:
+            return None
+        aside = np.zeros(len(self.keys), bool)
+        for batch, hits in marks.items():
+            if batch in self.begins:
+                aside[self.begins[batch] + np.array(sorted(hits))] = True
+        calibrations = self.joined["calibrations"]
+        for read_with, instead in applied.items():
+            calibrations = np.where(self.joined["calibrations"] == read_with, instead, calibrations)
+        off = max((b for b in self.pull_offs if not marks.get(b.id)), key=lambda b: b.id, default=None)
+        return Reading(
+            keys=self.keys,
+            aside=aside,
+            pull_off=off.poses.ravel() if off else None,
+            pull_off_station=off.station_id if off else None,
+            pull_off_calibration=applied.get(off.calibration_id, off.calibration_id) if off else None,
+            lines=self.lines if self.scanned else (),
+            u_hit_mm=self.u_hit_mm,
+            gaps=self.gaps,
+            stated=self.stated,
+            **{**self.joined, "calibrations": calibrations},  # type: ignore[arg-type]
+        )
+
+
+def _lines(batch: models.Reading) -> Iterable[np.ndarray]:
+    points = np.reshape(batch.lines, (-1, 2))
+    if not batch.counts:
+        return [np.empty((0, 2))] * len(batch.ns)
+    return np.split(points, np.cumsum(batch.counts)[:-1])
+
+
+def applied_calibrations(session: Session) -> dict[int, int]:
+    """Old calibration → the one that is worked with in its place."""
+    query = select(models.Recalibration).where(models.Recalibration.taken_back_at.is_(None)).order_by(models.Recalibration.id)
+    return {r.old_id: r.new_id for r in session.scalars(query)}

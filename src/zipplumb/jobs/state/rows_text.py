@@ -1,0 +1,161 @@
+"""From results to the words and numbers that pages and reports show: the one place of it."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from ...core.sameness import Layered
+from ...core.sheet import Characteristic, RowResult, Sheet, SheetRow
+from ...core.tolerances import Verdict
+from ...core.units import Units, length_text, quantity_text, quantity_value, sentence_in
+from ...exchange.table import CharacteristicText, RowText
+from ..words import words_for
+from .results import JobResults
+
+SHAPES = {"in": "●", "close": "◐", "out": "▲", "not proven": "◇", "to do": "○", "asks": "?", "done": "●", "failed": "▲"}
+
+
+@dataclass(frozen=True, eq=False)
+class _Told:
+    """What was told last, and what it was told of."""
+
+    sheet: Sheet
+    results: Layered[int, RowResult]
+    units: Units
+    current: int | None
+    texts: Layered[int, RowText]
+
+
+def row_texts(state: JobResults) -> Layered[int, RowText]:
+    """Every row of a job by its id, in order: the very same words while nothing that they tell has changed."""
+    told: _Told | None = state.remembered.get("texts")
+    sheet, units, current = state.sheet, state.job.units, state.job.current_row_id
+    if told is None or told.units != units or not sheet.stands_as(told.sheet):
+        texts = Layered({row.id: _row_text(state, row, number) for number, row in enumerate(sheet.rows, start=1)})
+    else:
+        differ = set(state.results.differing(told.results))
+        differ.update(sheet.rows[place].id for place in sheet.places_that_differ(told.sheet))
+        if told.current != current:
+            differ.update(i for i in (told.current, current) if i in sheet.places)
+        anew = ((i, row_text(state, i)) for i in differ)  # much is worked out again that comes to the same words
+        texts = told.texts.replaced({i: text for i, text in anew if not text.says_as(told.texts[i])})
+    state.remembered["texts"] = _Told(sheet, state.results, units, current, texts)
+    return texts
+
+
+def row_text(state: JobResults, row_id: int) -> RowText:
+    return _row_text(state, state.row(row_id), state.place(row_id) + 1)
+
+
+def _unproven(found: RowResult) -> tuple[str, ...]:
+    """Why characteristics that are to be judged are not proven, each reason once."""
+    judged = [c.unproven for c in found.characteristics if c.verdict and c.unproven]
+    return tuple(dict.fromkeys(judged))
+
+
+def word_of(found: RowResult) -> str:
+    """One word of how a row stands."""
+    if found.state in ("asks", "failed"):
+        return found.state
+    if found.verdict:
+        return found.verdict.word
+    if found.alignment is not None and found.alignment.doubt:
+        return "not proven"
+    return found.state if found.state in ("done", "taking") else "to do"
+
+
+def _row_text(state: JobResults, row: SheetRow, number: int) -> RowText:
+    recipe, found, units = row.recipe, state.results[row.id], state.job.units
+    word = word_of(found)
+    notes = (*found.doubts, *_unproven(found), *(found.warnings if found.state in ("done", "asks") else ()))
+    return RowText(
+        id=row.id,
+        number=number,
+        name=recipe.name,
+        kind=words_for(recipe).noun,
+        datum=recipe.datum_letter,
+        state=found.state,
+        word=word,
+        shape=SHAPES.get(word, "○"),
+        line=_line(found, words_for(recipe).noun),
+        form=length_text(found.fit.form, units) if found.fit else "",
+        hits=found.hits,
+        wanted=recipe.wanted_hits,
+        message=sentence_in(found.message or " ".join(notes), units),
+        note=recipe.note,
+        told=sentence_in(found.told, units).replace(" -", " −"),
+        doubted=bool(found.doubts),
+        current=row.id == state.job.current_row_id,
+        takes_hits=recipe.takes_hits,
+        is_system=recipe.role == "system",
+        characteristics=tuple(characteristic_text(row, c, units) for c in found.characteristics),
+    )
+
+
+def characteristic_text(row: SheetRow, found: Characteristic, units: Units) -> CharacteristicText:
+    """One characteristic of a row, in its own terms and the job's units."""
+    recipe, unit = row.recipe, found.unit
+    factor = recipe.share_of(found.key)
+
+    def value(number: float | None) -> float | None:
+        return None if number is None or math.isinf(number) else quantity_value(factor * number, unit, units)
+
+    def shown(number: float | None, sign: bool = False) -> str:
+        return "" if number is None else quantity_text(factor * number, unit, units, sign)
+
+    verdict = found.verdict
+    word = verdict.word if verdict else ""
+    return CharacteristicText(
+        key=found.key,
+        label=found.of or words_for(recipe).label(recipe, found.key),
+        unit="°" if unit == "rad" else units,
+        word=word,
+        shape=SHAPES.get(word, ""),
+        nominal=shown(found.nominal),
+        actual=shown(found.actual),
+        deviation="held" if found.held else shown(found.deviation, sign=True),
+        tolerance=_limits_text(found, shown),
+        uncertainty="∞" if found.unproven else shown(found.U),
+        out_by=shown(verdict.out_by) if verdict and verdict.out_by > 0 else "",
+        share=_share(found, verdict),
+        nominal_value=value(found.nominal),
+        actual_value=value(found.actual),
+        deviation_value=value(found.deviation),
+        lower_value=value(found.lower),
+        upper_value=value(found.upper),
+        uncertainty_value=value(found.U),
+    )
+
+
+def _share(found: Characteristic, verdict: Verdict | None) -> float | None:
+    """Where the deviation lies between the limits, -1 to 1 and a little beyond."""
+    if found.deviation is None or (found.lower is None and found.upper is None):
+        return None
+    if found.lower is None or found.upper is None:
+        limit = found.upper if found.upper is not None else found.lower
+        share = found.deviation / abs(limit) if limit else (verdict.used if verdict else 0.0)
+    else:
+        half = (found.upper - found.lower) / 2
+        share = (found.deviation - (found.upper + found.lower) / 2) / half if half > 0 else 0.0
+    return max(-1.4, min(1.4, share))
+
+
+def _limits_text(found: Characteristic, shown) -> str:
+    lower, upper = found.lower, found.upper
+    if lower is None and upper is None:
+        return ""
+    if lower is None:
+        return f"≤ {shown(upper, True)}"
+    if upper is None:
+        return f"≥ {shown(lower, True)}"
+    if lower == -upper:
+        return f"±{shown(upper)}"
+    high, low = (shown(v, True) if v else "0" for v in (upper, lower))
+    return f"{high} / {low}"
+
+
+def _line(found: RowResult, noun: str) -> str:
+    if found.alignment is None:
+        return noun
+    return f"{found.alignment.ledger.rank} held, {found.alignment.ledger.spare} spare"

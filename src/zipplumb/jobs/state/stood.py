@@ -1,0 +1,60 @@
+"""What stands, or stood, at a job, and with what it reads: its stations and its calibrations."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Set
+from typing import Any
+
+import numpy as np
+from sqlalchemy import bindparam, select
+from sqlalchemy.orm import Session, contains_eager, lazyload
+
+from ...core.calibration import ProbeCalibration
+from ...core.frames import Motion
+from ...core.sheet import Kit, Station
+from ...store import models
+from ...store.models import Calibration, Instrument
+
+STANDING = (
+    select(models.Station, Instrument)
+    .join(Instrument, Instrument.id == models.Station.instrument_id)
+    .outerjoin(Calibration, Calibration.id == Instrument.calibration_id)
+    .outerjoin(models.Probe, models.Probe.id == Calibration.probe_id)
+    .options(contains_eager(Instrument.calibration).contains_eager(Calibration.probe))
+    .where(models.Station.job_id == bindparam("job"))
+    .order_by(models.Station.id)
+)
+
+
+def stood_at(
+    session: Session, job_id: int, first: Iterable[int], told: Mapping[int, dict[str, Any]], calibrations: Set[int]
+) -> tuple[Kit, Instrument | None, dict[int, Instrument]]:
+    """Stations and calibrations of a job, the instrument that was brought to it last, and what stood at each station.
+
+    Parameters
+    ----------
+    first : stations in the order in which they were read from; the first is the world, for as long as there are readings
+    told : by station, the conditions of its newest reading
+    calibrations : those that were read with; those that are on its instruments come to them
+    """
+    found = session.execute(STANDING, {"job": job_id}).all()
+    order = {station: place for place, station in enumerate(first)}
+    found = sorted(found, key=lambda pair: order.get(pair[0].id, len(order)))
+    stations = {station.id: _station(station, told.get(station.id), i) for station, i in found}
+    standing = [(station.id, instrument) for station, instrument in found if instrument.station_id == station.id]
+    here = max(standing, key=lambda pair: pair[0])[1] if standing else None
+    used = {*calibrations, *(i.calibration_id for _, i in found if i.calibration_id)}
+    query = select(Calibration).where(Calibration.id.in_(used)).options(lazyload(Calibration.probe))
+    known = {
+        cal.id: ProbeCalibration(cal.id, np.array(cal.offset_mm), cal.diameter_mm, cal.u_radius_mm, cal.doubt, cal.u_offset_mm)
+        for cal in session.scalars(query)
+    }
+    return Kit(stations, known), here, {station.id: instrument for station, instrument in found}
+
+
+def _station(station: models.Station, told: dict[str, Any] | None, instrument: Instrument) -> Station:
+    """With the level that was kept with its newest reading; before the first, as the instrument stands now."""
+    now = {"level": instrument.level, "u_level_rad": instrument.u_level_rad}
+    told = told or {name: value for name, value in now.items() if value is not None}
+    up = np.array(told["level"]) if "level" in told else None
+    return Station(station.id, Motion.identity(), up, told.get("u_level_rad", 0.0), name=station.name)

@@ -1,0 +1,160 @@
+"""A job's page: the shell, its live events, the run sheet's rows, and what a row says of itself."""
+
+from __future__ import annotations
+
+from flask import Blueprint, Response, g, redirect, render_template, request, url_for
+from werkzeug.exceptions import NotFound
+
+from ...jobs import hand
+from ...jobs.kit.trust import why_due
+from ...jobs.measure import measuring
+from ...jobs.place.details import movable_bodies
+from ...jobs.plan import sheet
+from ...jobs.state.results import as_it_stands
+from ...store.database import stored, transaction
+from ...store.models import Job, Part
+from .. import asked
+from ..answers import done, go_on, may_listen
+from ..doors import changes, reads
+from ..stages import STAGES, panel
+from ..view import JobView, scene_of
+from .slip import go_on_with, row_slip
+
+BY_ITSELF = "X-By-Itself"  # asked by the page, not by a person
+
+blueprint = Blueprint("job", __name__, url_prefix="/jobs/<int:job_id>")
+
+
+@blueprint.get("/")
+@reads
+def start(job_id: int):
+    return redirect(url_for("job.page", job_id=job_id, stage="measure"))
+
+
+@blueprint.get("/<stage>")
+@reads
+def page(job_id: int, stage: str):
+    if stage not in STAGES:
+        raise NotFound()
+    with transaction() as session:
+        state = as_it_stands(session, job_id)
+        view = JobView.of(state, why_due(session, state.instrument, job_id))
+        content = panel(stage, session, state, view)
+        if BY_ITSELF in request.headers:  # the stages' words stay under the pointer that may be pressing them
+            return content
+        if request.headers.get("HX-Request"):
+            content += render_template("_words.html", view=view, stage=stage, stages=STAGES, oob=True)
+            # the instrument that stands here may be another by now
+            return content + (render_template("_hand_moves.html", view=view, oob=True) if hand.control_address() else "")
+        part = state.job.part
+        about = {"sha256": part.sha256, "kept": state.job.kept_bodies, "scene": scene_of(state)}
+        about["movable"] = movable_bodies(session, job_id)
+    return render_template(
+        "shell.html", view=view, stage=stage, stages=STAGES, content=content, about=about, hand=hand.control_address()
+    )
+
+
+@blueprint.get("/live")
+@reads
+def live(job_id: int):
+    with transaction() as session:
+        if session.get(Job, job_id) is None:
+            raise NotFound()
+    return may_listen(f"job {job_id}")
+
+
+@blueprint.get("/model")
+@reads
+def model(job_id: int):
+    """The packed CAD model; it never changes for one file, so a browser may keep it."""
+    with transaction() as session:
+        part = stored(session, Part, stored(session, Job, job_id).part_id)
+        response = Response(part.model, mimetype="application/octet-stream")
+    response.headers["Cache-Control"] = "private, max-age=31536000, immutable"
+    return response
+
+
+@blueprint.get("/sheet/<int:first>")
+@reads
+def block(job_id: int, first: int):
+    """Rows of the sheet that a page has come to."""
+    with transaction() as session:
+        view = JobView.of(as_it_stands(session, job_id))
+    return render_template("_block.html", block=view.block(first), view=view)
+
+
+@blueprint.get("/rows/<int:row_id>")
+@reads
+def row(job_id: int, row_id: int):
+    with transaction() as session:
+        return row_slip(session, as_it_stands(session, job_id), row_id)
+
+
+@blueprint.post("/rows/<int:row_id>/current")
+@changes
+def make_current(job_id: int, row_id: int):
+    measuring.make_current(g.actor, job_id, row_id)
+    return done()
+
+
+@blueprint.post("/rows/<int:row_id>/edit")
+@changes
+def edit(job_id: int, row_id: int):
+    texts = {k: v for k, v in request.form.items() if k not in ("csrf_token", "seen")}
+    return _edited(row_id, sheet.edit_row(g.actor, job_id, row_id, texts, request.form.get("seen", "")))
+
+
+def _edited(row_id: int, seen: str) -> str:
+    """The page may edit on: it has seen its own change."""
+    return render_template("_seen.html", row_id=row_id, seen=seen, oob=True)
+
+
+@blueprint.post("/rows/<int:row_id>/back")
+@changes
+def edit_back(job_id: int, row_id: int):
+    sheet.take_edit_back(g.actor, job_id, row_id, request.form.get("seen", ""))
+    return go_on_with(job_id, row_id)
+
+
+@blueprint.post("/rows/<int:row_id>/terms")
+@changes
+def terms(job_id: int, row_id: int):
+    return _edited(row_id, sheet.switch_terms(g.actor, job_id, row_id, request.form.get("seen", "")))
+
+
+@blueprint.post("/rows/<int:row_id>/remove")
+@changes
+def remove(job_id: int, row_id: int):
+    sheet.remove_row(g.actor, job_id, row_id, request.form.get("seen", ""))
+    return go_on(job_id, "part")
+
+
+@blueprint.post("/rows/<int:row_id>/move/<direction>")
+@changes
+def move(job_id: int, row_id: int, direction: str):
+    sheet.move_row(g.actor, job_id, row_id, -1 if direction == "up" else 1)
+    return done()
+
+
+@blueprint.post("/units")
+@changes
+def units(job_id: int):
+    sheet.set_units(g.actor, job_id, request.form.get("units", ""))
+    return "", 200, {"HX-Refresh": "true"}
+
+
+@blueprint.post("/hand/<do>")
+@changes
+def move_hand(job_id: int, do: str):
+    """Tell the demo's stand-in what to touch."""
+    form = request.form
+    more: dict = {k: form[k] for k in ("button",) if k in form}
+    for name in ("face", "hits", "detail", "number"):
+        if name in form:
+            more[name] = asked.one_id(name)
+    if "point" in form:
+        more["point"] = asked.numbers("point", 3)
+    if do == "pull_off":
+        more["wrong"] = form.get("wrong") == "1"
+    hand.move_hand(g.actor, job_id, do, **more)
+    return done()

@@ -1,0 +1,1 @@
+"""Live events: who listens, what they are sent, and the tip."""

@@ -1,0 +1,58 @@
+"""Who listens: pages, the job that they look at as it was sent last, and events as they are sent."""
+
+from __future__ import annotations
+
+import asyncio
+import json
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+
+from ...core.sameness import Layered
+from ...exchange.table import RowText
+from ...jobs.state.results import JobResults
+
+BACKLOG, TIPS = 60, 3
+
+
+def event_of(name: str, data: dict) -> bytes:
+    """A server-sent event (HTML standard, 9.2)."""
+    return f"event: {name}\ndata: {json.dumps(data, separators=(',', ':'))}\n\n".encode()
+
+
+class Page:
+    """One open page, on the loop that writes to it."""
+
+    def __init__(self, link: int | None = None):
+        self.link = link  # a fitter's: it hears of one detail only
+        self.loop = asyncio.get_running_loop()
+        self.events: asyncio.Queue[bytes] = asyncio.Queue()
+        self.behind = False
+
+    def put(self, event: bytes, may_drop: bool) -> None:
+        if self.behind or (may_drop and self.events.qsize() > TIPS):
+            return
+        if self.events.qsize() >= BACKLOG:
+            self.behind = True
+            return
+        self.events.put_nowait(event)
+
+    def begin_anew(self, events: Iterable[bytes]) -> None:
+        """All that was to be sent is in these."""
+        self.behind = False
+        while not self.events.empty():
+            self.events.get_nowait()
+        for event in events:
+            self.events.put_nowait(event)
+
+
+@dataclass(kw_only=True)
+class Watched:
+    """A job that somebody looks at, as it was sent last."""
+
+    pages: set[Page] = field(default_factory=set)
+    fitters: set[Page] = field(default_factory=set)
+    state: JobResults | None = None
+    texts: Layered[int, RowText] = field(default_factory=lambda: Layered({}))
+    now: str = ""
+    due: str = ""  # why the instrument is to be checked, as known when more than hits came
+    joined: bool = False  # a page began since, which may have seen more than what was sent last

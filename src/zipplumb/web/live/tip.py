@@ -1,0 +1,74 @@
+"""Where the tip is, as pages are told at every tick: in the part, from the nominal, from the next target, from its place."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from ...core.frames import Array
+from ...core.sheet import Station, Untied
+from ...core.units import Units, length_text
+from ...jobs.measure.ahead import ahead_of
+from ...jobs.place import placement
+from ...jobs.state.results import JobResults
+
+SMALL_SHARE = 0.2  # of the way to a target, that is not worth a word
+
+
+def told_of_tip(state: JobResults, stands: Station | Untied, word: dict) -> tuple[dict, Array]:
+    """What pages are told of a tip that is read, and where it is.
+
+    Parameters
+    ----------
+    stands : the station that it is read from
+    word : the tip in the instrument's axes, as the link tells it
+
+    Returns
+    -------
+    what is told, and the tip (3,), mm: in the part, in the world while nothing is aligned; NaN where the station is not tied
+    """
+    if isinstance(stands, Untied):  # what is read there has no place yet
+        words = f"{state.kit.stations[stands.id].name} is not tied: no place yet"
+        return {"aligned": False, "text": words}, np.full(3, np.nan)
+    world = stands.world_from_station.points([word["tip"], word.get("axis", word["tip"])])
+    alignment = state.alignment
+    tip, axis = alignment.points(world) if alignment else world
+    message = {
+        "aligned": bool(alignment),
+        "tip": [round(float(v), 3) for v in tip],
+        "axis": [round(float(v), 1) for v in axis],
+        "radius": word.get("radius"),
+        "text": _tip_text(tip, state.job.units),
+    }
+    if alignment:
+        message |= _from_nominal(state, tip, word.get("radius")) | _from_target(state, tip)
+        u_mm = placement.u_of_watching(state, stands, np.array(word["tip"], float), tip)
+        if (missing := placement.missing(state, tip, word.get("radius"), u_mm)) is not None:
+            message["place"] = {**placement.told(state, missing), "at": word.get("at")}
+    return message, tip
+
+
+def _tip_text(tip, units: Units) -> str:
+    return "  ".join(f"{axis} {length_text(float(v), units):>9}" for axis, v in zip("XYZ", tip, strict=True))
+
+
+def _from_nominal(state: JobResults, tip_part, tip_radius_mm: float | None) -> dict:
+    """How far the tip's surface is from the current row's nominal, mm."""
+    if state.current is None or tip_radius_mm is None:
+        return {}
+    height = state.current.recipe.height_over_nominal(np.asarray(tip_part)[None], state.surfaces)
+    if height is None:
+        return {}
+    off = float(height[0]) - tip_radius_mm
+    return {"off": round(off, 3), "off_text": length_text(off, state.job.units, sign=True)}
+
+
+def _from_target(state: JobResults, tip_part) -> dict:
+    """How far, and which way, the tip's center is from the next target, in words."""
+    ahead = ahead_of(state) if state.current is not None and state.current.recipe.targets is not None else None
+    if ahead is None or ahead.next is None:
+        return {}
+    way = ahead.next - np.asarray(tip_part)
+    units, far = state.job.units, float(np.linalg.norm(way))
+    along = zip("XYZ", way.tolist(), strict=True)
+    steps = [f"{axis} {length_text(v, units, sign=True)}" for axis, v in along if abs(v) > SMALL_SHARE * far]
+    return {"to_text": f"{length_text(far, units)} to the target: {', '.join(steps)}"}
