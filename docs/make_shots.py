@@ -21,7 +21,7 @@ from zipplumb.jobs.actor import Actor  # noqa: E402
 from zipplumb.jobs.hand import move_hand, tell_hand  # noqa: E402
 from zipplumb.jobs.kit import instruments, stations  # noqa: E402
 from zipplumb.jobs.measure import measuring  # noqa: E402
-from zipplumb.jobs.plan import planning, sheet  # noqa: E402
+from zipplumb.jobs.plan import adding, listing, sheet  # noqa: E402
 from zipplumb.jobs.state.results import load  # noqa: E402
 from zipplumb.store.database import transaction  # noqa: E402
 from zipplumb.store.models import Job  # noqa: E402
@@ -158,10 +158,10 @@ def tracker_walk(person: Person, processes: Processes, shot) -> None:
     job = sheet.create_job(TECHNICIAN, "Carrier in the hall", part)
     stations.bring(TECHNICIAN, job, tracker)
     lines = [f"N{k};{x};{y};{z}" for k, (x, y, z) in enumerate(shop_real.NESTS, start=1)]
-    rows = planning.plan_list(TECHNICIAN, job, "\n".join(lines), "mm")
+    rows = listing.plan_list(TECHNICIAN, job, "\n".join(lines), "mm")
     with transaction() as session:
         raw = {"kind": "reference_points", "name": "Reference", "points": rows}
-        session.get(Job, job).alignment_row_id = planning.add_row(session, TECHNICIAN, job, raw)
+        session.get(Job, job).alignment_row_id = adding.add_row(session, TECHNICIAN, job, raw)
     person.open(job)
 
     def round_all() -> None:
