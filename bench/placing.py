@@ -21,7 +21,7 @@ from zipplumb.demo.processes import Processes  # noqa: E402
 from zipplumb.jobs.hand import tell_hand  # noqa: E402
 from zipplumb.jobs.kit import stations  # noqa: E402
 from zipplumb.jobs.place import details, fitter  # noqa: E402
-from zipplumb.jobs.plan import planning, sheet  # noqa: E402
+from zipplumb.jobs.plan import adding, listing, sheet  # noqa: E402
 from zipplumb.jobs.state.results import load  # noqa: E402
 from zipplumb.store.database import stored, transaction  # noqa: E402
 from zipplumb.store.models import Instrument, Job  # noqa: E402
@@ -55,7 +55,7 @@ def _job(processes) -> tuple[int, int]:
     for kind in ("arm", "tracker"):  # the one that is brought last is the one that measures
         stations.bring(TECHNICIAN, job, kinds[kind])
     lines = [f"{name};{x};{y};{z}" for name, (x, y, z) in zip(NAMES, shop_real.NESTS, strict=False)]
-    rows = planning.plan_list(TECHNICIAN, job, "\n".join(lines), "mm")
+    rows = listing.plan_list(TECHNICIAN, job, "\n".join(lines), "mm")
     for row, name in zip(rows, NAMES, strict=True):
         tell_hand({"do": "nest", "name": f"Nest {name[1:]}"}, processes.sims["tracker"][0])
         _until(lambda row=row: _of(job, row).hits == 1)
@@ -63,7 +63,7 @@ def _job(processes) -> tuple[int, int]:
         _until(lambda row=row: _of(job, row).state == "done")
     with transaction() as session:
         system = {"kind": "reference_points", "name": "Reference", "points": rows[:3]}
-        stored(session, Job, job).alignment_row_id = planning.add_row(session, TECHNICIAN, job, system)
+        stored(session, Job, job).alignment_row_id = adding.add_row(session, TECHNICIAN, job, system)
     return job, details.add(TECHNICIAN, job, "Foot", rows[3:], "")
 
 

@@ -7,10 +7,14 @@ Published: JCGM 101 (propagation of distributions), JCGM 102 (regions); the two 
 """
 
 from collections import defaultdict
+from collections.abc import Callable, Sequence
+from typing import Any
 
 import numpy as np
 from scipy import special, stats
 
+from zipplumb.core.features import Feature
+from zipplumb.core.frames import Array
 from zipplumb.core.uncertainty import TWO_SIGMA, squared_distance
 
 RUNS = 500
@@ -56,3 +60,26 @@ class Stated:
         """By the count alone: for errors that are not normal, as of the extreme of many."""
         fewest, most = stats.binom.ppf([RARE / 2, 1 - RARE / 2], len(self.inside[name]), TWO_SIGMA)
         return fewest <= sum(self.inside[name]) <= most
+
+
+def monte_carlo(
+    function: Callable[..., Any], features: Sequence[Feature], runs: int, random: np.random.Generator
+) -> tuple[Array, Array]:
+    """Mean (k,) and covariance (k, k) of ``function`` over features drawn at random (JCGM 101).
+
+    Each feature is drawn by itself: what they share is not.
+    """
+    drawn = np.array([np.atleast_1d(function(*(f.drawn(random) for f in features))) for _ in range(runs)])
+    return drawn.mean(axis=0), np.atleast_2d(np.cov(drawn, rowvar=False))
+
+
+def inside_region(deviation: Array, covariance: Array, spare: float = np.inf, share: float = 0.95) -> bool:
+    """Whether a deviation (k,) lies in the ellipsoid that is to hold the truth with that share.
+
+    Source: JCGM 102, 6.5; with ``spare`` degrees of freedom the F distribution takes the place of
+    the chi-square. Directions without uncertainty are left out.
+    """
+    square, k = squared_distance(deviation, covariance)
+    if np.isinf(spare):
+        return bool(square <= special.chdtri(k, 1 - share))
+    return bool(square <= k * special.fdtri(k, spare, share))

@@ -6,6 +6,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
+from stated import monte_carlo
 
 from zipplumb.core.deriving import Given, bolt_circle, construct, possible
 from zipplumb.core.deriving import constructions as make
@@ -15,7 +16,7 @@ from zipplumb.core.errors import DeriveError
 from zipplumb.core.features import Feature
 from zipplumb.core.frames import Motion
 from zipplumb.core.shapes import Circle, Cone, Cylinder, Ellipse, Line, Plane, Point, Slot, Sphere, Torus
-from zipplumb.core.uncertainty import monte_carlo, propagate
+from zipplumb.core.uncertainty import propagate
 
 TOP, SIDE, END = Plane([0, 0, 60], [0, 0, 1]), Plane([0, -140, 0], [0, -1, 0]), Plane([-250, 0, 0], [-1, 0, 0])
 BORE = Cylinder([10, 20, 0], [0, 0, 1], 25)

@@ -2,7 +2,7 @@ import numpy as np
 import pytest
 from scipy.spatial.transform import Rotation
 
-from zipplumb.core.alignment.level import corner_heights, lean, levelled
+from zipplumb.core.alignment.level import lean, levelled
 from zipplumb.core.errors import AlignmentError
 from zipplumb.core.field_checks import drift, known_length, single_point, two_faces
 
@@ -22,16 +22,6 @@ def test_a_lean_against_a_relative_zero():
     normal = np.array([np.sin(0.002), 0, np.cos(0.002)])
     assert lean(normal, up) == pytest.approx((0.0, 0.002), abs=1e-12)
     assert lean(normal, up, lean(normal, up)) == pytest.approx((0.0, 0.0), abs=1e-12)
-
-
-def test_corners_are_brought_to_one_height():
-    corners = np.array([[0, 0, 10.0], [1000, 0, 10.4], [1000, 600, 9.9], [0, 600, 10.1]])
-    found = corner_heights("ABCD", corners, np.array([0, 0, 1.0]), "A")
-    assert [c.move_mm for c in found] == pytest.approx([0, -0.4, 0.1, -0.1])
-    assert sum(c.height_mm for c in corner_heights("ABCD", corners, np.array([0, 0, 1.0]))) == pytest.approx(0)
-    for names, reference, words in (("ABCD", "E", "none of the corners"), ("A", None, "two corners")):
-        with pytest.raises(AlignmentError, match=words):
-            corner_heights(names, corners[: len(names)], np.array([0, 0, 1.0]), reference)
 
 
 def test_a_known_length_is_held_against_its_limit():

@@ -6,11 +6,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.optimize import least_squares
 from scipy.spatial.transform import Rotation
+from stated import inside_region
 
 from zipplumb.core.errors import AlignmentError
 from zipplumb.core.frames import Motion
 from zipplumb.core.network import InstrumentClass, KnownLength, KnownPoint, Level, Observation, adjust, polar
-from zipplumb.core.uncertainty import inside_region
 
 NOISE = 0.02
 UP = np.array([0.0, 0, 1])

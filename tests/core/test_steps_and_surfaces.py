@@ -1,6 +1,7 @@
 import numpy as np
 import pytest
 from scipy.spatial.transform import Rotation
+from stated import monte_carlo
 
 from zipplumb.core.alignment import align_datum_planes
 from zipplumb.core.alignment.steps import Origin, Turn, align_steps, align_without_cad, difference
@@ -9,7 +10,6 @@ from zipplumb.core.errors import AlignmentError
 from zipplumb.core.features import Feature
 from zipplumb.core.frames import Motion
 from zipplumb.core.shapes import Circle, Line, Plane, Point
-from zipplumb.core.uncertainty import monte_carlo
 
 WORLD = Motion(Rotation.from_euler("xyz", [20, -30, 50], degrees=True).as_matrix(), np.array([800.0, -300, 150]))
 TOP, SIDE, END = Plane([0, 0, 60], [0, 0, 1]), Plane([0, -140, 0], [0, -1, 0]), Plane([-250, 0, 0], [-1, 0, 0])

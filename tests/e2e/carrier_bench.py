@@ -8,7 +8,7 @@ from playwright.sync_api import expect
 from zipplumb.core.frames import Motion
 from zipplumb.demo import carrier, carrier_real
 from zipplumb.jobs.kit import stations
-from zipplumb.jobs.plan import planning, sheet
+from zipplumb.jobs.plan import picking, sheet
 from zipplumb.jobs.state.results import load
 from zipplumb.store.database import transaction
 
@@ -53,7 +53,7 @@ class CarrierBench:
         )
 
     def planned(self, name, face, hits, datum=None):
-        row = planning.plan_from_face(TECHNICIAN, self.job, face)
+        row = picking.plan_from_face(TECHNICIAN, self.job, face)
         self.rows[name] = row
         sheet.edit_row(TECHNICIAN, self.job, row, {"name": name, "hits": str(hits), **({"datum": datum} if datum else {})})
         return row

@@ -11,7 +11,7 @@ from playwright.sync_api import expect
 from zipplumb.core.frames import Motion
 from zipplumb.demo import carrier, shop_real
 from zipplumb.jobs.hand import move_hand, tell_hand
-from zipplumb.jobs.plan import planning
+from zipplumb.jobs.plan import listing
 
 
 def test_a_rough_fit_is_checked_live_and_then_given_up_for_the_datums(tamsin, bench):
@@ -112,7 +112,7 @@ def test_guided_points_name_two_that_were_exchanged_and_ask_them_again(tamsin, r
     here = bench("Nests", "Hall tracker")
     port = running.sims["tracker"][0]
     lines = [f"{name};{x};{y};{z}" for name, (x, y, z) in zip(NESTS, shop_real.NESTS, strict=True)]
-    planning.plan_list(TECHNICIAN, here.job, "\n".join(lines), "mm")
+    listing.plan_list(TECHNICIAN, here.job, "\n".join(lines), "mm")
     here.road("Points with known places")
     for name in NESTS:
         here.page.get_by_label(name, exact=True).check()
@@ -220,7 +220,7 @@ def test_reference_points_with_scale_and_many_touches_on_surfaces(tamsin, runnin
     here = bench("Reference", "Hall tracker")
     port = running.sims["tracker"][0]
     lines = [f"{name};{x};{y};{z}" for name, (x, y, z) in zip(NESTS, shop_real.NESTS, strict=True)]
-    rows = planning.plan_list(TECHNICIAN, here.job, "\n".join(lines), "mm")
+    rows = listing.plan_list(TECHNICIAN, here.job, "\n".join(lines), "mm")
     tamsin.go("Measure")
     for k in range(1, 7):
         tell_hand({"do": "nest", "name": f"Nest {k}"}, port)

@@ -23,7 +23,7 @@ from zipplumb.jobs.measure import measuring
 from zipplumb.jobs.place import placement
 from zipplumb.jobs.place.details import details_of
 from zipplumb.jobs.place.details_text import turns_text
-from zipplumb.jobs.plan import planning, sheet
+from zipplumb.jobs.plan import adding, listing, picking, sheet
 from zipplumb.jobs.state.results import load
 from zipplumb.store.database import stored, transaction
 from zipplumb.store.models import Instrument, Job, Probe
@@ -38,7 +38,7 @@ def test_carried_to_a_second_station_with_a_nest_knocked_on_the_way(tamsin, runn
     port, page = running.sims["tracker"][0], here.page
     title = page.locator("#now .say .ask")
     lines = [f"{name};{x};{y};{z}" for name, (x, y, z) in zip(NESTS, shop_real.NESTS, strict=True)]
-    planning.plan_list(TECHNICIAN, here.job, "\n".join(lines), "mm")
+    listing.plan_list(TECHNICIAN, here.job, "\n".join(lines), "mm")
     tell_hand({"do": "station", "number": 0}, port)
 
     def take(name):
@@ -98,7 +98,7 @@ def test_a_nest_is_moved_until_it_sits_where_it_belongs(tamsin, running, bench):
     here = bench("Placing", "Hall tracker")
     port, page = running.sims["tracker"][0], here.page
     lines = [f"{name};{x};{y};{z}" for name, (x, y, z) in zip(NESTS, shop_real.NESTS, strict=True)]
-    rows = planning.plan_list(TECHNICIAN, here.job, "\n".join(lines), "mm")
+    rows = listing.plan_list(TECHNICIAN, here.job, "\n".join(lines), "mm")
     tamsin.go("Measure")
     for name in NESTS:
         tell_hand({"do": "nest", "name": f"Nest {name[1:]}"}, port)
@@ -109,7 +109,7 @@ def test_a_nest_is_moved_until_it_sits_where_it_belongs(tamsin, running, bench):
     expect(page.locator("#placing")).to_contain_text("No coordinate system is active")
     with transaction() as session:
         raw = {"kind": "reference_points", "name": "Reference", "points": rows}
-        stored(session, Job, here.job).alignment_row_id = planning.add_row(session, TECHNICIAN, here.job, raw)
+        stored(session, Job, here.job).alignment_row_id = adding.add_row(session, TECHNICIAN, here.job, raw)
     page.reload()
     form = page.locator("#placing form")
     form.locator("[name=zone]").fill("0.1")
@@ -160,7 +160,7 @@ def test_a_detail_is_turned_round_after_round_until_it_sits(tamsin, running, ben
     here = bench("Foot", "Hall tracker")
     port, page = running.sims["tracker"][0], here.page
     lines = [f"{name};{x};{y};{z}" for name, (x, y, z) in zip(NESTS, shop_real.NESTS, strict=True)]
-    rows = planning.plan_list(TECHNICIAN, here.job, "\n".join(lines), "mm")
+    rows = listing.plan_list(TECHNICIAN, here.job, "\n".join(lines), "mm")
 
     def take(k):
         expect(page.locator("#now .say .ask")).to_contain_text(f" N{k} ")
@@ -173,7 +173,7 @@ def test_a_detail_is_turned_round_after_round_until_it_sits(tamsin, running, ben
         take(k)
     with transaction() as session:
         raw = {"kind": "reference_points", "name": "Reference", "points": rows[:3]}
-        stored(session, Job, here.job).alignment_row_id = planning.add_row(session, TECHNICIAN, here.job, raw)
+        stored(session, Job, here.job).alignment_row_id = adding.add_row(session, TECHNICIAN, here.job, raw)
     tamsin.go("Place")
     tamsin.unfold("A detail or a frame that is moved on adjusters")
     form = page.locator(".detail-form")
@@ -266,7 +266,7 @@ def test_the_corners_of_a_frame_are_brought_to_one_height(tamsin, running, bench
     """By the tracker's own level, before anything is aligned: highest, lowest, and which foot to turn."""
     here = bench("Frame", "Hall tracker")
     port, page = running.sims["tracker"][0], here.page
-    planning.plan_list(TECHNICIAN, here.job, "\n".join(f"C{k};0;0;0" for k in (1, 2, 3, 4)), "mm")
+    listing.plan_list(TECHNICIAN, here.job, "\n".join(f"C{k};0;0;0" for k in (1, 2, 3, 4)), "mm")
     stood = np.array([shop_real.NESTS[k][2] for k in range(4)], float)
     heights = np.array([640.0, 641.4, 639.1, 640.3])  # to which they are brought first
     placement.set_placing(TECHNICIAN, here.job, {"zone": "0.1", "+Z": "up", "-Z": "down"})
@@ -502,7 +502,7 @@ def test_the_arm_at_its_one_seat_is_tied_to_the_tracker_and_measures_a_bearing_s
             faces = session.get(Job, job).part.faces
         bores = [f for f in faces if (f["nominal"] or {}).get("radius") == bedplate.SEAT_BORE / 2]
         bore = min(bores, key=lambda f: f["box"][0])["index"]
-        row = planning.plan_from_face(TECHNICIAN, job, bore)
+        row = picking.plan_from_face(TECHNICIAN, job, bore)
         sheet.edit_row(TECHNICIAN, job, row, {"name": "Aft bearing seat", "hits": "12"})
         measuring.make_current(TECHNICIAN, job, row)
         tamsin.measure("Aft bearing seat")

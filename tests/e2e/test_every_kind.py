@@ -10,7 +10,7 @@ from zipplumb.jobs.actor import Actor
 from zipplumb.jobs.align import systems
 from zipplumb.jobs.hand import move_hand, tell_hand
 from zipplumb.jobs.kit import stations
-from zipplumb.jobs.plan import planning, sections, sheet
+from zipplumb.jobs.plan import adding, listing, sections, sheet
 from zipplumb.jobs.plan.forms import texts_of
 from zipplumb.jobs.state.results import load
 from zipplumb.store.database import transaction
@@ -266,14 +266,14 @@ def test_with_no_cad_at_all_from_typed_nominals_and_a_list_in_inches(tamsin, run
         texts = {"name": name, "datum": letter, "hits": "7", **typed(fields, True)}
         if kind == "circle":
             texts["plane_hits"] = "3"  # its plane is taken first, in the same row
-        rows[name] = planning.plan_typed(TECHNICIAN, job, kind, texts)
+        rows[name] = adding.plan_typed(TECHNICIAN, job, kind, texts)
     systems.plan_datum_planes(TECHNICIAN, job)
     drawn = {row.recipe.name: row.recipe for row in results(running.bracket_job)[0].measured}
     for name in (*IN_SPACE, *IN_A_PLANE):
-        rows[name] = planning.plan_typed(TECHNICIAN, job, drawn[name].kind, as_drawn(drawn[name], name, rows["Top"]))
+        rows[name] = adding.plan_typed(TECHNICIAN, job, drawn[name].kind, as_drawn(drawn[name], name, rows["Top"]))
     spots = [(-150.0, -90.0), (-60.0, -90.0), (30.0, 90.0)]
     lines = [f"P{k + 1};{x / 25.4:.6f};{y / 25.4:.6f};{bracket.THICK / 25.4:.6f};0;0;1" for k, (x, y) in enumerate(spots)]
-    planning.plan_list(TECHNICIAN, job, "\n".join(lines), "in")
+    listing.plan_list(TECHNICIAN, job, "\n".join(lines), "in")
     curve = drawn["Wavy edge"].nominal
     listed = [
         ";".join((f"W{k}", *(f"{v / 25.4:.7f}" for v in at), *(f"{v:.7f}" for v in normal)))

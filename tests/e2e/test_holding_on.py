@@ -10,7 +10,7 @@ from sqlalchemy import func, select
 
 from zipplumb.jobs.actor import Actor
 from zipplumb.jobs.measure import chain, measuring
-from zipplumb.jobs.plan import planning, sheet
+from zipplumb.jobs.plan import picking, sheet
 from zipplumb.store.database import engine, transaction
 from zipplumb.store.models import Instrument, Job, Reading, Row, Station
 
@@ -28,11 +28,11 @@ def job(running):
         faces = session.get(Job, running.job).part.faces
     bore = next(f["index"] for f in faces if f["nominal"] and f["nominal"].get("radius") == pytest.approx(80))
     job = sheet.create_job(TECHNICIAN, "Holding on", part)
-    planning.plan_from_face(TECHNICIAN, job, bore)
+    picking.plan_from_face(TECHNICIAN, job, bore)
     plane = next(
         f["index"] for f in faces if f["nominal"] and f["nominal"]["shape"] == "plane" and f["nominal"]["normal"][2] > 0.9
     )
-    planning.plan_from_face(TECHNICIAN, job, plane)
+    picking.plan_from_face(TECHNICIAN, job, plane)
     stations.bring(TECHNICIAN, job, arm)
     return job
 

@@ -4,7 +4,7 @@ from carrier_bench import TECHNICIAN
 from playwright.sync_api import expect
 
 from zipplumb.demo import carrier
-from zipplumb.jobs.plan import planning, sheet
+from zipplumb.jobs.plan import adding, sheet
 
 LIMITS = {"asked.diameter.on": "1", "asked.diameter.lower": "-0.2", "asked.diameter.upper": "0.2", "asked.first": "diameter"}
 
@@ -52,9 +52,7 @@ def test_chosen_by_looking_and_by_the_form_with_a_bonus(tamsin, bench):
     expect(slip).to_contain_text("is worst at X")
     expect(slip.locator(".characteristics tr")).to_have_count(4)  # the worst, and each of the two
 
-    planning.plan_typed(
-        TECHNICIAN, here.job, "position", {"of.0": str(here.rows["Top"]), "zone_mm": "0.1", "condition": "least"}
-    )
+    adding.plan_typed(TECHNICIAN, here.job, "position", {"of.0": str(here.rows["Top"]), "zone_mm": "0.1", "condition": "least"})
     failed = tamsin.row("Position 2")
     failed.click()
     expect(slip).to_contain_text("so there is no material condition")

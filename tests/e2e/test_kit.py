@@ -15,7 +15,7 @@ from zipplumb.jobs.actor import Actor
 from zipplumb.jobs.hand import tell_hand
 from zipplumb.jobs.kit import probes
 from zipplumb.jobs.measure import measuring
-from zipplumb.jobs.plan import planning
+from zipplumb.jobs.plan import listing
 from zipplumb.jobs.state.results import load
 from zipplumb.store.database import transaction
 from zipplumb.store.models import Calibration, Instrument, Job, Station
@@ -322,7 +322,7 @@ def test_a_reflector_of_another_size_is_told_by_a_nest_that_is_known(tamsin, run
     here = bench("Which reflector", "Hall tracker")
     port, page = running.sims["tracker"][0], here.page
     tell_hand({"do": "station", "number": 0}, port)
-    planning.plan_list(TECHNICIAN, here.job, "N1;0;0;0\nN2;1;1;1", "mm")
+    listing.plan_list(TECHNICIAN, here.job, "N1;0;0;0\nN2;1;1;1", "mm")
     page.goto(f"{running.url}/instruments")
     page.click("text=Hall tracker")
     kit = Kit(tamsin)

@@ -12,7 +12,7 @@ from scipy.optimize import least_squares
 from zipplumb.demo import bracket, bracket_real
 from zipplumb.jobs.align import systems
 from zipplumb.jobs.kit import stations
-from zipplumb.jobs.plan import planning, sheet
+from zipplumb.jobs.plan import picking, sheet
 from zipplumb.jobs.state.results import load
 from zipplumb.store.database import transaction
 from zipplumb.store.models import Instrument, Job, Part, Station
@@ -50,7 +50,7 @@ def here(tamsin, running):
     bench.walls = {}
     for name, place in zip(HOLES, DRAWN, strict=True):
         bench.walls[name] = bench.hole(bracket.BOLT, *place)
-        bench.rows[name] = planning.plan_from_edge(TECHNICIAN, bench.job, rim_of(edges, place))
+        bench.rows[name] = picking.plan_from_edge(TECHNICIAN, bench.job, rim_of(edges, place))
         sheet.edit_row(TECHNICIAN, bench.job, bench.rows[name], {"name": name, "hits": "9", **TO_DIAMETER})
     leaning = sorted((f for f in faces if f["surface"] == "plane" and 0.3 < abs(f["nominal"]["normal"][2]) < 0.95),
                      key=lambda f: -f["area_mm2"])[:2]  # fmt: skip

@@ -9,7 +9,7 @@ from zipplumb.devices.hits import HitBatch
 from zipplumb.jobs.actor import Actor
 from zipplumb.jobs.kit import instruments, stations
 from zipplumb.jobs.measure import measuring
-from zipplumb.jobs.plan import planning, sheet
+from zipplumb.jobs.plan import adding, sheet
 from zipplumb.jobs.state.results import load
 from zipplumb.store.database import transaction
 from zipplumb.store.models import Job
@@ -45,7 +45,7 @@ class Bench:
 
     def plan(self, **raw) -> int:
         with transaction() as session:
-            return planning.add_row(session, TECHNICIAN, self.job, raw)
+            return adding.add_row(session, TECHNICIAN, self.job, raw)
 
     def plan_plane(self, name, point, normal, **more) -> int:
         nominal = {"shape": "plane", "point": point, "normal": normal}

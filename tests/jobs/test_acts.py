@@ -13,7 +13,7 @@ from zipplumb.jobs.align import systems
 from zipplumb.jobs.kit import instruments
 from zipplumb.jobs.measure import measuring
 from zipplumb.jobs.measure.prompts import prompt
-from zipplumb.jobs.plan import derive, parts, planning, sheet
+from zipplumb.jobs.plan import adding, derive, parts, picking, sheet
 from zipplumb.jobs.report import making
 from zipplumb.jobs.state.results import load
 from zipplumb.jobs.state.rows_text import row_texts
@@ -34,12 +34,12 @@ def text_of(bench, name) -> RowText:
 
 
 def test_faces_are_planned_by_what_they_are_and_numbered_alike(bench):
-    names = [recipe(planning.plan_from_face(TECHNICIAN, bench.job, face))["name"] for face in (7, 9, 3, 6, 8)]
+    names = [recipe(picking.plan_from_face(TECHNICIAN, bench.job, face))["name"] for face in (7, 9, 3, 6, 8)]
     assert names == ["Bore 1", "Bore 2", "Boss 1", "Plane 1", "Plane 2"]
 
 
 def test_the_first_planned_feature_is_current(bench):
-    row = planning.plan_from_face(TECHNICIAN, bench.job, 7)
+    row = picking.plan_from_face(TECHNICIAN, bench.job, 7)
     assert bench.state().job.current_row_id == row
 
 
@@ -51,7 +51,7 @@ def test_a_nominal_is_typed_in_the_jobs_units_and_the_drawings_terms(bench, unit
     sheet.set_units(TECHNICIAN, bench.job, units)
     form = {"nominal.point.0": "1", "nominal.point.1": "2", "nominal.point.2": "3", "nominal.direction.0": "0",
             "nominal.direction.1": "0", "nominal.direction.2": "1", "nominal.radius": size, "terms": terms}  # fmt: skip
-    made = recipe(planning.plan_typed(TECHNICIAN, bench.job, "cylinder", form))
+    made = recipe(adding.plan_typed(TECHNICIAN, bench.job, "cylinder", form))
     assert made["nominal"]["radius"] == pytest.approx(mm / 2)
     assert made["nominal"]["point"][0] == pytest.approx(25.4 if units == "in" else 1)
     assert made["terms"] == terms
@@ -59,7 +59,7 @@ def test_a_nominal_is_typed_in_the_jobs_units_and_the_drawings_terms(bench, unit
 
 
 def test_a_datum_letter_is_on_one_row_only(bench):
-    first, second = (planning.plan_from_face(TECHNICIAN, bench.job, f) for f in (6, 8))
+    first, second = (picking.plan_from_face(TECHNICIAN, bench.job, f) for f in (6, 8))
     sheet.edit_row(TECHNICIAN, bench.job, first, {"datum": "a"})
     assert recipe(first)["datum"] == "A"
     with pytest.raises(InputError, match="Datum A is on Plane 1"):
@@ -81,7 +81,7 @@ def test_rows_move_and_are_removed_unless_another_rests_on_them(aligned):
 
 
 def test_every_change_says_who(bench):
-    row = planning.plan_from_face(TECHNICIAN, bench.job, 7)
+    row = picking.plan_from_face(TECHNICIAN, bench.job, 7)
     sheet.edit_row(TECHNICIAN, bench.job, row, {"name": "Left bolt"})
     with transaction() as session:
         acts = session.execute(select(Change.act, Change.user_id).where(Change.job_id == bench.job)).all()
@@ -90,7 +90,7 @@ def test_every_change_says_who(bench):
 
 
 def test_a_change_by_another_process_is_seen(bench):
-    row = planning.plan_from_face(TECHNICIAN, bench.job, 7)
+    row = picking.plan_from_face(TECHNICIAN, bench.job, 7)
     assert bench.state().row(row).recipe.name == "Bore 1"
     with transaction() as session:
         session.execute(text('UPDATE rows SET recipe = recipe || \'{"name": "Elsewhere"}\' WHERE id = :i'), {"i": row})

@@ -14,7 +14,7 @@ from zipplumb.jobs.kit import stations
 from zipplumb.jobs.kit.network_text import network_text
 from zipplumb.jobs.measure import measuring
 from zipplumb.jobs.measure.prompts import prompt
-from zipplumb.jobs.plan import planning
+from zipplumb.jobs.plan import adding
 from zipplumb.jobs.state.readings import conditions_of
 from zipplumb.store.database import transaction
 from zipplumb.store.models import Change, Instrument, Job, Reading
@@ -123,7 +123,7 @@ def test_what_is_left_of_every_sighting_is_drawn_on_the_part(bench):
     assert network_text(bench.state()).lines == ()  # nothing is aligned
     with transaction() as session:
         system = {"kind": "reference_points", "name": "Reference", "points": list(rows.values())}
-        session.get(Job, bench.job).alignment_row_id = planning.add_row(session, TECHNICIAN, bench.job, system)
+        session.get(Job, bench.job).alignment_row_id = adding.add_row(session, TECHNICIAN, bench.job, system)
     found = network_text(bench.state())
     lines = np.array(found.lines)
     lengths = np.linalg.norm(lines[:, 1] - lines[:, 0], axis=1)

@@ -15,7 +15,7 @@ from zipplumb.jobs.place import details, placement
 from zipplumb.jobs.place.details import details_of
 from zipplumb.jobs.place.details_text import detail_text
 from zipplumb.jobs.place.turning import Turning
-from zipplumb.jobs.plan import planning
+from zipplumb.jobs.plan import adding
 from zipplumb.jobs.state.results import load
 from zipplumb.store.database import transaction
 from zipplumb.store.models import Instrument, Job
@@ -47,7 +47,7 @@ def bench_with_detail(bench):
         hit(bench, rows[name], at)
     with transaction() as session:
         system = {"kind": "reference_points", "name": "Reference", "points": [rows[n] for n in WORLD]}
-        session.get(Job, bench.job).alignment_row_id = planning.add_row(session, TECHNICIAN, bench.job, system)
+        session.get(Job, bench.job).alignment_row_id = adding.add_row(session, TECHNICIAN, bench.job, system)
     placement.set_placing(TECHNICIAN, bench.job, {"zone": "0.05", "+Z": "up", "-Z": "down", "+X": "toward the rail"})
     bench.points = rows
     bench.targets = [rows[n] for n in TARGETS]
@@ -122,7 +122,7 @@ def test_few_targets_a_bent_one_and_a_system_that_rests_on_it_are_said(bench_wit
     assert any("do not move as one" in note for note in shown(bench)[1].notes)
     with transaction() as session:
         system = {"kind": "reference_points", "name": "On it", "points": bench.targets[:3]}
-        session.get(Job, bench.job).alignment_row_id = planning.add_row(session, TECHNICIAN, bench.job, system)
+        session.get(Job, bench.job).alignment_row_id = adding.add_row(session, TECHNICIAN, bench.job, system)
     assert any("what is moved cannot hold the system" in note for note in shown(bench)[1].notes)
 
 

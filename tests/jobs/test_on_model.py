@@ -9,7 +9,7 @@ from job_bench import REVIEWER, TECHNICIAN
 from zipplumb.cad.callouts import Callout, Callouts, Lettered, Sized
 from zipplumb.core.errors import InputError, NotAllowed
 from zipplumb.jobs.align import systems
-from zipplumb.jobs.plan import callouts, on_model, planning, sheet
+from zipplumb.jobs.plan import adding, callouts, on_model, picking, sheet
 from zipplumb.jobs.plan.on_model import Wanted
 from zipplumb.jobs.state.results import load
 from zipplumb.store.database import transaction
@@ -33,9 +33,9 @@ def holes_of(faces, radius=11.0):
 
 
 def lettered(bench, face, letter):
-    row = planning.plan_from_face(TECHNICIAN, bench.job, face)
+    row = picking.plan_from_face(TECHNICIAN, bench.job, face)
     with transaction() as session:
-        planning.take_letter(session, bench.job, row, letter)
+        adding.take_letter(session, bench.job, row, letter)
         stored = session.get(Row, row)
         stored.recipe = {**stored.recipe, "datum": letter}
     return row
@@ -80,8 +80,8 @@ def test_a_tolerance_plans_what_it_needs_and_one_undo_takes_all_back(bench, face
     assert bench.state().row(recipe.of[0]).recipe.hits == 9  # so many show the form of a plane
     assert on_model.holding(bench.state(), front) == [row]
     with transaction() as session:
-        last = planning.last_plan(session, bench.job)
-    planning.take_plan_back(TECHNICIAN, bench.job, last.rows)
+        last = adding.last_plan(session, bench.job)
+    adding.take_plan_back(TECHNICIAN, bench.job, last.rows)
     assert len(bench.state().rows) == before
 
 
@@ -176,7 +176,7 @@ def test_what_the_file_carries_is_planned_and_what_not_is_told(carrying):
     limits = bench.state().row(position.of[0]).recipe.asked[0]
     assert (limits.key, limits.lower, limits.upper) == ("diameter", 0.0, 0.2)
     with transaction() as session:
-        last = planning.last_plan(session, bench.job)
+        last = adding.last_plan(session, bench.job)
     assert len(last.rows) == len(bench.state().rows)  # one act
     with at_work(bench) as state:
         assert [each.why_not for each in callouts.told_of(state)][:2] == ["It is on the sheet."] * 2
@@ -210,7 +210,7 @@ def test_datum_targets_are_a_datum_by_their_letter(bench, faces):
     base = plane_of(faces, [0, 0, 1])
     low, high = np.array(faces[base]["box"][:3]), np.array(faces[base]["box"][3:])
     places = [low + np.array(share) * (high - low) for share in ([0.1, 0.1, 0], [0.9, 0.1, 0], [0.5, 0.9, 0])]
-    rows = [planning.plan_place(TECHNICIAN, bench.job, base, list(at), [0, 0, 1], "A") for at in places]
+    rows = [picking.plan_place(TECHNICIAN, bench.job, base, list(at), [0, 0, 1], "A") for at in places]
     hole = holes_of(faces)[0]
     row = on_model.put(TECHNICIAN, bench.job, [hole], Wanted("position", 0.2, "A"))
     assert [datum.features for datum in bench.state().row(row).recipe.datums] == [tuple(rows)]

@@ -7,7 +7,7 @@ from job_bench import TECHNICIAN, batch, numbers
 from zipplumb.core.errors import InputError
 from zipplumb.jobs.measure import measuring
 from zipplumb.jobs.place import placement
-from zipplumb.jobs.plan import planning
+from zipplumb.jobs.plan import adding
 from zipplumb.store.database import transaction
 from zipplumb.store.models import Job
 
@@ -24,7 +24,7 @@ def placed(bench):
         measuring.finish(TECHNICIAN, bench.job)
     with transaction() as session:
         raw = {"kind": "reference_points", "name": "Reference", "points": list(rows.values())}
-        session.get(Job, bench.job).alignment_row_id = planning.add_row(session, TECHNICIAN, bench.job, raw)
+        session.get(Job, bench.job).alignment_row_id = adding.add_row(session, TECHNICIAN, bench.job, raw)
     bench.points = rows
     return bench
 
@@ -51,7 +51,7 @@ def test_the_nearest_place_is_told_in_the_words_of_the_place(placed):
 def test_a_row_with_limits_of_its_own_is_judged_by_them(placed):
     with transaction() as session:
         raw = {"kind": "point", "name": "S", "nominal": {"shape": "point", "position": (0, 0, 900)}}
-        tight = planning.add_row(session, TECHNICIAN, placed.job, raw | {"asked": [{"key": "off", "upper": 0.02}]})
+        tight = adding.add_row(session, TECHNICIAN, placed.job, raw | {"asked": [{"key": "off", "upper": 0.02}]})
     state = placed.state()
     found = placement.missing(state, np.array([0.0, 0.03, 900]), 3.0)
     assert (found.row.id, found.zone_mm, found.inside) == (tight, 0.02, False)

@@ -6,7 +6,7 @@ from job_bench import REVIEWER, TECHNICIAN
 
 from zipplumb.core.errors import InputError, NotAllowed
 from zipplumb.core.sheet import recipe_from_dict
-from zipplumb.jobs.plan import planning, sections
+from zipplumb.jobs.plan import adding, listing, picking, sections
 from zipplumb.jobs.plan.alike import alike
 from zipplumb.store.database import stored, transaction
 from zipplumb.store.models import Job, Part, Row
@@ -72,50 +72,50 @@ def test_all_alike_are_planned_and_taken_back_in_one_act(bench):
         faces = session.get(Job, bench.job).part.faces
     bolt = next(f["index"] for f in faces if f["nominal"] and f["nominal"].get("radius") == 11 and f["inside"])
     with pytest.raises(NotAllowed):
-        planning.plan_alike(REVIEWER, bench.job, bolt)
+        picking.plan_alike(REVIEWER, bench.job, bolt)
     kept = bench.plan_plane("Top", [0, 0, 60], [0, 0, 1])
-    rows = planning.plan_alike(TECHNICIAN, bench.job, bolt, "Bolt hole")
+    rows = picking.plan_alike(TECHNICIAN, bench.job, bolt, "Bolt hole")
     names = [bench.state().row(r).recipe.name for r in rows]
     assert names == [f"Bolt hole {k}" for k in range(1, 5)]
     assert len({bench.state().row(r).recipe.nominal.point.tobytes() for r in rows}) == 4
     with pytest.raises(InputError, match="changed meanwhile"):
-        planning.take_plan_back(TECHNICIAN, bench.job, rows[:2])
-    assert planning.take_plan_back(TECHNICIAN, bench.job, rows) == 4
+        adding.take_plan_back(TECHNICIAN, bench.job, rows[:2])
+    assert adding.take_plan_back(TECHNICIAN, bench.job, rows) == 4
     assert [row.id for row in bench.state().rows] == [kept]
     with transaction() as session:
-        assert planning.last_plan(session, bench.job).rows == (kept,)
+        assert adding.last_plan(session, bench.job).rows == (kept,)
 
 
 def test_a_plan_that_has_hits_or_is_rested_on_is_not_taken_back(bench):
     faces = (("Top", [0, 0, 60], [0, 0, 1]), ("Side", [0, 0, 0], [0, -1, 0]), ("End", [0, 0, 0], [1, 0, 0]))
     top, side, end = (bench.plan_plane(*face) for face in faces)
     system = bench.plan(kind="datum_planes", name="System", primary=top, secondary=side, tertiary=end)
-    assert planning.take_plan_back(TECHNICIAN, bench.job, [system]) == 1
+    assert adding.take_plan_back(TECHNICIAN, bench.job, [system]) == 1
     bench.touch_plane(end)
     with pytest.raises(InputError, match="End has hits"):
-        planning.take_plan_back(TECHNICIAN, bench.job, [end])
+        adding.take_plan_back(TECHNICIAN, bench.job, [end])
 
 
 LIST = "B1;10,5;20;60;0;0;1\nB2;20;20;60;0;0;1\nNest 1;0;0;60\n"
 
 
 def test_a_list_becomes_rows_in_one_act_or_none_at_all(bench):
-    rows = [bench.state().row(r) for r in planning.plan_list(TECHNICIAN, bench.job, LIST, "mm")]
+    rows = [bench.state().row(r) for r in listing.plan_list(TECHNICIAN, bench.job, LIST, "mm")]
     assert [(r.recipe.name, r.recipe.kind) for r in rows] == [
         ("B1", "surface_point"), ("B2", "surface_point"), ("Nest 1", "point"),
     ]  # fmt: skip
     assert rows[0].recipe.nominal.point.tolist() == [10.5, 20.0, 60.0]
     with pytest.raises(InputError, match=r"Line 2: “B2” is on the sheet already\. 1 more"):
-        planning.plan_list(TECHNICIAN, bench.job, "B9;1;2;3\nB2;1;2;3\nB7;1;2\n", "mm")
+        listing.plan_list(TECHNICIAN, bench.job, "B9;1;2;3\nB2;1;2;3\nB7;1;2\n", "mm")
     assert len(bench.state().rows) == 3
-    planning.take_plan_back(TECHNICIAN, bench.job, [r.id for r in rows])
+    adding.take_plan_back(TECHNICIAN, bench.job, [r.id for r in rows])
     assert bench.state().rows == ()
 
 
 def test_a_list_in_the_wrong_unit_is_doubted(bench):
     with transaction() as session:
-        ask = lambda text, units: planning.doubt_of_units(  # noqa: E731
-            session, bench.job, planning.read_list(session, bench.job, text, units), "mm"
+        ask = lambda text, units: listing.doubt_of_units(  # noqa: E731
+            session, bench.job, listing.read_list(session, bench.job, text, units), "mm"
         )
         assert ask("A;0;0;60\nB;200;100;60", "mm") == ""
         assert "in inches" in ask("A;0;0;2,3\nB;7,8;3,9;2,3", "mm")
@@ -127,19 +127,19 @@ def test_an_edge_becomes_a_row_in_the_plane_of_its_face(bench):
         part = session.get(Job, bench.job).part
         faces, edges = part.faces, part.edges
     rim = next(e for e in edges if e["shape"] == "circle" and e["inside"] and e["nominal"]["radius"] == pytest.approx(11))
-    planned = planning.plan_from_edge(TECHNICIAN, bench.job, rim["index"])
+    planned = picking.plan_from_edge(TECHNICIAN, bench.job, rim["index"])
     row = bench.state().row(planned).recipe
     assert (row.kind, row.plane, row.inside) == ("circle", None, True)
     side = next(e for e in edges if e["shape"] == "line" and e["face"] == rim["face"])
     with pytest.raises(InputError, match="Plan the face beside it first"):
-        planning.plan_from_edge(TECHNICIAN, bench.job, side["index"])
+        picking.plan_from_edge(TECHNICIAN, bench.job, side["index"])
     assert faces[rim["face"]]["surface"] == "plane"
-    plane = planning.plan_from_face(TECHNICIAN, bench.job, rim["face"])
-    planned = planning.plan_from_edge(TECHNICIAN, bench.job, side["index"])
+    plane = picking.plan_from_face(TECHNICIAN, bench.job, rim["face"])
+    planned = picking.plan_from_edge(TECHNICIAN, bench.job, side["index"])
     line = bench.state().row(planned).recipe
     assert (line.kind, line.plane) == ("line", plane)
     with pytest.raises(InputError, match="free curve"):
-        planning.plan_from_edge(TECHNICIAN, bench.job, 10**6)
+        picking.plan_from_edge(TECHNICIAN, bench.job, 10**6)
 
 
 def test_places_in_a_row_have_a_letter_and_their_numbers(bench):
@@ -148,8 +148,8 @@ def test_places_in_a_row_have_a_letter_and_their_numbers(bench):
     top = next(f for f in faces if f["surface"] == "plane" and f["nominal"]["normal"] == [0, 0, 1])
     point = top["box"][:2] + [top["nominal"]["point"][2]]
     for _ in range(3):
-        planning.plan_place(TECHNICIAN, bench.job, top["index"], point, [0, 0, 1], "A", 3)
-    planning.plan_place(TECHNICIAN, bench.job, top["index"], point, [0, 0, 1], "Rib")
+        picking.plan_place(TECHNICIAN, bench.job, top["index"], point, [0, 0, 1], "A", 3)
+    picking.plan_place(TECHNICIAN, bench.job, top["index"], point, [0, 0, 1], "Rib")
     assert [(r.recipe.name, r.recipe.hits) for r in bench.state().rows] == [("A1", 3), ("A2", 3), ("A3", 3), ("Rib 1", 1)]
 
 
@@ -159,7 +159,7 @@ def test_a_place_on_an_edge_faces_out_of_the_material(bench):
         edges, faces = part.edges, part.faces
     straight = next(e for e in edges if e["nominal"] and e["nominal"]["shape"] == "line" and e["face"] is not None)
     line = straight["nominal"]
-    row = planning.plan_edge_point(TECHNICIAN, bench.job, straight["index"], np.array(line["point"]) + [0.3, 0.2, 0.1])
+    row = picking.plan_edge_point(TECHNICIAN, bench.job, straight["index"], np.array(line["point"]) + [0.3, 0.2, 0.1])
     recipe = bench.state().row(row).recipe
     surface = faces[straight["face"]]["nominal"]
     assert recipe.plane_hits == 3  # its face has no row yet
@@ -168,14 +168,14 @@ def test_a_place_on_an_edge_faces_out_of_the_material(bench):
     top = bench.plan(kind="plane", name="Its face", nominal=surface, face=straight["face"])
     round_ = next(e for e in edges if e["nominal"] and e["nominal"]["shape"] == "circle" and e["inside"])
     center, radius = np.array(round_["nominal"]["center"]), round_["nominal"]["radius"]
-    row = planning.plan_edge_point(TECHNICIAN, bench.job, round_["index"], center + [3.0, 0, 0], "Rim")
+    row = picking.plan_edge_point(TECHNICIAN, bench.job, round_["index"], center + [3.0, 0, 0], "Rim")
     recipe = bench.state().row(row).recipe
     assert recipe.name == "Rim 1"
     assert recipe.nominal.direction @ (recipe.nominal.point - center) == pytest.approx(-radius)  # into the hole
-    row = planning.plan_edge_point(TECHNICIAN, bench.job, straight["index"], line["point"])
+    row = picking.plan_edge_point(TECHNICIAN, bench.job, straight["index"], line["point"])
     assert bench.state().row(row).recipe.plane == top
     with pytest.raises(InputError, match="not known"):
-        planning.plan_edge_point(TECHNICIAN, bench.job, round_["index"], center)
+        picking.plan_edge_point(TECHNICIAN, bench.job, round_["index"], center)
 
 
 ARC = np.linspace(0, 1, 12)

@@ -8,7 +8,7 @@ from zipplumb.jobs import rehearsal
 from zipplumb.jobs.actor import Actor
 from zipplumb.jobs.align import systems
 from zipplumb.jobs.kit import instruments
-from zipplumb.jobs.plan import planning
+from zipplumb.jobs.plan import adding
 from zipplumb.jobs.state.results import load
 from zipplumb.store.database import transaction
 from zipplumb.store.models import Instrument, Job
@@ -29,7 +29,7 @@ def planned(bench):
     bench.points = {n: bench.plan(kind="point", name=n, nominal={"shape": "point", "position": p}) for n, p in POINTS.items()}
     with transaction() as session:
         system = {"kind": "reference_points", "name": "Reference", "points": list(bench.points.values())}
-        session.get(Job, bench.job).alignment_row_id = planning.add_row(session, TECHNICIAN, bench.job, system)
+        session.get(Job, bench.job).alignment_row_id = adding.add_row(session, TECHNICIAN, bench.job, system)
     return bench
 
 

@@ -11,7 +11,7 @@ from zipplumb.demo.seed import DIAMETER_MM
 from zipplumb.jobs.kit import probes
 from zipplumb.jobs.measure import again, measuring, touching
 from zipplumb.jobs.measure.prompts import prompt
-from zipplumb.jobs.plan import planning, sheet
+from zipplumb.jobs.plan import adding, sheet
 from zipplumb.store.database import transaction
 from zipplumb.store.models import Job
 
@@ -240,6 +240,6 @@ def test_what_was_touched_is_no_plan_that_could_be_taken_back(bench):
     just_touch(bench)
     touch_bore(bench)
     with transaction() as session:
-        assert planning.last_plan(session, bench.job).rows == (row,)
-    assert planning.take_plan_back(TECHNICIAN, bench.job, [row]) == 1
+        assert adding.last_plan(session, bench.job).rows == (row,)
+    assert adding.take_plan_back(TECHNICIAN, bench.job, [row]) == 1
     assert [r.recipe.kind for r in bench.state().rows] == ["touched"]

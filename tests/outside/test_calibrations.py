@@ -7,11 +7,10 @@ stands where no drawing says.
 import numpy as np
 import pytest
 from arm_at_work import NOISE_RAD, OFFSET, SCANNER, SEAT, all_round, believed, scans, swings
-from stated import RUNS, Stated
+from stated import RUNS, Stated, inside_region
 
 from zipplumb.core.calibration import calibrate_on_sphere, calibrate_scanner, pivot
 from zipplumb.core.frames import Motion, rotations_from_quaternions
-from zipplumb.core.uncertainty import inside_region
 from zipplumb.devices.sim.kinematics import Encoders
 
 DRAWN = np.array([0.0, 0, 186.0])

@@ -10,14 +10,14 @@ import itertools
 import numpy as np
 import pytest
 from stated import RUNS as FEWER
-from stated import Stated
+from stated import Stated, inside_region
 
 from zipplumb.core.deriving import bolt_circle, construct
 from zipplumb.core.features import Feature, center_covariance
 from zipplumb.core.fitting import fit
 from zipplumb.core.frames import Motion
 from zipplumb.core.shapes import Circle, Cone, Cylinder, Plane, Point, Sphere
-from zipplumb.core.uncertainty import inside_region, propagate
+from zipplumb.core.uncertainty import propagate
 
 RUNS = 2000
 EACH = itertools.count()  # every measured feature has hits of its own

@@ -4,7 +4,7 @@ from zipplumb.demo.seed import PASSWORD
 from zipplumb.jobs import people
 from zipplumb.jobs.actor import Actor
 from zipplumb.jobs.kit import instruments, stations
-from zipplumb.jobs.plan import parts, planning, sheet
+from zipplumb.jobs.plan import adding, parts, sheet
 from zipplumb.store.database import transaction
 from zipplumb.store.models import Calibration, Job
 
@@ -105,7 +105,7 @@ def made_place(stack):
     mine, other = (sheet.create_job(actor, "Hostile", part) for _ in range(2))
     rows = []
     for job in (mine, mine, other):
-        rows.append(planning.plan_typed(actor, job, "plane", {k: v for k, v in PLANE.items() if k != "kind"}))
+        rows.append(adding.plan_typed(actor, job, "plane", {k: v for k, v in PLANE.items() if k != "kind"}))
     arm = instruments.add_instrument(f"Arm {mine}", "arm", "127.0.0.1", 1, 0.012, instruments.spec_from_form("arm", {}))
     cal = instruments.add_calibrated_probe(arm, f"Ball {mine}", [0.0, 0.0, 180.0], 6.0, 0.01, 0.002, "")
     stations.bring(actor, mine, arm)

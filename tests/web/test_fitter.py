@@ -10,7 +10,7 @@ from visitor import Visitor
 
 from zipplumb.jobs.actor import Actor
 from zipplumb.jobs.place import details, fitter, placement
-from zipplumb.jobs.plan import planning, sheet
+from zipplumb.jobs.plan import adding, sheet
 from zipplumb.jobs.state.results import load
 from zipplumb.store.database import transaction
 from zipplumb.store.models import Change, FitterLink, Job
@@ -31,7 +31,7 @@ def linked(stack):
     with transaction() as session:
         for k in range(4):
             nominal = {"shape": "point", "position": (300.0 * k, 0, 0)}
-            rows.append(planning.add_row(session, TECHNICIAN, job, {"kind": "point", "name": f"Mark {k}", "nominal": nominal}))
+            rows.append(adding.add_row(session, TECHNICIAN, job, {"kind": "point", "name": f"Mark {k}", "nominal": nominal}))
     mine = details.add(TECHNICIAN, job, "Forward carrier", rows[:2], "Foot; 0; 0; 0; +Z; 1.5")
     other = details.add(TECHNICIAN, job, "Gearbox foot", rows[2:], "")
     return job, rows, mine, other, fitter.make_link(TECHNICIAN, job, mine)

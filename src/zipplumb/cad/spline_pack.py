@@ -24,7 +24,7 @@ def pack_splines(splines: Mapping[int, SplineSurface]) -> bytes:
 
 
 def unpack_splines(data: bytes | None) -> dict[int, SplineSurface]:
-    """The same back; none of nothing."""
+    """Read packed surfaces back, by face; empty if there are none."""
     if not data:
         return {}
     with np.load(io.BytesIO(data), allow_pickle=False) as held:

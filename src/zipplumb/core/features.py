@@ -97,7 +97,7 @@ class Feature:
         return replace(self, shape=self.shape.moved(motion), local=motion @ self.local, extent=extent)
 
     def told_in(self, local: Motion) -> Feature:
-        """The same feature with its shifts and turns told in other axes."""
+        """The feature with its uncertainty expressed in other axes."""
         into = np.eye(self.uncertainty.size)
         into[:6, :6] = carried_moves(self.local, local)
         return replace(self, local=local, uncertainty=self.uncertainty.through(into))
@@ -108,7 +108,7 @@ class Feature:
         return _nudged(self)
 
     def in_system(self, motion: Motion, scale: float) -> Feature:
-        """The same feature moved, after its lengths and those from the origin were scaled; the last answer is kept."""
+        """The feature scaled about the origin and then moved; the last result is cached."""
         kept: tuple[Motion, float, Feature] | None = self.__dict__.get("_in_system")
         if kept is None or kept[0] is not motion or kept[1] != scale:
             shape = self.shape if scale == 1.0 else self.shape.scaled(scale)
@@ -240,7 +240,7 @@ def _there(found: Any, what: str) -> Any:
 
 
 def center_point(shape: Any) -> Array:
-    """The same of a shape that surely stands for one."""
+    """The center of a shape. Raises TypeError if it has none."""
     return _there(point_of(shape), "center")
 
 

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
+from scipy.spatial.transform import Rotation
 
 from .kernels import carried
 
@@ -124,13 +125,7 @@ def small_motion(motion: Motion) -> Array:
 
 def rotations_from_quaternions(wxyz: Array) -> Array:
     """Rotation matrices (n, 3, 3) of quaternions (n, 4) in the order w, x, y, z."""
-    w, x, y, z = (wxyz / np.linalg.norm(wxyz, axis=1, keepdims=True)).T
-    turn = np.empty((len(wxyz), 3, 3))
-    xx, yy, zz = x * x, y * y, z * z
-    turn[:, 0, 0], turn[:, 1, 1], turn[:, 2, 2] = 1 - 2 * (yy + zz), 1 - 2 * (xx + zz), 1 - 2 * (xx + yy)
-    for row, column, product, by_w in ((0, 1, x * y, w * z), (2, 0, x * z, w * y), (1, 2, y * z, w * x)):
-        turn[:, row, column], turn[:, column, row] = 2 * (product - by_w), 2 * (product + by_w)
-    return turn
+    return np.asarray(Rotation.from_quat(wxyz, scalar_first=True).as_matrix())
 
 
 def points_of_poses(poses: Array, offset_mm: ArrayLike) -> Array:

@@ -59,7 +59,7 @@ class BaseShape:
             object.__setattr__(self, name, unit(_vector(getattr(self, name))))
 
     def moved(self, motion: Motion):
-        """The same shape in the outer frame of ``motion`` (outer_from_inner)."""
+        """The shape in the outer frame of ``motion`` (outer_from_inner)."""
         moved = self._like()
         values = moved.__dict__
         turn, shift = motion.rotation, motion.translation
@@ -74,7 +74,7 @@ class BaseShape:
         return moved
 
     def slid(self, by: Array):
-        """The same shape moved by (3,), mm, and not turned."""
+        """The shape translated by (3,), mm."""
         moved = self._like()
         values = moved.__dict__
         for name in (*self.points_, *self.rows_):
@@ -82,7 +82,7 @@ class BaseShape:
         return moved
 
     def resized(self, by: Mapping[str, float]):
-        """The same shape with some of its sizes changed a little."""
+        """The shape with amounts added to some of its sizes, by their names."""
         other = self._like()
         values = other.__dict__
         for name, more in by.items():
@@ -99,7 +99,7 @@ class BaseShape:
         return other
 
     def scaled(self, factor: float):
-        """The same shape with all lengths, also those from the origin, times a factor."""
+        """The shape scaled about the origin."""
         names = (*self.points_, *self.lengths_, *self.rows_)
         return replace(self, **{name: factor * getattr(self, name) for name in names})  # type: ignore[arg-type]
 

@@ -49,7 +49,7 @@ class SplineSurface:
 
     @classmethod
     def from_data(cls, data: Mapping[str, Any]) -> SplineSurface:
-        """The same back."""
+        """Read a surface from its plain data."""
         (p, q), (u, v) = data["degrees"], data["knots"]
         return cls((p, q), (np.array(u, float), np.array(v, float)), np.array(data["poles"], float), float(data["outward"]))
 

@@ -219,17 +219,6 @@ def slope(forward: Array, backward: Array) -> Array:
     return np.where(folded, forward, (forward + backward) / 2)
 
 
-def monte_carlo(
-    function: Callable[..., Any], features: Sequence[Uncertain], runs: int, random: np.random.Generator
-) -> tuple[Array, Array]:
-    """Mean (k,) and covariance (k, k) of ``function`` over features drawn at random (JCGM 101).
-
-    Each feature is drawn by itself: what they share is not.
-    """
-    drawn = np.array([_numbers(function(*(f.drawn(random) for f in features))) for _ in range(runs)])
-    return drawn.mean(axis=0), np.atleast_2d(np.cov(drawn, rowvar=False))
-
-
 def _numbers(value: Any) -> Array:
     return np.atleast_1d(np.asarray(value, float))
 
@@ -255,15 +244,3 @@ def squared_distance(deviation: Array, covariance: Array) -> tuple[float, int]:
     values, vectors = np.linalg.eigh(covariance / np.outer(scale, scale))
     sure = values > 1e-9 * values.max()
     return float(np.sum((vectors[:, sure].T @ (deviation / scale)) ** 2 / values[sure])), int(sure.sum())
-
-
-def inside_region(deviation: Array, covariance: Array, spare: float = np.inf, share: float = SHARE) -> bool:
-    """Whether a deviation (k,) lies in the ellipsoid that is to hold the truth with that share.
-
-    Source: JCGM 102, 6.5; with ``spare`` degrees of freedom the F distribution takes the place of
-    the chi-square. Directions without uncertainty are left out.
-    """
-    square, k = squared_distance(deviation, covariance)
-    if np.isinf(spare):
-        return bool(square <= special.chdtri(k, 1 - share))
-    return bool(square <= k * special.fdtri(k, spare, share))

@@ -102,7 +102,7 @@ def quantity_text(value: float | None, unit: Unit, units: Units, sign: bool = Fa
 
 
 def quantity_value(value: float, unit: Unit, units: Units) -> float:
-    """The same as a plain number, for files and fields."""
+    """A quantity in a person's units as a plain number, for files and form fields."""
     return math.degrees(value) if unit == "rad" else in_units(value, units)
 
 

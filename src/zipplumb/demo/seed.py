@@ -11,7 +11,7 @@ from ..jobs import people
 from ..jobs.actor import Actor
 from ..jobs.align import systems
 from ..jobs.kit import instruments, probes, stations
-from ..jobs.plan import parts, planning, sheet
+from ..jobs.plan import adding, parts, picking, sheet
 from ..store.database import stored, transaction
 from ..store.models import Job, Part, Probe
 from . import carrier
@@ -96,7 +96,7 @@ def _face(model: CadModel, **wanted) -> int:
 
 def _plan(actor: Actor, job: int, model: CadModel) -> None:
     def plan(name: str, lower=None, upper=None, hits=None, datum=None, **wanted) -> int:
-        row = planning.plan_from_face(actor, job, _face(model, **wanted))
+        row = picking.plan_from_face(actor, job, _face(model, **wanted))
         form = {"name": name}
         if hits:
             form["hits"] = str(hits)
@@ -126,5 +126,5 @@ def _plan(actor: Actor, job: int, model: CadModel) -> None:
     for name, first, second, half in (("Spigot to rear", spigot, rear, 0.08), ("Over all", end, right, 0.1)):
         raw = {"kind": "dimension", "name": name, "of": [first, second], "measure": "perpendicular_distance"}
         with transaction() as session:
-            row = planning.add_row(session, actor, job, raw)
+            row = adding.add_row(session, actor, job, raw)
         sheet.set_limits(actor, job, row, str(-half), str(half))

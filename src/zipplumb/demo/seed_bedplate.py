@@ -10,7 +10,7 @@ from ..jobs import people
 from ..jobs.actor import Actor
 from ..jobs.kit import stations
 from ..jobs.place import details, placement
-from ..jobs.plan import parts, planning, sheet
+from ..jobs.plan import adding, listing, parts, sheet
 from ..store.database import stored, transaction
 from ..store.models import Job
 from . import bedplate
@@ -39,15 +39,15 @@ def seed_bedplate(step: Path, tracker: int) -> int:
     part_id = parts.add_part(actor, "Bedplate", step.name, step.read_bytes())
     parts.import_part(part_id)
     job = sheet.create_job(actor, JOB, part_id)
-    rows = planning.plan_list(actor, job, _list({f"R{k}": at for k, at in enumerate(bedplate.REFERENCES, 1)}), "mm")
+    rows = listing.plan_list(actor, job, _list({f"R{k}": at for k, at in enumerate(bedplate.REFERENCES, 1)}), "mm")
     scale = {"material": STEEL, "temperature_c": SHOP_C}
     raw = {"kind": "reference_points", "name": "References at 20 °C", "points": rows, "scale": scale}
     with transaction() as session:
-        stored(session, Job, job).alignment_row_id = planning.add_row(session, actor, job, raw)
+        stored(session, Job, job).alignment_row_id = adding.add_row(session, actor, job, raw)
         bodies = {body["name"]: body["index"] for body in stored(session, Job, job).part.bodies}
     placement.set_placing(actor, job, WORDS)
     for detail in bedplate.MOVABLE:
-        targets = planning.plan_list(actor, job, _list(detail.targets), "mm")
+        targets = listing.plan_list(actor, job, _list(detail.targets), "mm")
         lines = [f"{n}; {x}; {y}; {z}; {up}; {pitch}; 6; 6" for n, (x, y, z), up, pitch in detail.adjusters]
         details.add(actor, job, detail.name, targets, "\n".join(lines), body=bodies.get(detail.name))
     stations.bring(actor, job, tracker)

@@ -12,7 +12,7 @@ from sqlalchemy import select
 from ..jobs import people
 from ..jobs.actor import Actor
 from ..jobs.align import systems
-from ..jobs.plan import parts, planning, sections, sheet
+from ..jobs.plan import parts, picking, sections, sheet
 from ..store.database import stored, transaction
 from ..store.models import Job, Part
 from . import bracket
@@ -61,9 +61,9 @@ class _Planner:
         self.edge("Cradle", top, lambda n: n["shape"] == "arc" and abs(n["radius"] - bracket.CRADLE_RADIUS) < 1e-6)
         front = self.edge("Front edge", top, self._is_front)
         nominal = next(e["nominal"] for e in self.edges if e["index"] == front)
-        planning.plan_edge_point(self.actor, self.job, front, nominal["point"], "Lip")
+        picking.plan_edge_point(self.actor, self.job, front, nominal["point"], "Lip")
         bolt = self.round(bracket.BOLT, bracket.CIRCLE[1] + bracket.CIRCLE[0] / 2, bracket.CIRCLE[2])
-        planning.plan_alike(self.actor, self.job, bolt["index"], "Bolt hole")
+        picking.plan_alike(self.actor, self.job, bolt["index"], "Bolt hole")
         self.sheet_targets()
         self.wave()
 
@@ -80,7 +80,7 @@ class _Planner:
         return along_x and abs(nominal["point"][1] + bracket.WIDTH / 2) < 1e-6
 
     def face(self, name: str, face: Found, limits: tuple[str, str, str] | None = None, **typed: str) -> None:
-        row = planning.plan_from_face(self.actor, self.job, face["index"])
+        row = picking.plan_from_face(self.actor, self.job, face["index"])
         sheet.edit_row(self.actor, self.job, row, {"name": name, **typed})
         if limits is not None:
             sheet.set_limits(self.actor, self.job, row, limits[1], limits[2], limits[0])
@@ -88,7 +88,7 @@ class _Planner:
     def edge(self, name: str, face: Found, fits: Callable[[Found], bool]) -> int:
         """Plan the first edge of a face that fits. Returns its number."""
         found = next(e["index"] for e in self.edges if e["face"] == face["index"] and e["nominal"] and fits(e["nominal"]))
-        row = planning.plan_from_edge(self.actor, self.job, found)
+        row = picking.plan_from_edge(self.actor, self.job, found)
         sheet.edit_row(self.actor, self.job, row, {"name": name})
         return found
 
@@ -99,7 +99,7 @@ class _Planner:
         normal, point = np.array(face["nominal"]["normal"]), np.array(face["nominal"]["point"])
         for x, y in TARGETS:
             z = point[2] - (normal[0] * (x - point[0]) + normal[1] * (y - point[1])) / normal[2]
-            planning.plan_place(self.actor, self.job, face["index"], [x, y, float(z)], normal.tolist(), "D", 3)
+            picking.plan_place(self.actor, self.job, face["index"], [x, y, float(z)], normal.tolist(), "D", 3)
 
     def wave(self) -> None:
         """A section half way up the wavy edge."""

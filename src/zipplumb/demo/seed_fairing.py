@@ -9,7 +9,7 @@ from sqlalchemy import select
 
 from ..jobs.actor import Actor
 from ..jobs.kit import stations
-from ..jobs.plan import planning, sections, sheet
+from ..jobs.plan import adding, picking, sections, sheet
 from ..store.database import stored, transaction
 from ..store.models import Job
 from . import bedplate
@@ -36,7 +36,7 @@ def seed_fairing(bedplate_job: int, radar: int) -> int:
     warm = {"material": STEEL, "temperature_c": SHOP_C}
     with transaction() as session:
         raw = {"kind": "datum_features", "name": "Top, side, stop", "datums": datums, "warm": warm}
-        stored(session, Job, job).alignment_row_id = planning.add_row(session, actor, job, raw)
+        stored(session, Job, job).alignment_row_id = adding.add_row(session, actor, job, raw)
     free = next(face for face in faces if face["surface"] == "free surface")
     flange = _plan(actor, job, free, "Fairing flange", HITS)
     sheet.set_limits(actor, job, flange, "", "0.5", "profile")
@@ -59,6 +59,6 @@ def _flat(faces: list[dict[str, Any]], axis: int, height: float) -> list[dict[st
 
 
 def _plan(actor: Actor, job: int, face: dict[str, Any], name: str, hits: int, datum: str = "") -> int:
-    row = planning.plan_from_face(actor, job, face["index"])
+    row = picking.plan_from_face(actor, job, face["index"])
     sheet.edit_row(actor, job, row, {"name": name, "hits": str(hits)} | ({"datum": datum} if datum else {}))
     return row

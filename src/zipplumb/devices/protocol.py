@@ -12,7 +12,6 @@ from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError,
 from ..core.errors import DeviceError
 
 VERSION = 2
-INSTRUMENT_KINDS = ("arm", "tracker", "radar")
 SEE_SURFACES = ("radar",)  # by their beam alone: what they touch is air on their own side
 LINE_BYTES = 512 * 1024  # a longest line: a stripe of 4096 points has room
 Button = Literal["take", "finish", "undo", "undo_sweep", "next", "back", "touch", "way"]

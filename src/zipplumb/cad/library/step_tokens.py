@@ -69,7 +69,7 @@ def _may_be_large(letters: np.ndarray) -> bool:
 
 
 def plainly(data: bytes) -> bytes:
-    """The same without what the CAD library does not stand: comments and tabs within an entity, a break before "="."""
+    """A STEP file's bytes without what OCCT fails on: comments and tabs within an entity, a line break before "="."""
     if b"/*" not in data and b"\t" not in data and not _BROKEN_NAME.search(data):
         return data
     data = _TEXT_OR_GAP.sub(lambda found: b" " if found["gap"] else found[0], data)

@@ -107,7 +107,7 @@ class Alignment:
         return np.asarray(np.sqrt(np.maximum(np.linalg.eigvalsh(spread)[:, -1], 0.0)))
 
     def doubted(self, words: str) -> Self:
-        """The same with one more reason why the place may be wrong; itself where there is none."""
+        """A copy with one more reason why the pose may be wrong; itself if ``words`` is empty."""
         if not words:
             return self
         doubt = f"{words} {self.doubt}".strip()

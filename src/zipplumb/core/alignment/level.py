@@ -1,9 +1,6 @@
-"""Level: upright from the instrument's own level or a measured plane, and corners brought to one height."""
+"""Level: upright from the instrument's own level or a measured plane."""
 
 from __future__ import annotations
-
-from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 
@@ -37,29 +34,3 @@ def lean(normal: Array, up: Array, zero: tuple[float, float] = (0.0, 0.0)) -> tu
     """How a plane leans about X and about Y, rad, against a relative zero taken earlier."""
     x, y, z = shortest_turn(unit(up), np.array([0.0, 0, 1])) @ unit(normal)
     return float(-np.arctan2(y, z) - zero[0]), float(np.arctan2(x, z) - zero[1])
-
-
-@dataclass(frozen=True)
-class Corner:
-    """``height_mm`` above the reference; ``move_mm``: by how much it must go up (+) or down to come level with it."""
-
-    name: str
-    height_mm: float
-    move_mm: float
-
-
-def corner_heights(
-    names: Sequence[str], points_world: Array, up_world: Array, reference: str | None = None
-) -> tuple[Corner, ...]:
-    """Corners against one of them, or against their mean height.
-
-    Raises AlignmentError for fewer than two corners, or a reference that is none of them.
-    """
-    points = np.asarray(points_world, float).reshape(-1, 3)
-    if len(points) < 2 or len(points) != len(names):
-        raise AlignmentError("Levelling needs two corners.", "The points are kept.", "Measure another.")
-    if reference is not None and reference not in names:
-        raise AlignmentError(f"{reference} is none of the corners.", "The points are kept.", "Choose one of them.")
-    heights = points @ unit(up_world)
-    zero = heights.mean() if reference is None else heights[list(names).index(reference)]
-    return tuple(Corner(n, float(h - zero), float(zero - h)) for n, h in zip(names, heights, strict=True))

@@ -106,7 +106,7 @@ def align_surfaces(
 
 
 def _round_about(start: Motion, points: Array) -> list[Motion]:
-    """The same start, turned a little about the middle of the points, to either side of every axis."""
+    """Further starts: a start rotated slightly about the centroid of the points, both ways about each axis."""
     middle = start.points(points.mean(axis=0))
     turns = [sign * np.radians(TURNS_DEG) * axis for axis in np.eye(3) for sign in (1, -1)]
     spun = [Motion(rotation(*t), middle - rotation(*t) @ middle) for t in turns]

@@ -221,7 +221,7 @@ class Recogniser:
 
 
 def _laid_in(placed: Placed, plane: FitResult) -> Placed:
-    """The same outline, in the plane as it lies now."""
+    """An outline moved into the current plane."""
     normal = plane.shape.normal
     x = placed.axes[:, 0] - (placed.axes[:, 0] @ normal) * normal
     x = x / np.linalg.norm(x)

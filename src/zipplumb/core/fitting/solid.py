@@ -171,7 +171,7 @@ def _best_axis(kind, rel, axes, held: Held, spot, columns, hint, offset, good) -
 
 
 def _tidied(placed: Placed, hint: Array | None, held: Held) -> Placed:
-    """The same shape with its origin beside the middle of the hits and its axis in a fixed sense."""
+    """The fitted shape with its origin at the centroid's foot and its axis in a defined sense."""
     kind, origin, axes, sizes = placed.kind, placed.origin, placed.axes, placed.sizes.copy()
     if kind in ("cylinder", "cone") and held.spot is None:
         along = float(-(origin @ axes[:, 2]))  # the mean of the points is the origin

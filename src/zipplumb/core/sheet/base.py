@@ -185,11 +185,11 @@ class RowRecipe(Model):
         return None
 
     def in_other_terms(self) -> RowRecipe | None:
-        """The same, told by its other size (a radius for a diameter); None where it has one way only."""
+        """The recipe stated by radius instead of diameter, or the reverse; None if it has no such size."""
         return None
 
     def settled(self, turn: Vector) -> RowRecipe | None:
-        """The same, where a person has said in which of several places the part lies; None where there is one only.
+        """The recipe after a person chose one of several possible poses; None if there is only one.
 
         ``turn``: its rotation vector, part from world.
         """
@@ -210,7 +210,7 @@ class RowRecipe(Model):
         return 1.0
 
     def share_of(self, key: str) -> float:
-        """The same in this row's terms."""
+        """The share of a characteristic's value that is shown, in the terms (radius or diameter) of this row."""
         return self.share_in(key, "")
 
 

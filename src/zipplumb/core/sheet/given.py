@@ -83,7 +83,7 @@ class Sheet:
         return [place for place, (now, was) in enumerate(zip(self.rows, before.rows, strict=True)) if now is not was]
 
     def stands_as(self, before: Sheet) -> bool:
-        """The same rows in the same order."""
+        """Whether another sheet has the same rows in the same order."""
         return self is before or self.places == before.places
 
     def changed(self, rows: Iterable[SheetRow]) -> Sheet:

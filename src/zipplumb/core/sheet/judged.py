@@ -41,7 +41,7 @@ class JudgedRecipe(RowRecipe):
 
     @classmethod
     def with_nominals(cls, raw: dict[str, Any], nominals: Mapping[int, Any]) -> dict[str, Any] | None:
-        """The same data with what the nominals of the chosen features tell of it, by row; None where they do not tell it."""
+        """Recipe data completed from the nominals of the chosen features (by row); None if these do not determine it."""
         return raw
 
     @property

@@ -85,7 +85,7 @@ class FoundFeature:
 
     @cached_property
     def calm(self) -> Array:
-        """The same as they likely are, without the hits' own errors."""
+        """The hits as they likely lie without their own errors."""
         return self._off_the_shape(self.calm_share)
 
     @property

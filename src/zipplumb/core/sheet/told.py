@@ -62,7 +62,7 @@ class Told:
         return self.sure.near
 
     def but(self, change: Callable[[Sure], dict[str, Any]], value: float | None = None) -> Told:
-        """The same with another value, or with something of how sure it is changed, once that is asked for."""
+        """A copy with another value, or with parts of its uncertainty changed; these are computed when first read."""
         return Told(self.value if value is None else value, lambda: changed(self.sure, **change(self.sure)))
 
 

@@ -98,7 +98,7 @@ def best_motion(needs: Sequence[Callable[[Array], float]], free: Array, clearanc
 
 
 def _shrunk(motion: Array, needs: Sequence[Callable[[Array], float]], clearances: Sequence[Clearance], before: float) -> Array:
-    """The same motion, shortened to what the clearances allow; none where that does not help."""
+    """A motion scaled down to what the clearances allow; zero if that does not reduce the largest need."""
     share = 1.0
     for clear in clearances:
         farthest = float(clear.carried(motion).max())

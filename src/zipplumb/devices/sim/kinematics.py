@@ -66,7 +66,7 @@ class Chain:
         return Motion(turns[0], shifts[0]) @ STRETCHED
 
     def last_axes(self, angles: Array) -> tuple[Array, Array]:
-        """The same for many (n, joints): rotations (n, 3, 3) and places (n, 3)."""
+        """Poses of the last axis for many joint vectors (n, joints): rotations (n, 3, 3) and positions (n, 3)."""
         turns, shifts = _carried(angles)
         return turns @ STRETCHED.rotation, turns @ STRETCHED.translation + shifts
 

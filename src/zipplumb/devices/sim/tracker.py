@@ -220,7 +220,7 @@ class SimulatedTracker(StandIn):
 
 
 class SimulatedRadar(SimulatedTracker):
-    """The same without a reflector: it sees surfaces, the worse the more they graze the beam."""
+    """A tracker without a reflector: it sees surfaces, with more noise at grazing incidence."""
 
     kind, serial, model = "radar", "SIM-0003", "Stand-in radar"
     aimed: tuple = (b"", None, None)

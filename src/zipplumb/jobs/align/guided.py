@@ -16,7 +16,7 @@ from ...core.units import Units, length_from_text, length_text
 from ...store.database import stored, tell, transaction
 from ...store.models import Job, Reading, Row
 from ..actor import Actor, record
-from ..plan.planning import add_rows, named
+from ..plan.adding import add_rows, named
 from ..state.readings import set_all_aside
 from ..state.recipes import changed
 from ..state.results import JobResults, load

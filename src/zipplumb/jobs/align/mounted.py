@@ -17,7 +17,7 @@ from ...core.units import Units, length_from_text, length_text
 from ...store.database import stored, tell, transaction
 from ...store.models import Job, Row
 from ..actor import Actor, record
-from ..plan.planning import add_rows, check_references, named
+from ..plan.adding import add_rows, check_references, named
 from ..plan.sheet import as_seen
 from ..state.recipes import rewrite
 from ..state.results import JobResults, load

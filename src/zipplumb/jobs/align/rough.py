@@ -16,7 +16,7 @@ from ...core.spots import spots_on
 from ...store.database import stored, tell, transaction
 from ...store.models import Job
 from ..actor import Actor
-from ..plan.planning import add_rows, named
+from ..plan.adding import add_rows, named
 from ..state.results import JobResults
 
 FREE, MOST = 6, 60

@@ -152,7 +152,7 @@ def worth(state: JobResults, row_id: int) -> str:
 
 
 def worth_of(alignment: Alignment, worst_mm: float | None, units: Units) -> str:
-    """The same of any; ``worst_mm``: the standard uncertainty at the worst place, where that is known."""
+    """What an alignment is worth, in a few words. ``worst_mm``: standard uncertainty at the worst known place, or None."""
     ledger = alignment.ledger
     held = f"{ledger.rank} of {FREE}"
     if ledger.rank < FREE:

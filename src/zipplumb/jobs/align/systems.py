@@ -17,8 +17,8 @@ from ...core.sheet import SheetRow, kind_of, recipe_from_dict
 from ...store.database import stored, tell, transaction
 from ...store.models import Job, Row
 from ..actor import Actor, record
+from ..plan.adding import add_row, add_rows, check_references, named, names_of, rests_on
 from ..plan.forms import changed, data_of, texts_of
-from ..plan.planning import add_row, add_rows, check_references, named, names_of, rests_on
 from ..state.recipes import rewrite
 from ..state.results import JobResults, load, what_if
 from .standing import Standing, standing_of
@@ -89,7 +89,7 @@ def users_of(state: JobResults, row_id: int) -> list[str]:
 
 
 def copy(actor: Actor, job_id: int, row_id: int) -> int:
-    """The same alignment once more, to be changed. Returns the new row's id."""
+    """Add a copy of an alignment, to be changed. Returns the new row's id."""
     actor.must_change()
     with transaction() as session:
         stored(session, Job, job_id, lock=True)

@@ -63,7 +63,7 @@ def why_due(session: Session, instrument: Instrument | None, job_id: int) -> str
 
 
 def trusts(session: Session, kit: Sequence[tuple[Instrument, int | None]]) -> list[Trust]:
-    """The same of many instruments, each at its job, with as many questions to the database as for one."""
+    """Whether instruments may be believed, each at its job; the number of queries does not grow with theirs."""
     ids = [instrument.id for instrument, _ in kit]
     jobs = {job_id for _, job_id in kit if job_id is not None}
     session.flush()

@@ -21,7 +21,7 @@ from ...store.database import stored, tell, transaction
 from ...store.models import Job, Row
 from ..actor import Actor, record
 from ..plan import derive
-from ..plan.planning import add_rows, named
+from ..plan.adding import add_rows, named
 from ..state.recipes import recipe_of, rewrite
 from ..state.results import JobResults, load
 

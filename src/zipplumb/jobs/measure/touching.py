@@ -20,7 +20,8 @@ from ...store.database import stored, tell, transaction
 from ...store.models import Job, Row
 from ..actor import INSTRUMENT, Actor, record
 from ..plan import without_cad
-from ..plan.planning import add_rows, kind_for_face, named
+from ..plan.adding import add_rows, named
+from ..plan.picking import kind_for_face
 from ..state.recipes import changed, rewrite
 from ..state.results import JobResults, load
 from ..words import words_for
@@ -162,7 +163,7 @@ def turn(actor: Actor, job_id: int) -> str:
 
 
 def turn_on(session: Session, actor: Actor, job: Job) -> str:
-    """The same, within a transaction."""
+    """Turn just touching to its next way, within a transaction. Returns the tone."""
     return turn_to(session, actor, job, WAYS[(WAYS.index(job.touching) + 1) % len(WAYS)] if job.touching in WAYS else "")
 
 

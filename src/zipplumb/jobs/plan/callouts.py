@@ -24,9 +24,10 @@ from ..actor import Actor, record
 from ..state.recipes import changed
 from ..state.results import JobResults, load
 from ..words import WORDS
+from .adding import add_rows, named, take_letter
 from .lettered import datums_of, letter_of, target_of
 from .on_model import firsts, kinds, rows_for, standing
-from .planning import add_rows, kind_for_face, named, take_letter
+from .picking import kind_for_face
 
 NOTHING = "Nothing was planned."
 ON_MM = 1e-3  # how near a target lies to its face

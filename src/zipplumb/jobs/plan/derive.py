@@ -18,7 +18,7 @@ from ...store.database import transaction
 from ..actor import Actor
 from ..state.results import JobResults, load
 from ..words import WORDS, derivation_words
-from .planning import add_rows, named
+from .adding import add_rows, named
 
 MOST = 12  # features at once
 
@@ -56,7 +56,7 @@ def choices(job_id: int, of: Sequence[int], given: Given = Given(), zone_mm: flo
 
 
 def choices_of(state: JobResults, of: Sequence[int], given: Given = Given(), zone_mm: float | None = None) -> list[Choice]:
-    """The same, of a job as it stands."""
+    """Everything that features of a loaded job make, with values and verdicts; ``zone_mm``: for the tolerances among them."""
     system = state.alignment
     features = [in_system(_feature(state, i), system) for i in _checked(of)]
     found = []

@@ -21,9 +21,10 @@ from ..actor import Actor
 from ..state.recipes import recipe_of
 from ..state.results import JobResults
 from ..words import WORDS
+from .adding import add_rows, named
 from .alike import things
 from .lettered import datums_of
-from .planning import add_rows, alike_on, faces_of, kind_for_face, named
+from .picking import alike_on, faces_of, kind_for_face
 
 SAME_WAY = 1e-6
 MOST_FACES = 60

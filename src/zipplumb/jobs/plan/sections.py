@@ -17,7 +17,8 @@ from ...store.database import stored, transaction
 from ...store.models import Job
 from ..actor import Actor
 from ..state.part_model import model_of
-from .planning import add_rows, checked_stem, named, whole_list
+from .adding import add_rows, checked_stem, named
+from .listing import whole_list
 
 AXES, OTHER = "XYZ", "other"
 IN_PLANE_MM = 0.01  # how far a listed point of a curve lies off its plane at the most

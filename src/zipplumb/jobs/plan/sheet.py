@@ -20,9 +20,9 @@ from ...store.models import Change, Job, Part, Row
 from ..actor import Actor, record
 from ..state.recipes import recipe_of, rewrite
 from ..state.results import load
+from .adding import check_references, rests_on, take_letter
 from .forms import changed, data_of, texts_of
 from .parts import add_without_cad, checked_bodies
-from .planning import check_references, rests_on, take_letter
 
 ROW_GONE = InputError("That row is not in this job any more.", "Nothing was changed.", "Choose another row.")
 

@@ -15,7 +15,7 @@ from ...store.models import Job, Row
 from ..actor import Actor, record
 from ..state.recipes import rewrite
 from ..state.results import JobResults, load
-from .planning import add_rows, named
+from .adding import add_rows, named
 
 AXES_MODE = "axes"
 KIND = "planes_as_axes"

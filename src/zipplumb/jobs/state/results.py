@@ -211,7 +211,7 @@ def load(session: Session, job_id: int, named: set[int] | None = None) -> JobRes
 
 
 def as_it_stands(session: Session, job_id: int) -> JobResults:
-    """The same for who only looks: as this process worked it out last, while nobody has written anything since."""
+    """The job's results for reading only: those cached in this process, while nothing was written to the database since."""
     memory = _memory(job_id)
     with memory.lock:
         before, written = memory.before, memory.written

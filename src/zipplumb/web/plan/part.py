@@ -12,7 +12,7 @@ from ...core.features import axis_of, plane_of, radius_of, spot_of
 from ...core.shape_codec import shape_from_data
 from ...core.units import length_text
 from ...exchange.table import RowText
-from ...jobs.plan import callouts, on_model, parts, planning, sheet
+from ...jobs.plan import adding, callouts, on_model, parts, picking, sheet
 from ...jobs.state.results import JobResults, as_it_stands
 from ...jobs.state.rows_text import row_text
 from ...jobs.words import stem_of
@@ -51,7 +51,7 @@ def panel(session: Session, state: JobResults, view: JobView) -> str:
     faces = sum(b["faces"] for b in state.job.part.bodies)
     recognised = sum(bool(face.get("recognised")) for face in state.job.part.faces)
     kinds = kinds_to_plan("feature", takes_hits=True)
-    last = planning.last_plan(session, state.job.id)
+    last = adding.last_plan(session, state.job.id)
     told, left = callouts.told_of(state), callouts.carried(state.job).left
     return render_template(
         "_part.html", view=view, part=state.job.part, faces=faces, recognised=recognised, kinds=kinds, last=last, told=told,
@@ -71,14 +71,14 @@ def describe_face(session: Session, state: JobResults, index: int) -> FaceWords:
     """A face of the part in words and in the job's units."""
     face, units = state.job.part.faces[index], state.job.units
     rows = [r for r in state.rows if r.recipe.cad_face == index]
-    kind = planning.kind_for_face(face)
+    kind = picking.kind_for_face(face)
     if kind is None:
-        may = planning.planned_as(face) is not None
+        may = picking.planned_as(face) is not None
         return FaceWords(index, f"A {face['surface']}", "", may, rows, holds=False)
     shape = shape_from_data(face["nominal"])
     at = ", ".join(f"{a} {length_text(v, units)}" for a, v in zip(AXES, spot_of(shape), strict=True))
     inside = bool(face["inside"])
-    alike = tuple(planning.alike_on(session, state.job.id, index))
+    alike = tuple(picking.alike_on(session, state.job.id, index))
     facing = len(on_model.facing_alike(state.job.part.faces, index, state.job.kept_bodies))
     on = (("this", "this face"), *((("alike", f"all {len(alike)} alike"),) if len(alike) > 1 else ()),
           *((("facing", f"all {facing} faces that face this way"),) if facing > 1 else ()))  # fmt: skip
@@ -107,7 +107,7 @@ def face(job_id: int, index: int):
         state = as_it_stands(session, job_id)
         if index >= len(state.job.part.faces):
             return "", 404
-        words, last = describe_face(session, state, index), planning.last_plan(session, job_id)
+        words, last = describe_face(session, state, index), adding.last_plan(session, job_id)
         place = {name: request.values.get(name, "") for name in ("point", "normal", "stem", "hits", "each")}
         edge = describe_edge(session, state, asked.one_id("edge"))
         cut = section_form(state, index, request.values, asked.numbers("point", 3) if place["point"] else None)
@@ -127,14 +127,14 @@ def face(job_id: int, index: int):
 @blueprint.post("/faces/<int:index>/plan")
 @changes
 def plan(job_id: int, index: int):
-    planning.plan_from_face(g.actor, job_id, index)
+    picking.plan_from_face(g.actor, job_id, index)
     return face(job_id, index)
 
 
 @blueprint.post("/faces/<int:index>/plan-alike")
 @changes
 def plan_alike(job_id: int, index: int):
-    planning.plan_alike(g.actor, job_id, index, request.form.get("stem", ""))
+    picking.plan_alike(g.actor, job_id, index, request.form.get("stem", ""))
     return face(job_id, index)
 
 
@@ -157,21 +157,21 @@ def tolerance(job_id: int, index: int):
 @blueprint.post("/edges/<int:edge>/plan")
 @changes
 def plan_edge(job_id: int, edge: int):
-    planning.plan_from_edge(g.actor, job_id, edge)
+    picking.plan_from_edge(g.actor, job_id, edge)
     return go_on(job_id, "part")
 
 
 @blueprint.post("/edges/<int:edge>/place")
 @changes
 def plan_edge_point(job_id: int, edge: int):
-    planning.plan_edge_point(g.actor, job_id, edge, asked.numbers("point", 3), request.form.get("stem", ""))
+    picking.plan_edge_point(g.actor, job_id, edge, asked.numbers("point", 3), request.form.get("stem", ""))
     return go_on(job_id, "part")
 
 
 def describe_edge(session: Session, state: JobResults, index: int | None) -> tuple[int, str] | None:
     """The edge where a face was picked, in words; None where there is none that can be planned."""
-    edge = planning.edge_at(session, state.job.id, index) if index is not None else None
-    kind = planning.kind_for_face(edge) if edge else None
+    edge = picking.edge_at(session, state.job.id, index) if index is not None else None
+    kind = picking.kind_for_face(edge) if edge else None
     if edge is None or kind is None or index is None:
         return None
     shape, units = shape_from_data(edge["nominal"]), state.job.units
@@ -186,7 +186,7 @@ def describe_edge(session: Session, state: JobResults, index: int | None) -> tup
 def plan_place(job_id: int, index: int):
     """A surface point where the face was picked."""
     stem, hits = request.form.get("stem", ""), 3 if request.form.get("hits") == "3" else 1
-    planning.plan_place(g.actor, job_id, index, asked.numbers("point", 3), asked.numbers("normal", 3), stem, hits)
+    picking.plan_place(g.actor, job_id, index, asked.numbers("point", 3), asked.numbers("normal", 3), stem, hits)
     return face(job_id, index)
 
 
@@ -202,7 +202,7 @@ def take_over(job_id: int):
 @changes
 def take_back(job_id: int):
     """Take the newest act of planning back, as a whole."""
-    planning.take_plan_back(g.actor, job_id, asked.ids("row"))
+    adding.take_plan_back(g.actor, job_id, asked.ids("row"))
     return go_on(job_id, "part")
 
 

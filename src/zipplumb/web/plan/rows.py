@@ -8,7 +8,7 @@ from werkzeug.exceptions import NotFound
 from ...core.sheet import KINDS
 from ...core.units import length_text
 from ...exchange.point_list import text_of
-from ...jobs.plan import planning
+from ...jobs.plan import adding, listing
 from ...jobs.state.results import as_it_stands
 from ...store.database import transaction
 from ..answers import done, go_on
@@ -31,7 +31,7 @@ def form(job_id: int):
 @blueprint.post("/plan/form")
 @changes
 def refill(job_id: int):
-    """The same form with what was typed, its choices followed, with one more item where asked."""
+    """The form again with what was typed, its dependent fields updated, with one more list item if asked."""
     return _form(job_id, request.form.get("kind", ""), typed_texts())
 
 
@@ -46,7 +46,7 @@ def _form(job_id: int, kind: str, texts: dict[str, str]):
 @changes
 def plan(job_id: int):
     kind = request.form.get("kind", "")
-    planning.plan_typed(g.actor, job_id, kind, typed_texts())
+    adding.plan_typed(g.actor, job_id, kind, typed_texts())
     return go_on(job_id, "align") if KINDS[kind].role == "system" else done()
 
 
@@ -59,8 +59,8 @@ def look_at_list(job_id: int):
     units = request.form.get("list_units", "")
     with transaction() as session:
         state = as_it_stands(session, job_id)
-        found = planning.read_list(session, job_id, text, units)
-        doubt = planning.doubt_of_units(session, job_id, found, state.job.units)
+        found = listing.read_list(session, job_id, text, units)
+        doubt = listing.doubt_of_units(session, job_id, found, state.job.units)
     shown = [
         (p.line, p.name, [length_text(v, state.job.units) for v in p.at], [f"{v:.4f}" for v in p.normal or ()])
         for p in found.points[:LINES_SHOWN]
@@ -75,7 +75,7 @@ def look_at_list(job_id: int):
 @blueprint.post("/list/plan")
 @changes
 def plan_list(job_id: int):
-    planning.plan_list(g.actor, job_id, request.form.get("text", ""), request.form.get("list_units", ""))
+    listing.plan_list(g.actor, job_id, request.form.get("text", ""), request.form.get("list_units", ""))
     return go_on(job_id, "part")
 
 

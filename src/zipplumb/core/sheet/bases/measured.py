@@ -123,7 +123,7 @@ def criteria_of(kind: type[RowRecipe]) -> tuple[str, ...]:
 
 @lru_cache(QUANTITIES_KEPT)
 def _quantities_of(kind: type[MeasuredRecipe], nominal: Any) -> tuple[Quantity, ...]:
-    """The same of the same nominal: they are asked for at every change of what they are judged in."""
+    """Quantities of a kind, cached by nominal: they are needed at every change of the system they are judged in."""
     return kind.quantities_of(nominal)
 
 
@@ -208,7 +208,7 @@ class MeasuredRecipe(FeatureRecipe):
 
     @classmethod
     def of_edge(cls, nominal: Any, inside: bool | None, plane: int | None) -> dict[str, Any]:
-        """The same for an edge, or an outline, of a flat face; ``plane``: the row of that face. Raises InputError."""
+        """Recipe data for an edge, or an outline, of a flat face; ``plane``: the row of that face. Raises InputError."""
         return {"kind": cls.key(), "nominal": nominal}
 
     @property

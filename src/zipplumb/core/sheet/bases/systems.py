@@ -102,7 +102,7 @@ class ActualFeature:
         return float(np.sqrt(np.trace(center_covariance(self.feature)) / 3))
 
     def u_each(self, directions: Sequence[Letter]) -> float | tuple[float, ...]:
-        """The same for every direction of the part in which a center holds, as its nominal stands there."""
+        """Standard uncertainties, mm, in the part's directions in which a center is held; one number if it has no center."""
         if point_of(self.feature.shape) is None or point_of(self.nominal) is None:
             return max(self.u_mm, LEAST_U_MM)
         axes, nominal = frame_of(self.feature.shape).rotation, frame_of(self.nominal).rotation
@@ -223,7 +223,7 @@ class SystemRecipe(RowRecipe):
         return ""
 
     def grown(self, plane: int, axis: Axis) -> SystemRecipe:
-        """The same with one more plane that stands for an axis."""
+        """The recipe with one more plane, which defines an axis."""
         raise NotImplementedError
 
     def solve(self, given: SystemInputs) -> Alignment:

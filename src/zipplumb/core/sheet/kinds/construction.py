@@ -33,7 +33,7 @@ class ConstructionRecipe(DerivedRecipe, FeatureRecipe):
         return FoundFeature("done", self.name, self.letter, self._nominal(of), feature=feature, draw=made.draw)
 
     def _nominal(self, of: list[FoundFeature]) -> Any:
-        """The same made of the nominals, where all have one."""
+        """The construction made of the nominals; None unless all parents have one."""
         if any(f.nominal is None for f in of):
             return None
         try:

@@ -121,7 +121,7 @@ class ToleranceRecipe(JudgedRecipe):
 
     @classmethod
     def with_material(cls, raw: dict[str, Any], condition: str, boundaries: Sequence[str]) -> dict[str, Any]:
-        """The same recipe's data with material conditions. Raises InputError where it takes none of them."""
+        """Recipe data with material conditions added. Raises InputError if the tolerance does not support them."""
         if condition != "none" or any(each != "none" for each in boundaries):
             raise InputError("Its material condition is not known here.", "It was not planned.", "Judge it without.")
         return raw

@@ -115,5 +115,5 @@ class ConditionedRecipe(ToleranceRecipe):
 
 
 def _but_last(of: Callable[..., Any]) -> Callable[..., Any]:
-    """The same function, given one shape more, what has the size, that it does not look at."""
+    """Wrap a function so that it ignores the last shape that it is given, the one that has the size."""
     return lambda points, *shapes: of(points, *shapes[:-1])
