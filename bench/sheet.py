@@ -11,8 +11,8 @@ from measure import best, row
 
 from zipplumb.core.calibration import ProbeCalibration
 from zipplumb.core.frames import Array, Motion, perpendicular_pair
-from zipplumb.core.readings import Reading
-from zipplumb.core.sheet import Kit, PartSurfaces, Sheet, SheetRow, Station, evaluate, recipe_from_dict
+from zipplumb.core.readings import HitSet
+from zipplumb.core.sheet import Kit, PartSurfaces, Sheet, SheetRow, StationPose, evaluate, recipe_from_dict
 
 ROWS, TIP = 1000, 3.0
 TURN = np.linspace(0, 2 * np.pi, 12, endpoint=False)
@@ -27,7 +27,7 @@ class Builder:
     def __init__(self):
         self.random = np.random.default_rng(3)
         self.rows: list[SheetRow] = []
-        self.readings: dict[int, Reading] = {}
+        self.readings: dict[int, HitSet] = {}
 
     def add(self, raw: dict, centers: Array | None = None, way: Array | None = None) -> int:
         number = len(self.rows) + 1
@@ -38,7 +38,7 @@ class Builder:
             noisy = centers + self.random.normal(0, 0.005, (n, 3))
             keys, ones = tuple(f"{number}.{k}" for k in range(n)), np.ones(n, int)
             poses, past = np.hstack([noisy, upright]), np.hstack([centers + 20 * np.atleast_2d(way), upright])
-            self.readings[number] = Reading(keys, poses, past, np.zeros(n, bool), ones, ones, ones * 1.0, u_hit_mm=0.012)
+            self.readings[number] = HitSet(keys, poses, past, np.zeros(n, bool), ones, ones, ones * 1.0, u_hit_mm=0.012)
         return number
 
     def plane(self, point, normal) -> int:
@@ -59,7 +59,7 @@ class Builder:
         return self.add({"kind": "sphere", "inside": False, "nominal": nominal}, np.array(center) + (12 + TIP) * out, out)
 
 
-def sheet() -> tuple[Sheet, dict[int, Reading]]:
+def sheet() -> tuple[Sheet, dict[int, HitSet]]:
     """1,000 rows: faces, holes in the top, balls, an alignment, made planes and distances."""
     made = Builder()
     top, side, end = (made.plane(p, n) for p, n in DATUMS)
@@ -81,7 +81,7 @@ def sheet() -> tuple[Sheet, dict[int, Reading]]:
     return Sheet(tuple(made.rows), alignment), made.readings
 
 
-def toleranced(holes: int = 200) -> tuple[Sheet, dict[int, Reading]]:
+def toleranced(holes: int = 200) -> tuple[Sheet, dict[int, HitSet]]:
     """As many holes, each with its position in one datum system."""
     made = Builder()
     planes = [made.plane(p, n) for p, n in DATUMS]
@@ -93,10 +93,10 @@ def toleranced(holes: int = 200) -> tuple[Sheet, dict[int, Reading]]:
     return Sheet(tuple(made.rows), alignment), made.readings
 
 
-KIT = Kit({1: Station(1, Motion.identity())}, {1: ProbeCalibration(1, np.zeros(3), 2 * TIP, 0.002)})
+KIT = Kit({1: StationPose(1, Motion.identity())}, {1: ProbeCalibration(1, np.zeros(3), 2 * TIP, 0.002)})
 
 
-def of_every_kind() -> tuple[Sheet, dict[int, Reading], Kit, PartSurfaces]:
+def of_every_kind() -> tuple[Sheet, dict[int, HitSet], Kit, PartSurfaces]:
     """300 rows and a few, of all kinds, as the tests have them."""
     sys.path.insert(0, str(Path(__file__).parent.parent / "tests" / "core"))
     import block
@@ -117,13 +117,13 @@ def run() -> None:
     changes(*toleranced(), "circle", "200 holes with 200 tolerances")
 
 
-def changes(asked: Sheet, readings: dict[int, Reading], kind: str, words: str) -> None:
+def changes(asked: Sheet, readings: dict[int, HitSet], kind: str, words: str) -> None:
     """A hit of a row of some kind, and one of the primary datum, against working everything out."""
     results, memory = evaluate(asked, readings, KIT)
     states = {state: sum(r.state == state for r in results.values()) for state in ("done", "failed", "waits")}
     print(f"evaluate(), {words} with readings: {states}")
 
-    def aside(number: int) -> dict[int, Reading]:
+    def aside(number: int) -> dict[int, HitSet]:
         reading = readings[number]
         return readings | {number: replace(reading, aside=np.arange(len(reading)) == 3)}
 

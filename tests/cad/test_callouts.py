@@ -5,7 +5,7 @@ from dataclasses import replace
 import pytest
 
 from zipplumb.cad import read_cad
-from zipplumb.cad.callouts import Callout, Callouts, Lettered, Sized, Target
+from zipplumb.cad.callouts import Callout, Callouts, Lettered, Sized, TargetPlace
 from zipplumb.cad.writer import with_callouts
 from zipplumb.core.errors import FileError
 from zipplumb.demo.carrier import write_shape
@@ -97,7 +97,8 @@ def test_a_fault_in_the_tolerances_does_not_take_the_model_with_it():
 def test_datum_targets_are_read_again_where_they_lie(plate, faces, tmp_path):
     top = faces[0][0, 0, 1]
     targets = tuple(
-        Target("A", k + 1, (x, y, 20.0), (0.0, 0.0, 1.0), (top,)) for k, (x, y) in enumerate([(10, 10), (90, 10), (50, 50)])
+        TargetPlace("A", k + 1, (x, y, 20.0), (0.0, 0.0, 1.0), (top,))
+        for k, (x, y) in enumerate([(10, 10), (90, 10), (50, 50)])
     )
     profile = Callout("surface_profile", 0.3, (faces[0][0, -1, 0],), (("A",),), boundaries=("none",))
     out = tmp_path / "out.step"

@@ -5,12 +5,12 @@ from scipy.spatial.transform import Rotation
 
 from zipplumb.core.calibration import ProbeCalibration
 from zipplumb.core.frames import Motion, perpendicular_pair
-from zipplumb.core.readings import Reading
-from zipplumb.core.sheet import Kit, Sheet, SheetRow, Station, evaluate, recipe_from_dict
+from zipplumb.core.readings import HitSet
+from zipplumb.core.sheet import Kit, Sheet, SheetRow, StationPose, evaluate, recipe_from_dict
 
 TIP = 3.0
 WORLD = Motion(Rotation.from_euler("xyz", [20, -30, 50], degrees=True).as_matrix(), np.array([800.0, -300, 150]))
-KIT = Kit({1: Station(1, Motion.identity())}, {1: ProbeCalibration(1, np.zeros(3), 2 * TIP, 0.0)})
+KIT = Kit({1: StationPose(1, Motion.identity())}, {1: ProbeCalibration(1, np.zeros(3), 2 * TIP, 0.0)})
 UP = np.array([0.0, 0, 1])
 CORNER = np.array([250.0, 140, 60])
 TURN = np.linspace(0, 2 * np.pi, 12, endpoint=False)
@@ -44,7 +44,7 @@ class Bench:
         world = self.lies.points(centers)
         away = np.full((n, 3), np.nan) if outward is None else self.lies.points(centers + 20 * np.atleast_2d(outward))
         left = None if outward is None else np.array([*away[-1], 1, 0, 0, 0])
-        return Reading(
+        return HitSet(
             tuple(f"{len(self.rows)}.{k}" for k in range(n)), np.hstack([world, upright]), np.hstack([away, upright]),
             np.zeros(n, bool), np.ones(n, int), np.ones(n, int), np.arange(n, dtype=float), left, 1, 1, u_hit_mm=self.u_hit_mm,
         )  # fmt: skip

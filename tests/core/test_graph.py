@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from zipplumb.core.calibration import ProbeCalibration
 from zipplumb.core.errors import AlignmentError
 from zipplumb.core.frames import Motion
-from zipplumb.core.sheet import KINDS, Kit, Sheet, SheetRow, Station, evaluate, recipe_from_dict
+from zipplumb.core.sheet import KINDS, Kit, Sheet, SheetRow, StationPose, evaluate, recipe_from_dict
 from zipplumb.core.sheet.graph import Failed, Node, work_out
 
 
@@ -141,7 +141,7 @@ def edit(draw, rows, readings, kit, active):
         kit = Kit(kit.stations, {1: ProbeCalibration(1, np.zeros(3), bigger, 0.002, "", draw(st.sampled_from((0.0, 0.01))))})
     elif what == "station":
         shift = Motion(np.eye(3), np.array([draw(st.sampled_from((0.0, 5.0))), 0, 0]))
-        kit = Kit({1: Station(1, shift)}, kit.calibrations)
+        kit = Kit({1: StationPose(1, shift)}, kit.calibrations)
     elif rows:
         row = rows[k]
         raw = row.recipe.model_dump(mode="json")

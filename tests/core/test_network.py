@@ -10,7 +10,7 @@ from stated import inside_region
 
 from zipplumb.core.errors import AlignmentError
 from zipplumb.core.frames import Motion
-from zipplumb.core.network import InstrumentClass, KnownLength, KnownPoint, Level, Observation, adjust, polar
+from zipplumb.core.network import InstrumentClass, KnownLength, KnownPoint, LevelSighting, Observation, adjust, polar
 
 NOISE = 0.02
 UP = np.array([0.0, 0, 1])
@@ -118,7 +118,7 @@ def test_regions_hold_for_ranges_and_angles_levels_and_scale_bars(arrangement):
             lean = [Motion(Rotation.from_rotvec([*random.normal(0, u_level, 2), 0]).as_matrix(), np.zeros(3)) for _ in poses]
             poses = [Motion(tilt.rotation @ pose.rotation, pose.translation) for tilt, pose in zip(lean, poses, strict=True)]
             poses = [poses[0].inverse() @ pose for pose in poses]
-            more = {"levels": {f"S{k}": Level(UP, u_level) for k in range(3)}}
+            more = {"levels": {f"S{k}": LevelSighting(UP, u_level) for k in range(3)}}
         elif arrangement == "scale bar":
             bar = KnownLength("P0", "P5", length + random.normal(0, 0.002), 0.002)
             more = {"known_lengths": [bar], "free_scale": ["S0", "S1", "S2"]}
@@ -208,7 +208,7 @@ def test_levels_hold_stations_upright(random):
     poses, places = shop(random, 2, 6)
     poses[1] = Motion(Rotation.from_euler("z", 0.7).as_matrix(), poses[1].translation)
     noisy = seen(poses, places, random, 0.3, 0.3)
-    level, free = adjust(noisy, levels={name: Level(UP, 1e-6) for name in ("S0", "S1")}), adjust(noisy)
+    level, free = adjust(noisy, levels={name: LevelSighting(UP, 1e-6) for name in ("S0", "S1")}), adjust(noisy)
     assert abs(level.pose("S1").rotation[2, 2] - 1) < 1e-10
     assert abs(free.pose("S1").rotation[2, 2] - 1) > 1e-10
     assert level.pose_covariances[1][3, 3] < 1e-10 < free.pose_covariances[1][3, 3]
@@ -245,7 +245,7 @@ def test_a_poor_level_does_not_spoil_the_good_ones():
                 told[f"S{k}"] = levels[order[k]]
             poses = [poses[1].inverse() @ pose for pose in poses[1:]]  # the first is the world
             spots = poses[0].points(places)
-            found = adjust(seen(poses, spots, random, NOISE), levels={name: Level(UP, u) for name, u in told.items()})
+            found = adjust(seen(poses, spots, random, NOISE), levels={name: LevelSighting(UP, u) for name, u in told.items()})
             off = found.place("P3") - spots[3]
             at = found.points.index("P3")
             held += inside_region(off, found.point_covariances[at])

@@ -8,11 +8,11 @@ import pytest
 from zipplumb.core.calibration import ProbeCalibration
 from zipplumb.core.errors import InputError
 from zipplumb.core.frames import Motion
-from zipplumb.core.readings import Reading
-from zipplumb.core.sheet import Kit, Sheet, SheetRow, Station, evaluate, recipe_from_dict
+from zipplumb.core.readings import HitSet
+from zipplumb.core.sheet import Kit, Sheet, SheetRow, StationPose, evaluate, recipe_from_dict
 
 RADIUS = 3.0
-KIT = Kit({1: Station(1, Motion.identity())}, {1: ProbeCalibration(1, np.zeros(3), 2 * RADIUS, 0.002)})
+KIT = Kit({1: StationPose(1, Motion.identity())}, {1: ProbeCalibration(1, np.zeros(3), 2 * RADIUS, 0.002)})
 WORLD_FROM_PART = Motion.from_quaternion([0.9, 0.1, -0.2, 0.3], [400, -120, 60])
 FACES = {  # id: (a point, the outward normal, two directions along)
     1: ([0, 0, 60], [0, 0, 1], [1, 0, 0], [0, 1, 0]),
@@ -29,7 +29,7 @@ def reading(centers, outward, pull=20.0, sign=1, calibration=1):
     upright = np.tile([1.0, 0, 0, 0], (n, 1))
     world, away = WORLD_FROM_PART.points(centers), WORLD_FROM_PART.points(centers + 15 * np.array(outward))
     last = WORLD_FROM_PART.points(centers[-1] + sign * pull * np.atleast_2d(outward)[-1])
-    return Reading(
+    return HitSet(
         tuple(f"1.{k}" for k in range(n)), np.hstack([world, upright]), np.hstack([away, upright]), np.zeros(n, bool),
         np.ones(n, int), np.full(n, calibration), np.arange(n, dtype=float), np.array([*last, 1, 0, 0, 0]), 1, 1,
         u_hit_mm=0.012,

@@ -5,7 +5,7 @@ import pytest
 from block import KIT, TIP, TURN, UP, WORLD, Bench, block
 
 from zipplumb.core.frames import Motion
-from zipplumb.core.sheet import Kit, PartSurfaces, Station
+from zipplumb.core.sheet import Kit, PartSurfaces, StationPose
 
 
 @pytest.fixture
@@ -178,7 +178,7 @@ def test_planes_stand_for_axes_and_a_level_says_what_is_loose(bench):
     assert found.alignment.points(WORLD.points([-250, -140, 60.0])) == pytest.approx([0, 0, 0], abs=1e-6)
     level, _ = bench.align(kind="level", plane=top, origin=top)
     assert level.alignment.ledger.rank == 3
-    station = Station(1, Motion.identity(), WORLD.vectors(UP), 1e-5)
+    station = StationPose(1, Motion.identity(), WORLD.vectors(UP), 1e-5)
     nest = bench.point([0, 0, 60])
     level, _ = bench.align(kind="level", station=1, origin=nest, kit=Kit({1: station}, KIT.calibrations))
     assert level.alignment.points(WORLD.points([0, 0, 160.0])) == pytest.approx([0, 0, 100], abs=1e-6)

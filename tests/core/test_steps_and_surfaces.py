@@ -4,7 +4,7 @@ from scipy.spatial.transform import Rotation
 from stated import monte_carlo
 
 from zipplumb.core.alignment import align_datum_planes
-from zipplumb.core.alignment.steps import Origin, Turn, align_steps, align_without_cad, difference
+from zipplumb.core.alignment.steps import AxisTurn, Origin, align_steps, align_without_cad, difference
 from zipplumb.core.alignment.surfaces import align_surfaces
 from zipplumb.core.errors import AlignmentError
 from zipplumb.core.features import Feature
@@ -22,8 +22,8 @@ def seen(shape, name="feature"):
 def test_level_rotate_origin_in_any_order_give_the_part_back():
     edge, hole = seen(Line([0, -140, 60], [1, 0, 0])), seen(Circle([100, 20, 60], [0, 0, 1], 8))
     steps = [
-        Turn((seen(TOP),), "+Z"),
-        Turn((edge,), "+X"),
+        AxisTurn((seen(TOP),), "+Z"),
+        AxisTurn((edge,), "+X"),
         Origin(hole, "XY", (100, 20, 0)),
         Origin(seen(TOP), "Z", (0, 0, 60)),
     ]
@@ -37,20 +37,20 @@ def test_level_rotate_origin_in_any_order_give_the_part_back():
 
 def test_two_circles_a_flip_and_a_bolt_circle_clocked_by_a_hole():
     first, second = seen(Circle([0, 0, 0], [0, 0, 1], 9)), seen(Circle([300, 0, 0], [0, 0, 1], 9))
-    flipped = align_steps([Turn((seen(TOP),), "-Z"), Turn((first, second), "+Y"), Origin(first)])
+    flipped = align_steps([AxisTurn((seen(TOP),), "-Z"), AxisTurn((first, second), "+Y"), Origin(first)])
     assert flipped.part_from_world.points(WORLD.points([300, 0, 0])) == pytest.approx([0, 300, 0])
     assert flipped.part_from_world.points(WORLD.points([0, 0, 5])) == pytest.approx([0, 0, -5])
     pitch, hole = (
         seen(Circle([0, 0, 0], [0, 0, 1], 180)),
         seen(Circle(180 * np.array([np.cos(0.3), np.sin(0.3), 0]), [0, 0, 1], 9)),
     )
-    clocked = align_steps([Turn((pitch,), "+Z"), Turn((pitch, hole), "+X", degrees=30), Origin(pitch)])
+    clocked = align_steps([AxisTurn((pitch,), "+Z"), AxisTurn((pitch, hole), "+X", degrees=30), Origin(pitch)])
     assert clocked.part_from_world.points(hole.shape.center) == pytest.approx(180 * np.array([np.cos(np.pi / 6), 0.5, 0]))
 
 
 def test_the_corner_of_three_leaning_planes_is_the_origin():
     leaning = Plane([-250, 0, 0], [-1, 0.01, 0.02])
-    steps = [Turn((seen(TOP),), "+Z"), Turn((seen(SIDE),), "-Y")]
+    steps = [AxisTurn((seen(TOP),), "+Z"), AxisTurn((seen(SIDE),), "-Y")]
     found = align_steps([*steps, Origin(seen(TOP), "Z"), Origin(seen(SIDE), "Y"), Origin(seen(leaning), "X")])
     corner = np.linalg.solve([TOP.normal, SIDE.normal, leaning.normal], [60, 140, leaning.normal @ leaning.point])
     assert found.part_from_world.points(WORLD.points(corner)) == pytest.approx([0, 0, 0], abs=1e-9)
@@ -59,7 +59,7 @@ def test_the_corner_of_three_leaning_planes_is_the_origin():
 def test_planes_step_by_step_turn_like_datum_planes():
     """ISO 5459: the primary whole, the secondary's turn: the same axes by either road."""
     leaning = Plane([0, -140, 0], [0.01, -1, 0.02])
-    found = align_steps([Turn((seen(TOP),), "+Z"), Turn((seen(leaning),), "-Y")])
+    found = align_steps([AxisTurn((seen(TOP),), "+Z"), AxisTurn((seen(leaning),), "-Y")])
     planes = align_datum_planes([TOP, SIDE, END], [p.moved(WORLD) for p in (TOP, leaning, END)])
     assert np.allclose(found.part_from_world.rotation, planes.part_from_world.rotation, atol=1e-12)
 
@@ -79,7 +79,7 @@ def test_actual_and_nominal_system_differ_by_six_numbers():
 
 
 def test_what_no_step_gave_is_loose():
-    ledger = align_steps([Turn((seen(TOP, "top"),), "+Z")]).ledger
+    ledger = align_steps([AxisTurn((seen(TOP, "top"),), "+Z")]).ledger
     assert [m.words for m in ledger.loose[:3]] == ["slides along X", "slides along Y", "slides along Z"]
     assert ledger.loose[3].words == "turns about the axis along Z through (0.0\u00a0mm, 0.0\u00a0mm, 0.0\u00a0mm)"
     assert [(f.held, f.shares) for f in ledger.freedoms[3:5]] == [(1.0, (("top", 1.0),))] * 2
@@ -89,7 +89,7 @@ def test_what_no_step_gave_is_loose():
 
 def test_a_turn_left_over_goes_through_the_origins_own_place():
     hole = seen(Circle([100, 20, 60], [0, 0, 1], 8), "hole")
-    ledger = align_steps([Turn((seen(TOP),), "+Z"), Origin(hole, "XY", (100, 20, 0)), Origin(seen(TOP), "Z")]).ledger
+    ledger = align_steps([AxisTurn((seen(TOP),), "+Z"), Origin(hole, "XY", (100, 20, 0)), Origin(seen(TOP), "Z")]).ledger
     assert [m.words for m in ledger.loose] == [
         "turns about the axis along Z through (100.0\u00a0mm, 20.0\u00a0mm, 0.0\u00a0mm)"
     ]
@@ -98,14 +98,14 @@ def test_a_turn_left_over_goes_through_the_origins_own_place():
 @pytest.mark.parametrize(
     ("steps", "words"),
     [
-        ([Turn((seen(TOP),), "+Z"), Turn((seen(SIDE),), "-Y"), Turn((seen(END),), "-X")], "nothing left to turn"),
-        ([Turn((seen(TOP),), "+Z"), Turn((seen(TOP),), "+X")], "held already, so no turn"),
-        ([Turn((seen(TOP),), "+Z"), Turn((seen(SIDE),), "-Z")], "the axis that is held"),
-        ([Turn((seen(Point([0, 0, 0])),), "+Z")], "no direction"),
-        ([Turn((seen(Point([0, 0, 0])), seen(Point([0, 0, 0]))), "+Z")], "one place"),
-        ([Turn((seen(TOP),), "up")], "no axis"),
+        ([AxisTurn((seen(TOP),), "+Z"), AxisTurn((seen(SIDE),), "-Y"), AxisTurn((seen(END),), "-X")], "nothing left to turn"),
+        ([AxisTurn((seen(TOP),), "+Z"), AxisTurn((seen(TOP),), "+X")], "held already, so no turn"),
+        ([AxisTurn((seen(TOP),), "+Z"), AxisTurn((seen(SIDE),), "-Z")], "the axis that is held"),
+        ([AxisTurn((seen(Point([0, 0, 0])),), "+Z")], "no direction"),
+        ([AxisTurn((seen(Point([0, 0, 0])), seen(Point([0, 0, 0]))), "+Z")], "one place"),
+        ([AxisTurn((seen(TOP),), "up")], "no axis"),
         ([Origin(seen(Point([0, 0, 0]))), Origin(seen(Point([5, 0, 0])), "X")], "given twice"),
-        ([Turn((seen(TOP),), "+Z"), Origin(seen(TOP), "X")], "does not say where"),
+        ([AxisTurn((seen(TOP),), "+Z"), Origin(seen(TOP), "X")], "does not say where"),
         ([Origin(seen(TOP), "W")], "no coordinate"),
     ],
 )
@@ -123,11 +123,11 @@ def test_the_uncertainty_of_the_steps_agrees_with_monte_carlo():
         )
         for n, s in (("top", TOP), ("side", SIDE), ("corner", Point([-250, -140, 60])))
     )
-    steps = [Turn((top,), "+Z"), Turn((side,), "-Y"), Origin(hole)]
+    steps = [AxisTurn((top,), "+Z"), AxisTurn((side,), "-Y"), Origin(hole)]
     found, place = align_steps(steps), WORLD.points([200.0, 100, 30])
 
     def where(a, b, c):
-        moved = [Turn((Feature("a", a),), "+Z"), Turn((Feature("b", b),), "-Y"), Origin(Feature("c", c))]
+        moved = [AxisTurn((Feature("a", a),), "+Z"), AxisTurn((Feature("b", b),), "-Y"), Origin(Feature("c", c))]
         return align_steps(moved).part_from_world.points(place)
 
     _, seen_ = monte_carlo(where, [top, side, hole], 1500, np.random.default_rng(2))

@@ -12,8 +12,8 @@ from zipplumb.core.errors import InputError
 from zipplumb.core.frames import Motion, perpendicular_pair
 from zipplumb.core.network import InstrumentClass
 from zipplumb.core.probing.balls import usual_ball
-from zipplumb.core.readings import Reading
-from zipplumb.core.sheet import Kit, Sheet, SheetRow, Station, Untied, evaluate, recipe_from_dict
+from zipplumb.core.readings import HitSet
+from zipplumb.core.sheet import Kit, Sheet, SheetRow, StationPose, Untied, evaluate, recipe_from_dict
 
 TIP = 19.05
 TRACKER = InstrumentClass(0.005, 0.001, 3e-6)
@@ -25,7 +25,7 @@ REFLECTOR = {1: ProbeCalibration(1, np.zeros(3), 2 * TIP, 0.0)}
 
 
 def stood_at(*stations):
-    return Kit({k: Station(k, Motion.identity(), name=f"Station {k}") for k in stations}, REFLECTOR)
+    return Kit({k: StationPose(k, Motion.identity(), name=f"Station {k}") for k in stations}, REFLECTOR)
 
 
 KIT = stood_at(1, 2)
@@ -61,7 +61,7 @@ class Shop:
                 stations.append(station)
                 away.append([*into.points(place + 50 * (UP if outward is None else outward)), 1, 0, 0, 0])
         n, ones = len(poses), np.ones(len(poses), int)
-        return Reading(
+        return HitSet(
             tuple(f"{number}.{k}" for k in range(n)), np.array(poses), np.array(away), np.zeros(n, bool), np.array(stations),
             ones, np.arange(n, dtype=float), np.array(away[-1]), int(stations[-1]), 1, u_hit_mm=0.01,
             stated=dict.fromkeys(seen_from, TRACKER),

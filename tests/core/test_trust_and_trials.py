@@ -6,7 +6,7 @@ from arm_at_work import OFFSET, SEAT, all_round, believed, scans, swings
 
 from zipplumb.core.calibration import KnownProbe
 from zipplumb.core.frames import Motion
-from zipplumb.core.readings import Reading
+from zipplumb.core.readings import HitSet
 from zipplumb.core.trials import (
     KnownNest,
     Reflector,
@@ -26,7 +26,7 @@ HOUR = 3600.0
 
 
 def taken(poses, sweeps=None, faces=None, lines=()):
-    return Reading.of_poses(poses, sweeps, faces, lines)
+    return HitSet.of_poses(poses, sweeps, faces, lines)
 
 
 def at(places):
@@ -63,7 +63,7 @@ def test_a_kit_found_good_after_all_of_it_may_be_believed():
 
 
 def test_a_pivot_says_what_to_do_next_until_it_can_be_finished(random):
-    assert "Rest the ball in the bore" in pivot_outcome(Reading.of_poses(np.empty((0, 7))), "bore", True).ask
+    assert "Rest the ball in the bore" in pivot_outcome(HitSet.of_poses(np.empty((0, 7))), "bore", True).ask
     chain, angles, sweeps = swings(ways=(0.0,), roll=False)
     first = pivot_outcome(taken(believed(chain, angles, random), sweeps), "cone", True)
     assert first.verdict == "not enough"
@@ -160,10 +160,10 @@ IN_A_CONE = (19.05 - 6.35) / np.sin(np.pi / 4)
     ],
 )
 def test_a_reflector_is_told_by_where_it_stands_in_a_known_nest(off, on, verdict, words):
-    nothing = reflector_outcome(Reading.of_poses(np.empty((0, 7))), NESTS, on, [BIG, SMALL], 0.1)
+    nothing = reflector_outcome(HitSet.of_poses(np.empty((0, 7))), NESTS, on, [BIG, SMALL], 0.1)
     assert (nothing.verdict, nothing.wanted) == ("running", 1)
     assert "N1, N2" in nothing.ask
     pose = np.array([[*(np.array(NESTS[1].place) + off), 1.0, 0, 0, 0]])
-    found = reflector_outcome(Reading.of_poses(pose), NESTS, on, [BIG, SMALL], 0.1)
+    found = reflector_outcome(HitSet.of_poses(pose), NESTS, on, [BIG, SMALL], 0.1)
     assert found.verdict == verdict
     assert words in found.why

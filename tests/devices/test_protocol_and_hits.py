@@ -8,13 +8,25 @@ from hypothesis import strategies as st
 
 from zipplumb.core.errors import DeviceError
 from zipplumb.devices.hits import HitMaker
-from zipplumb.devices.protocol import Event, Hello, Level, Look, Pose, Press, State, Stripe, Target, decode, encode
+from zipplumb.devices.protocol import (
+    Event,
+    Hello,
+    LevelMessage,
+    Look,
+    PoseMessage,
+    Press,
+    State,
+    Stripe,
+    TargetMessage,
+    decode,
+    encode,
+)
 
 POSE = {"n": 5, "at": 1000.0, "p": [1.0, 2.0, 3.0], "q": [1.0, 0.0, 0.0, 0.0]}
 
 
 def test_every_kind_of_message_comes_through():
-    assert isinstance(decode(encode(t="pose", **POSE)), Pose)
+    assert isinstance(decode(encode(t="pose", **POSE)), PoseMessage)
     press = decode(encode(t="button", e=3, name="take", down=True, **POSE))
     assert isinstance(press, Press)
     assert press.pose.values == (1, 2, 3, 1, 0, 0, 0)
@@ -30,9 +42,9 @@ def test_ranges_and_angles_lines_levels_targets_and_events_come_through():
     assert seen.values == pytest.approx((0, 866.0254, 500, 1, 0, 0, 0), abs=1e-4)
     assert seen.face == 2
     stripe = decode(encode(t="stripe", **POSE, points=[[1.0, 90.0], [2.0, 91.0]]))
-    assert stripe == Stripe(Pose(5, 1000.0, (1, 2, 3, 1, 0, 0, 0)), ((1.0, 90.0), (2.0, 91.0)))
-    assert decode(encode(t="level", up=[0, 0, 1], u_rad=1e-6)) == Level((0, 0, 1), 1e-6)
-    assert decode(encode(t="target", state="lost")) == Target("lost")
+    assert stripe == Stripe(PoseMessage(5, 1000.0, (1, 2, 3, 1, 0, 0, 0)), ((1.0, 90.0), (2.0, 91.0)))
+    assert decode(encode(t="level", up=[0, 0, 1], u_rad=1e-6)) == LevelMessage((0, 0, 1), 1e-6)
+    assert decode(encode(t="target", state="lost")) == TargetMessage("lost")
     assert decode(encode(t="event", what="knock")) == Event("knock")
     for bad in (
         {**sight, "r": -1.0}, {**sight, "el": 2.0}, {**sight, "face": 3}, {"t": "level", "up": [0, 0, 0], "u_rad": 0},
@@ -52,7 +64,7 @@ def test_ranges_and_angles_lines_levels_targets_and_events_come_through():
 def test_what_another_program_may_send_is_let_through(good):
     """Numbers rounded, whole, or as large as they may be; no decimals where there are none; words of a later version."""
     message = {"t": "pose", **POSE, **good}
-    assert isinstance(decode(encode(**{k: v for k, v in message.items() if v is not None})), Pose)
+    assert isinstance(decode(encode(**{k: v for k, v in message.items() if v is not None})), PoseMessage)
 
 
 def test_a_scanners_lines_are_kept_while_the_button_is_held():
@@ -97,7 +109,7 @@ def test_no_bytes_do_more_than_be_refused(line):
 
 
 def pose(n, x, z=0.0):
-    return Pose(n, n / 100, (x, 0.0, z, 1.0, 0.0, 0.0, 0.0))
+    return PoseMessage(n, n / 100, (x, 0.0, z, 1.0, 0.0, 0.0, 0.0))
 
 
 def test_a_press_is_one_hit_with_its_way_in():
@@ -143,7 +155,7 @@ def test_a_look_is_asked_in_the_words_of_the_protocol_and_answered():
 def test_every_place_of_a_look_is_a_hit_however_near_to_the_last_and_its_way_in_is_the_beams():
     maker = HitMaker("s", beam=True)
     at = np.array([[2000.0, y, 0.0] for y in (0.0, 0.5, 1.0, 1.5)])
-    poses = [Pose(n, n / 100, (*place, 1.0, 0.0, 0.0, 0.0)) for n, place in enumerate(at)]
+    poses = [PoseMessage(n, n / 100, (*place, 1.0, 0.0, 0.0, 0.0)) for n, place in enumerate(at)]
     first = maker.press(poses[0], every=True)
     for each in poses:  # the stream tells the first once more
         maker.seen(each)
@@ -152,6 +164,6 @@ def test_every_place_of_a_look_is_a_hit_however_near_to_the_last_and_its_way_in_
     ways = np.vstack([np.reshape(b.approach, (-1, 7))[:, :3] for b in (first, rest)])
     assert np.linalg.norm(ways - at, axis=1) == pytest.approx(30.0)  # on the beam, before what it meets
     assert np.cross(ways, at) == pytest.approx(0, abs=1e-6)
-    elsewhere = Pose(9, 1.0, (0.0, 5000.0, 0.0, 1.0, 0.0, 0.0, 0.0))
+    elsewhere = PoseMessage(9, 1.0, (0.0, 5000.0, 0.0, 1.0, 0.0, 0.0, 0.0))
     away = np.reshape(maker.pull_off(elsewhere).poses, 7)[:3]
     assert away == pytest.approx(ways[-1])  # and out of it, wherever it looks by now

@@ -13,7 +13,7 @@ from zipplumb.core.errors import FileError
 from zipplumb.core.frames import Motion, points_of_poses
 from zipplumb.core.spots import spots_on
 from zipplumb.demo.carrier_real import BENCH, PROBES
-from zipplumb.devices.protocol import Event, Hello, Level, Pose, Press, Stripe, Target, decode, encode
+from zipplumb.devices.protocol import Event, Hello, LevelMessage, PoseMessage, Press, Stripe, TargetMessage, decode, encode
 from zipplumb.devices.sim.arm import SimulatedArm, TrueProbe, Truth
 from zipplumb.devices.sim.bench import Bench
 from zipplumb.devices.sim.hand import Hand
@@ -147,7 +147,7 @@ def test_the_pose_comes_from_joints_and_carries_the_true_tip_with_their_noise(ax
     arm = SimulatedArm(truth(), axes=axes)
     arm.hand.tip = PLACE.inverse().points([700.0, 100, 200])
     arm.hand.inward = PLACE.inverse().vectors([0.2, 0.1, -1.0])
-    poses = [m for _ in range(400) for m in map(decode, arm.tick()) if isinstance(m, Pose)]
+    poses = [m for _ in range(400) for m in map(decode, arm.tick()) if isinstance(m, PoseMessage)]
     tips = points_of_poses(np.array([p.values for p in poses]), arm.offset)
     off = tips - [700.0, 100, 200]
     assert arm.reaches
@@ -181,7 +181,7 @@ def test_swings_hits_and_stripes_are_what_the_calibrations_need():
     for m in done(arm, *({"do": "swing", "way": k} for k in range(3)), {"do": "roll"}):
         if isinstance(m, Press):
             held = m.down
-        elif isinstance(m, Pose) and held:
+        elif isinstance(m, PoseMessage) and held:
             poses.append(m.values)
             sweeps.append(1)
     found = pivot(np.array(poses), np.array(sweeps))
@@ -229,7 +229,7 @@ def shop(**more):
 def test_the_tracker_tells_range_and_angles_as_good_as_its_class():
     tracker = SimulatedTracker(shop(face_rad=0.0), pace=20)
     done(tracker, {"do": "nest", "name": "Nest 1"})
-    places = np.array([m.values[:3] for _ in range(600) for m in map(decode, tracker.tick()) if isinstance(m, Pose)])
+    places = np.array([m.values[:3] for _ in range(600) for m in map(decode, tracker.tick()) if isinstance(m, PoseMessage)])
     away = np.array([3000.0, 1500, 0]) / np.hypot(3000, 1500)
     off = places - [3000.0, 1500, 0]
     assert np.std(off @ away) == pytest.approx(0.004 + 0.0008 * 3.354, rel=0.1)
@@ -247,17 +247,17 @@ def test_two_faces_differ_a_bump_moves_it_and_levels_are_told():
     before = presses(done(tracker, {"do": "nest", "name": "Nest 1"}))[0]
     after = presses(done(tracker, {"do": "bump"}, {"do": "nest", "name": "Nest 1"}))[0]
     assert np.linalg.norm(np.subtract(after.values[:3], before.values[:3])) > 0.05
-    assert any(isinstance(decode(m), Level) for m in tracker.greeting())
+    assert any(isinstance(decode(m), LevelMessage) for m in tracker.greeting())
 
 
 def test_the_part_breaks_the_beam_and_a_search_finds_the_reflector_again():
     tracker = SimulatedTracker(shop(), pace=20)
     said = done(tracker, {"do": "nest", "name": "Behind"})
-    assert [m.state for m in said if isinstance(m, Target)][-1] == "lost"
+    assert [m.state for m in said if isinstance(m, TargetMessage)][-1] == "lost"
     assert presses(said) == []
     done(tracker, {"do": "nest", "name": "Nest 2", "take": False})
     said = done(tracker, {"do": "search"}, {"do": "click", "button": "take"})
-    assert next(m.state for m in said if isinstance(m, Target)) == "searching"
+    assert next(m.state for m in said if isinstance(m, TargetMessage)) == "searching"
     assert tracker.locked
     other = SimulatedTracker(shop(), pace=20)
     other._carry_out({"do": "station", "number": 1})
@@ -267,14 +267,14 @@ def test_the_part_breaks_the_beam_and_a_search_finds_the_reflector_again():
 def test_the_radar_sees_surfaces_the_worse_the_more_they_graze():
     radar = SimulatedRadar(shop(face_rad=0.0, angle_rad=1e-9, range_mm=0.01))
     said = done(radar, {"do": "patch", "at": [1300.0, 0, 0]})
-    places = np.array([m.values[:3] for m in said if isinstance(m, Pose)])
+    places = np.array([m.values[:3] for m in said if isinstance(m, PoseMessage)])
     assert len(places) > 40
     square = np.std(places[:, 0] - 1300)
     assert square < 0.03
     grazing = SimulatedRadar(shop(face_rad=0.0, angle_rad=1e-9, range_mm=0.01))
     grazing.shop.mesh.apply_translation([0, 190.0, 200.0])
     said = done(grazing, {"do": "line", "at": [1400.0, 60.0, 10.0]})
-    under = [m.values for m in said if isinstance(m, Pose)]
+    under = [m.values for m in said if isinstance(m, PoseMessage)]
     assert len(under) > 10
 
 
@@ -285,13 +285,13 @@ def test_the_radar_looks_by_itself_where_the_link_asks_and_says_where_it_cannot(
     said = done(radar)
     taken = [m for m in said if isinstance(m, Press)]
     assert [(p.down, p.look) for p in taken] == [(True, 4), (False, 4)]
-    places = np.array([m.values[:3] for m in said if isinstance(m, Pose)])[:49]
+    places = np.array([m.values[:3] for m in said if isinstance(m, PoseMessage)])[:49]
     assert np.abs(places[:, 0] - 1300).max() < 0.08
     assert np.ptp(places[:, 1:], axis=0) == pytest.approx([60.0, 60.0], abs=0.5)
     assert radar.look({**ask, "at": [0.0, 1300.0, 0.0]}) == "nothing is seen there"
     assert radar.look({**ask, "at": [float("nan"), 0, 0]}) == "there is no such place"
     assert radar.look({**ask, "shape": "line", "at": [1300.0, -80, 0], "to": [1300.0, 80, 0], "points": 20}) == ""
-    line = np.array([m.values[:3] for m in done(radar) if isinstance(m, Pose)])[:20]
+    line = np.array([m.values[:3] for m in done(radar) if isinstance(m, PoseMessage)])[:20]
     assert np.diff(line[:, 1]) == pytest.approx(160 / 19, abs=0.05)
     assert SimulatedTracker(shop()).look(ask)  # a tracker is led by hand
 

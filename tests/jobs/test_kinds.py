@@ -13,7 +13,7 @@ from zipplumb.core.deriving import Given, possible
 from zipplumb.core.features import Feature
 from zipplumb.core.frames import Motion
 from zipplumb.core.shapes import Circle, Cone, Cylinder, Line, Plane, Point, Slot, Sphere, Torus
-from zipplumb.core.sheet import KINDS, MEASURED, Kit, Sheet, Station, evaluate, recipe_from_dict
+from zipplumb.core.sheet import KINDS, MEASURED, Kit, Sheet, StationPose, evaluate, recipe_from_dict
 from zipplumb.jobs.measure.prompts import prompt
 from zipplumb.jobs.state.results import JobResults
 from zipplumb.jobs.state.rows_text import row_texts
@@ -72,7 +72,7 @@ def test_every_measured_kind_prompts_and_moves_with_its_hits(key):
     assert (said.row, said.wanted) == (number, recipe.wanted_hits)
     assert all(words for _, words in WORDS[key].answers(recipe))
     shift = Motion.from_quaternion([0.9, 0.1, -0.3, 0.2], [50, -70, 20])
-    moved = worked_out(Kit({1: Station(1, shift)}, KIT.calibrations))[number]
+    moved = worked_out(Kit({1: StationPose(1, shift)}, KIT.calibrations))[number]
     here, there = results()[number], moved
     told = here.feature.shape.moved(shift)
     for name in (*told.points_, *told.directions_):

@@ -5,7 +5,7 @@ from job_bench import REVIEWER, TECHNICIAN
 
 from zipplumb.core.errors import InputError, NotAllowed
 from zipplumb.jobs.plan import many, sheet
-from zipplumb.jobs.plan.many import Choice, Setting
+from zipplumb.jobs.plan.many import RowChoice, Setting
 
 
 @pytest.fixture
@@ -27,7 +27,7 @@ def recipes(bench):
 
 
 def test_hits_and_limits_of_all_planes(bench, rows):
-    assert set_all(bench, Choice(kind="plane"), Setting({"hits": "9"}, "height", "-0,05", "0.05")) == 2
+    assert set_all(bench, RowChoice(kind="plane"), Setting({"hits": "9"}, "height", "-0,05", "0.05")) == 2
     found = recipes(bench)
     assert [found[name].hits for name in ("Pad left", "Pad right", "Hole")] == [9, 9, 7]
     assert {(a.key, a.lower, a.upper) for a in found["Pad left"].asked} >= {("height", -0.05, 0.05)}
@@ -35,8 +35,8 @@ def test_hits_and_limits_of_all_planes(bench, rows):
 
 
 @pytest.mark.parametrize(("choice", "names"), [
-    (Choice(name="pad"), ["Pad left", "Pad right"]), (Choice(first=2, last=3), ["Pad right", "Hole"]),
-    (Choice(kind="plane", last=1), ["Pad left"]), (Choice(), ["Pad left", "Pad right", "Hole", "Nest"]),
+    (RowChoice(name="pad"), ["Pad left", "Pad right"]), (RowChoice(first=2, last=3), ["Pad right", "Hole"]),
+    (RowChoice(kind="plane", last=1), ["Pad left"]), (RowChoice(), ["Pad left", "Pad right", "Hole", "Nest"]),
 ])  # fmt: skip
 def test_which_rows(bench, rows, choice, names):
     assert [c.row.recipe.name for c in many.changes(bench.state(), choice, Setting({"note": "n"}))] == names
@@ -44,30 +44,30 @@ def test_which_rows(bench, rows, choice, names):
 
 def test_names_with_their_numbers(bench, rows):
     with pytest.raises(InputError, match="would all be called"):
-        many.changes(bench.state(), Choice(kind="plane"), Setting({"name": "Foot"}))
-    assert set_all(bench, Choice(kind="plane"), Setting({"name": "Foot # of 2"})) == 2
+        many.changes(bench.state(), RowChoice(kind="plane"), Setting({"name": "Foot"}))
+    assert set_all(bench, RowChoice(kind="plane"), Setting({"name": "Foot # of 2"})) == 2
     assert list(recipes(bench)) == ["Foot 1 of 2", "Foot 2 of 2", "Hole", "Nest"]
 
 
 def test_a_criterion_where_the_kind_has_it(bench, rows):
-    found = {c.row.recipe.name: c for c in many.changes(bench.state(), Choice(), Setting({"criterion": "inscribed"}))}
+    found = {c.row.recipe.name: c for c in many.changes(bench.state(), RowChoice(), Setting({"criterion": "inscribed"}))}
     assert found["Hole"].recipe.criterion == "inscribed"
     assert found["Pad left"].recipe is None
     assert found["Nest"].recipe is None
 
 
 def test_what_cannot_be_is_said_and_left_as_it_is(bench, rows):
-    found = {c.row.recipe.name: c for c in many.changes(bench.state(), Choice(), Setting({"hits": "2", "terms": "radius"}))}
+    found = {c.row.recipe.name: c for c in many.changes(bench.state(), RowChoice(), Setting({"hits": "2", "terms": "radius"}))}
     assert "has no terms" in found["Pad left"].words and found["Pad left"].recipe is None
     assert found["Hole"].recipe is None and "hits" in found["Hole"].words.lower()  # a circle wants three
-    assert set_all(bench, Choice(), Setting({"hits": "3"}, "diameter", "0", "0.1")) == 1
+    assert set_all(bench, RowChoice(), Setting({"hits": "3"}, "diameter", "0", "0.1")) == 1
     assert [(r.name, getattr(r, "hits", None)) for r in recipes(bench).values() if r.asked] == [("Hole", 3)]
 
 
 def test_inches_and_radius_are_the_rows_own(bench, rows):
     sheet.set_units(TECHNICIAN, bench.job, "in")
-    set_all(bench, Choice(kind="circle"), Setting({"terms": "radius"}))
-    set_all(bench, Choice(kind="circle"), Setting({"spacing_mm": "0.1"}, "diameter", "-0.001", "0.001"))
+    set_all(bench, RowChoice(kind="circle"), Setting({"terms": "radius"}))
+    set_all(bench, RowChoice(kind="circle"), Setting({"spacing_mm": "0.1"}, "diameter", "-0.001", "0.001"))
     hole = recipes(bench)["Hole"]
     assert hole.spacing_mm == pytest.approx(2.54)
     asked = next(a for a in hole.asked if a.key == "diameter")
@@ -75,7 +75,7 @@ def test_inches_and_radius_are_the_rows_own(bench, rows):
 
 
 @pytest.mark.parametrize(("choice", "setting", "words"), [
-    (Choice(), Setting({}), "Nothing is to be set"), (Choice(name="zzz"), Setting({"hits": "5"}), "No row is chosen"),
+    (RowChoice(), Setting({}), "Nothing is to be set"), (RowChoice(name="zzz"), Setting({"hits": "5"}), "No row is chosen"),
 ])  # fmt: skip
 def test_nothing_to_do_is_said(bench, rows, choice, setting, words):
     with pytest.raises(InputError, match=words):
@@ -84,10 +84,10 @@ def test_nothing_to_do_is_said(bench, rows, choice, setting, words):
 
 def test_a_sheet_that_changed_meanwhile_is_looked_at_again(bench, rows):
     setting = Setting({"hits": "9"})
-    seen = many.seen_of(many.changes(bench.state(), Choice(kind="plane"), setting))
+    seen = many.seen_of(many.changes(bench.state(), RowChoice(kind="plane"), setting))
     sheet.edit_row(TECHNICIAN, bench.job, rows[0], {"hits": "6"})
     with pytest.raises(InputError, match="changed meanwhile"):
-        many.set_many(TECHNICIAN, bench.job, Choice(kind="plane"), setting, seen)
+        many.set_many(TECHNICIAN, bench.job, RowChoice(kind="plane"), setting, seen)
     with pytest.raises(NotAllowed):
-        many.set_many(REVIEWER, bench.job, Choice(kind="plane"), setting, seen)
+        many.set_many(REVIEWER, bench.job, RowChoice(kind="plane"), setting, seen)
     assert recipes(bench)["Pad right"].hits == 4

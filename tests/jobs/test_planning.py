@@ -227,11 +227,11 @@ def test_a_listed_curve_that_is_none_is_refused_whole(bench, text, every, words)
     ],
 )
 def test_the_plane_of_a_section_is_typed_or_goes_through_what_was_picked(texts, across, at):
-    asked = sections.Asked.typed([1], {"every": "1", **texts}, "mm")
+    asked = sections.SectionAsked.typed([1], {"every": "1", **texts}, "mm")
     assert asked.across == pytest.approx(across) and asked.at_mm == pytest.approx(at)
 
 
 @pytest.mark.parametrize("texts", [{"across": "other"}, {"across": "other", "i": "x"}, {"across": "Q"}, {"through": "1,2"}])
 def test_a_plane_that_is_none_is_refused(texts):
     with pytest.raises(InputError):
-        sections.Asked.typed([1], {"every": "1", "at": "", "across": "X", **texts}, "mm")
+        sections.SectionAsked.typed([1], {"every": "1", "at": "", "across": "X", **texts}, "mm")

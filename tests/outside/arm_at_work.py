@@ -4,7 +4,7 @@ import numpy as np
 from scipy.spatial.transform import Rotation
 
 from zipplumb.core.frames import Motion, perpendicular_pair, unit
-from zipplumb.devices.sim.kinematics import Chain, Encoders
+from zipplumb.devices.sim.kinematics import Encoders, JointChain
 
 OFFSET = np.array([0.3135, -0.2052, 186.4512])
 NOISE_RAD, LEFT_RAD = 8e-6, 1e-6
@@ -22,7 +22,7 @@ def lean(degrees, way):
 
 def swings(joints=7, ways=(0.0, 2 * np.pi / 3, -2 * np.pi / 3), roll=True, offset=OFFSET, seat=SEAT):
     """True angles (n, joints) and sweep numbers: from upright to 45° and back each way, then a roll."""
-    chain, angles, sweeps = Chain(joints), [], []
+    chain, angles, sweeps = JointChain(joints), [], []
 
     def keep(up, sweep, roll_rad=0.0):
         assert chain.place(seat, -up, offset, roll_rad)
@@ -49,7 +49,7 @@ def believed(chain, angles, random, encoders=None):
 
 def all_round(count=64, radius=12.7 + 3.0, center=SEAT, offset=OFFSET, seed=4, low=-0.55):
     """True angles of hits all round a sphere, the handle leaned and rolled differently."""
-    random, chain = np.random.default_rng(seed), Chain(7)
+    random, chain = np.random.default_rng(seed), JointChain(7)
     k = np.arange(count)
     z = low + (1 - low) * (k + 0.5) / count
     turn = k * np.pi * (3 - np.sqrt(5))
@@ -67,7 +67,7 @@ SCANNER = Motion(Rotation.from_euler("xyz", [0.01, -0.02, 0.015]).as_matrix(), n
 
 def scans(stripes=48, radius=12.7, center=SEAT, mount=SCANNER, seed=6, across=31):
     """True angles of stripes over a sphere from all sides, and their points (n, 2) in the plane of light."""
-    random, chain = np.random.default_rng(seed), Chain(7)
+    random, chain = np.random.default_rng(seed), JointChain(7)
     angles, points, which = [], [], []
     rays = np.linspace(-0.12, 0.12, 161)
     while len(angles) < stripes:
@@ -76,7 +76,7 @@ def scans(stripes=48, radius=12.7, center=SEAT, mount=SCANNER, seed=6, across=31
         up = unit(lean(8 + 50 * ((k * 0.618) % 1), way) + 0.05 * random.normal(size=3))
         aim = center + radius * 0.8 * random.uniform(-1, 1) * unit(np.cross(up, perpendicular_pair(up)[0])) + 100 * up
         if not chain.place(aim - 0 * up, -up, mount.translation, random.uniform(-0.3, 0.3)):
-            chain = Chain(7)
+            chain = JointChain(7)
             continue
         base = chain.last_axis(chain.angles) @ mount
         own = base.inverse().points(center)

@@ -12,7 +12,7 @@ from stated import Stated
 from zipplumb.core.alignment.hold import Hold
 from zipplumb.core.alignment.holds import align_holds
 from zipplumb.core.alignment.reference_points import align_reference_points
-from zipplumb.core.alignment.steps import Origin, Turn, align_steps
+from zipplumb.core.alignment.steps import AxisTurn, Origin, align_steps
 from zipplumb.core.deriving import derivation_of
 from zipplumb.core.features import Feature, frame_of
 from zipplumb.core.fitting import fit
@@ -123,7 +123,7 @@ def test_a_plane_used_in_two_steps_is_one_plane():
     middle = Feature("middle", Point([300, 100, 0]))
     for _ in range(FEWER):
         a, b, c = seen("A", level, random), seen("B", line, random), seen("C", spot, random)
-        system = align_steps([Turn((a,), "+Z"), Turn((b,), "+X"), Origin(a, "Z"), Origin(c, "XY")])
+        system = align_steps([AxisTurn((a,), "+Z"), AxisTurn((b,), "+X"), Origin(a, "Z"), Origin(c, "XY")])
         (told,) = told_in([Number(lambda s: float(s.position[2]))], [in_system(middle, system)], system)
         errors.saw("height", told.value, told.uncertainty.U())
     errors.must_hold()

@@ -9,9 +9,9 @@ import pytest
 
 from zipplumb.core.network.observations import InstrumentClass
 from zipplumb.core.sheet import Sheet, SheetRow, recipe_from_dict
-from zipplumb.core.sheet.rehearsal import Instrument, Touches, outward_at, rehearse, touches_at
+from zipplumb.core.sheet.rehearsal import ExpectedTouches, RehearsedInstrument, outward_at, rehearse, touches_at
 
-TRACKER = Instrument(0.02, InstrumentClass(0.008, 0.0015, 4e-6), 19.05, 0.001)
+TRACKER = RehearsedInstrument(0.02, InstrumentClass(0.008, 0.0015, 4e-6), 19.05, 0.001)
 STAND = np.array([-2500.0, -1800, 900])
 
 
@@ -25,7 +25,7 @@ def bench():
     points = [{"kind": "point", "nominal": {"shape": "point", "position": at}} for at in NESTS]
     raws = [height, *points, {"kind": "reference_points", "points": list(range(2, 2 + len(NESTS)))}]
     rows = tuple(SheetRow(k, recipe_from_dict({"name": f"Row {k}", **raw})) for k, raw in enumerate(raws, 1))
-    touched = {k: Touches(np.array([at]), np.array([[0.0, 0, 1]])) for k, at in enumerate(NESTS, 2)}
+    touched = {k: ExpectedTouches(np.array([at]), np.array([[0.0, 0, 1]])) for k, at in enumerate(NESTS, 2)}
     spots = np.array([[300 + a * 300, 100 + b * 20, 200.0] for a in (-1, 0, 1) for b in (-1, 1)])
     touched[1] = touches_at(spots, outward_at(rows[0].recipe, spots, None), TRACKER)
     return Sheet(rows, len(rows)), touched
@@ -55,7 +55,8 @@ def test_the_u_that_is_expected_is_the_one_that_is_found(drawn, runs, most):
     for _ in range(runs):
         shift = random.normal(0, TRACKER.u_radius_mm)  # the same reflector everywhere
         real = {
-            k: Touches(t.centers + shift * t.outward + drawn(t.centers - STAND, random), t.outward) for k, t in touched.items()
+            k: ExpectedTouches(t.centers + shift * t.outward + drawn(t.centers - STAND, random), t.outward)
+            for k, t in touched.items()
         }
         errors.append(rehearse(sheet, real, STAND, TRACKER)[1].first.deviation)
     inside = np.mean(np.abs(errors) <= expected.uncertainty.U())

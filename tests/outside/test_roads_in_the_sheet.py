@@ -15,11 +15,11 @@ from scipy.spatial.transform import Rotation
 from skspatial.objects import Line, Plane
 
 from zipplumb.core.frames import Motion
-from zipplumb.core.sheet import Kit, Sheet, Station, evaluate
+from zipplumb.core.sheet import Kit, Sheet, StationPose, evaluate
 
 TIP = 3.0
 TURN = Rotation.from_rotvec([0.12, -0.2, 0.9])
-SHOP = Kit({1: Station(1, Motion(TURN.as_matrix(), np.array([410.0, -95, 230])))}, KIT.calibrations)
+SHOP = Kit({1: StationPose(1, Motion(TURN.as_matrix(), np.array([410.0, -95, 230])))}, KIT.calibrations)
 NESTS = np.array([[0, 0, 0], [1800, 40, 10], [1700, 900, 0], [60, 950, 250], [900, 300, 420.0]])
 
 

@@ -10,7 +10,7 @@ from sqlalchemy import event, select
 from visitor import words
 
 from zipplumb.core.frames import Motion
-from zipplumb.core.sheet import PartSurfaces, SheetRow, Station, recipe_from_dict
+from zipplumb.core.sheet import PartSurfaces, SheetRow, StationPose, recipe_from_dict
 from zipplumb.jobs.actor import Actor
 from zipplumb.jobs.kit import instruments, probes
 from zipplumb.store.database import engine, transaction
@@ -178,7 +178,7 @@ def test_the_tip_comes_with_how_far_its_surface_is_from_the_nominal(app, raw, ra
     hub = Hub(app)
     row = SheetRow(1, recipe_from_dict({"name": "F", **raw}), False)
     state = SimpleNamespace(
-        stations={1: Station(1, Motion.identity())},
+        stations={1: StationPose(1, Motion.identity())},
         alignment=Motion.identity(),
         job=SimpleNamespace(units="mm", placing={}),
         sheet=None,

@@ -35,7 +35,7 @@ class Lettered:
 
 
 @dataclass(frozen=True)
-class Target:
+class TargetPlace:
     """A datum target: one of the places that make a datum together (ISO 5459). ``normal``: out of the material."""
 
     letter: str
@@ -67,7 +67,7 @@ class Callouts:
     datums: tuple[Lettered, ...] = ()
     sizes: tuple[Sized, ...] = ()
     left: tuple[str, ...] = ()
-    targets: tuple[Target, ...] = ()
+    targets: tuple[TargetPlace, ...] = ()
 
     def __bool__(self) -> bool:
         return bool(self.tolerances or self.datums or self.sizes or self.left or self.targets)
@@ -82,7 +82,7 @@ class Callouts:
 
         return cls(
             told("tolerances", Callout), told("datums", Lettered), told("sizes", Sized), tuple(data.get("left", ())),
-            told("targets", Target),
+            told("targets", TargetPlace),
         )  # fmt: skip
 
     def to_json(self) -> str:

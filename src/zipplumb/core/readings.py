@@ -20,7 +20,7 @@ def _none() -> Indices:
 
 
 @dataclass(frozen=True, eq=False)
-class Reading:
+class HitSet:
     """What was read for one row, or for one calibration or check.
 
     Attributes
@@ -61,7 +61,7 @@ class Reading:
         return len(self.keys)
 
     @classmethod
-    def of_poses(cls, poses: Array, sweeps: Array | None = None, faces: Array | None = None, lines: tuple = ()) -> Reading:
+    def of_poses(cls, poses: Array, sweeps: Array | None = None, faces: Array | None = None, lines: tuple = ()) -> HitSet:
         """Of poses (n, 7) alone, all of which count."""
         n = len(poses)
         none, ones = np.zeros(n, np.int64), np.ones(n, np.int64)
@@ -72,7 +72,7 @@ class Reading:
         )  # fmt: skip
 
     @classmethod
-    def joined(cls, parts: Sequence[Reading]) -> Reading:
+    def joined(cls, parts: Sequence[HitSet]) -> HitSet:
         """Several as one, in order of time; the pull-off is the last one's that has one."""
         if len(parts) == 1:
             return parts[0]
@@ -93,7 +93,7 @@ class Reading:
         )  # fmt: skip
 
     @property
-    def counted(self) -> Reading:
+    def counted(self) -> HitSet:
         """Those hits that count, as a reading."""
         keep = ~self.aside
         if keep.all():
@@ -121,7 +121,7 @@ class Reading:
         """The stations that its hits which count were read from."""
         return frozenset(_distinct(self.counted.stations))
 
-    def of_stations(self, ids: Collection[int]) -> Reading:
+    def of_stations(self, ids: Collection[int]) -> HitSet:
         """With the hits of other stations aside."""
         if all(station in ids for station in self.used[0]):
             return self
@@ -156,7 +156,7 @@ class Reading:
         return tuple(("station", s) for s in self.used[0])
 
 
-def _all_stated(parts: Sequence[Reading]) -> dict[int, InstrumentClass]:
+def _all_stated(parts: Sequence[HitSet]) -> dict[int, InstrumentClass]:
     found: dict[int, InstrumentClass] = {}
     for part in parts:
         for station, stated in part.stated.items():

@@ -104,7 +104,7 @@ class _Planner:
     def wave(self) -> None:
         """A section half way up the wavy edge."""
         wavy = next(f for f in self.faces if f["surface"] == "free surface" and f["box"][4] > bracket.WIDTH / 2 - 1)
-        asked = sections.Asked((wavy["index"],), np.array([0.0, 0, 1]), bracket.THICK / 2, 10.0)
+        asked = sections.SectionAsked((wavy["index"],), np.array([0.0, 0, 1]), bracket.THICK / 2, 10.0)
         (row,) = sections.plan_sections(self.actor, self.job, asked)
         sheet.edit_row(self.actor, self.job, row, {"name": "Wavy edge"})
         sheet.set_limits(self.actor, self.job, row, "", "0.3", "profile")

@@ -41,7 +41,7 @@ def seed_fairing(bedplate_job: int, radar: int) -> int:
     flange = _plan(actor, job, free, "Fairing flange", HITS)
     sheet.set_limits(actor, job, flange, "", "0.5", "profile")
     middle = float(np.mean(bedplate.FLANGE_Z))
-    (line,) = sections.plan_sections(actor, job, sections.Asked((free["index"],), np.array([0.0, 0, 1]), middle, 50.0))
+    (line,) = sections.plan_sections(actor, job, sections.SectionAsked((free["index"],), np.array([0.0, 0, 1]), middle, 50.0))
     sheet.edit_row(actor, job, line, {"name": "Along the flange"})
     sheet.set_limits(actor, job, line, "", "0.5", "profile")
     stations.bring(actor, job, radar)

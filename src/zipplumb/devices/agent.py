@@ -26,16 +26,16 @@ from .hits import HitBatch, HitMaker
 from .protocol import (
     LINE_BYTES,
     SEE_SURFACES,
-    Answer,
+    AnswerMessage,
     Event,
     Hello,
-    Level,
+    LevelMessage,
     Look,
-    Pose,
+    PoseMessage,
     Press,
     State,
     Stripe,
-    Target,
+    TargetMessage,
     decode,
     encode,
 )  # fmt: skip
@@ -66,9 +66,9 @@ class Sink(Protocol):
     def lost(self, why: str) -> None: ...
     def trouble(self, words: str) -> None: ...
     def state(self, state: State) -> None: ...
-    def tip(self, pose: Pose) -> None: ...
-    def level(self, level: Level) -> None: ...
-    def target(self, target: Target) -> None: ...
+    def tip(self, pose: PoseMessage) -> None: ...
+    def level(self, level: LevelMessage) -> None: ...
+    def target(self, target: TargetMessage) -> None: ...
     def event(self, event: Event) -> None: ...
     def settings(self) -> tuple[list[float], Taking]:
         """Tip offset (mm) and the way of taking while the button is held."""
@@ -110,7 +110,7 @@ class Agent:
         self.host, self.port, self.sink = host, port, sink
         self.stop = threading.Event()
         self._acts: queue.Queue[_Act] = queue.Queue()
-        self._latest: Pose | None = None
+        self._latest: PoseMessage | None = None
         self._newest: dict[type, Callable[[], None]] = {}
         self._heard_at = 0.0
         self._greeted = False
@@ -209,11 +209,11 @@ class Agent:
                 greeted = True
             elif self._maker is None or not greeted:
                 raise DeviceError("The instrument did not say who it is.", "Nothing was kept.", "Check its address.")
-            elif isinstance(message, State | Level | Target):
+            elif isinstance(message, State | LevelMessage | TargetMessage):
                 self._newest[type(message)] = self._word_of(message)
             elif isinstance(message, Event):
                 self._queue(lambda event=message: self.sink.event(event), None, reply)
-            elif isinstance(message, Answer):
+            elif isinstance(message, AnswerMessage):
                 self._asked_at = 0.0
                 if not message.will:
                     self.trouble(
@@ -233,10 +233,10 @@ class Agent:
                     flushed = now
                     self._queue(lambda b=batch: self.sink.keep(b, None), None, reply)
 
-    def _word_of(self, message: State | Level | Target) -> Callable[[], None]:
+    def _word_of(self, message: State | LevelMessage | TargetMessage) -> Callable[[], None]:
         if isinstance(message, State):
             return lambda: self.sink.state(message)
-        if isinstance(message, Level):
+        if isinstance(message, LevelMessage):
             return lambda: self.sink.level(message)
         return lambda: self.sink.target(message)
 

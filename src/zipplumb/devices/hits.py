@@ -9,7 +9,7 @@ import numpy as np
 
 from ..core.frames import Array, points_of_poses
 from ..core.probing import ByDistance, Taking
-from .protocol import Pose, Stripe
+from .protocol import PoseMessage, Stripe
 
 REMEMBERED = 250  # poses: two to five seconds, enough for any way in
 WAY_IN_MM = 6.0
@@ -48,20 +48,20 @@ class HitMaker:
         self.session, self.beam = session, beam
         self.offset_mm: Array = np.zeros(3)
         self.taking: Taking = ByDistance(5.0)
-        self._past: deque[Pose] = deque(maxlen=REMEMBERED)
+        self._past: deque[PoseMessage] = deque(maxlen=REMEMBERED)
         self._sweep: int | None = None
-        self._pending: list[Pose] = []
+        self._pending: list[PoseMessage] = []
         self._lines: list[Stripe] = []
         self._broken_at: float | None = None
         self._gap_s = 0.0
         self._every = False
-        self._last_hit: Pose | None = None
+        self._last_hit: PoseMessage | None = None
 
-    def tip(self, pose: Pose) -> Array:
+    def tip(self, pose: PoseMessage) -> Array:
         """Tip center in the instrument's frame, mm."""
         return points_of_poses(np.array([pose.values]), self.offset_mm)[0]
 
-    def press(self, pose: Pose, every: bool = False) -> HitBatch:
+    def press(self, pose: PoseMessage, every: bool = False) -> HitBatch:
         """The button went down: one hit, and the beginning of a sweep if it stays down.
 
         ``every``: the instrument holds it by itself, and each place that it tells is a hit.
@@ -70,7 +70,7 @@ class HitMaker:
         self.taking.begin(pose.at, self.tip(pose))
         return self._batch("press", pose.n, [pose], self._way_in(pose))
 
-    def pull_off(self, pose: Pose) -> HitBatch:
+    def pull_off(self, pose: PoseMessage) -> HitBatch:
         """Where the tip is when the feature is finished."""
         if self.beam and self._last_hit is not None:  # where it looks by now is no matter
             pose = replace(pose, values=_along_the_beam(self._last_hit))
@@ -81,7 +81,7 @@ class HitMaker:
         self._sweep = None
         return batch
 
-    def seen(self, pose: Pose) -> None:
+    def seen(self, pose: PoseMessage) -> None:
         """Every pose of the stream, in order."""
         if self._broken_at is not None:
             self._gap_s += max(0.0, pose.at - self._broken_at)
@@ -118,7 +118,7 @@ class HitMaker:
         gap_s, self._gap_s = self._gap_s, 0.0
         return replace(batch, gap_s=gap_s)
 
-    def _way_in(self, hit: Pose) -> tuple[float, ...]:
+    def _way_in(self, hit: PoseMessage) -> tuple[float, ...]:
         """The latest pose at which the tip was clear of the hit; NaN where there is none."""
         if self.beam:
             return _along_the_beam(hit)
@@ -130,7 +130,7 @@ class HitMaker:
                 return tuple(poses[clear[-1]])
         return UNSEEN
 
-    def _batch(self, kind: str, sweep: int, poses: list[Pose], approach: tuple[float, ...]) -> HitBatch:
+    def _batch(self, kind: str, sweep: int, poses: list[PoseMessage], approach: tuple[float, ...]) -> HitBatch:
         values = tuple(v for p in poses for v in p.values)
         faces = tuple(p.face for p in poses)
         return HitBatch(
@@ -138,7 +138,7 @@ class HitMaker:
         )
 
 
-def _along_the_beam(hit: Pose) -> tuple[float, ...]:
+def _along_the_beam(hit: PoseMessage) -> tuple[float, ...]:
     """A place between the instrument and what its beam met."""
     place = np.array(hit.values[:3])
     far = float(np.linalg.norm(place))

@@ -30,7 +30,7 @@ class Hello:
 
 
 @dataclass(frozen=True)
-class Pose:
+class PoseMessage:
     """Sample ``n`` of a session: time (s since 1970) and the last axis: x, y, z mm, quaternion w, x, y, z.
 
     A range and two angles come as the place that they are, upright; ``face`` 1 or 2 is the one
@@ -53,7 +53,7 @@ class Press:
     number: int
     button: Button
     down: bool
-    pose: Pose
+    pose: PoseMessage
     look: int | None = None
 
 
@@ -61,7 +61,7 @@ class Press:
 class Stripe:
     """A scanner's line: the last axis at that moment, and points (across, away) mm in its plane of light."""
 
-    pose: Pose
+    pose: PoseMessage
     points: tuple[tuple[float, float], ...]
 
 
@@ -75,7 +75,7 @@ class State:
 
 
 @dataclass(frozen=True)
-class Level:
+class LevelMessage:
     """The way up in the instrument's own frame, with its standard uncertainty (rad)."""
 
     up: tuple[float, float, float]
@@ -83,7 +83,7 @@ class Level:
 
 
 @dataclass(frozen=True)
-class Target:
+class TargetMessage:
     """Whether the beam holds its target: locked, lost, searching."""
 
     state: str
@@ -97,7 +97,7 @@ class Event:
 
 
 @dataclass(frozen=True)
-class Answer:
+class AnswerMessage:
     """Whether the instrument will look as it was asked; ``why`` not."""
 
     number: int
@@ -126,7 +126,7 @@ def encode(**message: Any) -> bytes:
     return (json.dumps(message, separators=(",", ":")) + "\n").encode()
 
 
-Message = Hello | Pose | Press | Stripe | State | Level | Target | Event | Answer
+Message = Hello | PoseMessage | Press | Stripe | State | LevelMessage | TargetMessage | Event | AnswerMessage
 
 # ---- the border: what a message must be -------------------------------------------------------
 
@@ -191,13 +191,13 @@ class _Sample(_Said):
             raise ValueError("a pose wants a place, and a turn of length 1")
         return self
 
-    def pose(self) -> Pose:
+    def pose(self) -> PoseMessage:
         if self.r is None:
-            return Pose(self.n, self.at, (*self.p, *self.q))  # type: ignore[misc]
+            return PoseMessage(self.n, self.at, (*self.p, *self.q))  # type: ignore[misc]
         azimuth, elevation = self.az or 0.0, self.el or 0.0
         level = self.r * math.cos(elevation)
         place = (level * math.cos(azimuth), level * math.sin(azimuth), self.r * math.sin(elevation))
-        return Pose(self.n, self.at, (*place, 1.0, 0.0, 0.0, 0.0), self.face)
+        return PoseMessage(self.n, self.at, (*place, 1.0, 0.0, 0.0, 0.0), self.face)
 
 
 class _Pose(_Sample):
@@ -248,7 +248,7 @@ class _Level(_Said):
         return self
 
     def message(self) -> Message:
-        return Level(self.up, self.u_rad)
+        return LevelMessage(self.up, self.u_rad)
 
 
 class _Target(_Said):
@@ -256,7 +256,7 @@ class _Target(_Said):
     state: Literal["locked", "lost", "searching"]
 
     def message(self) -> Message:
-        return Target(self.state)
+        return TargetMessage(self.state)
 
 
 class _Event(_Said):
@@ -274,7 +274,7 @@ class _Answer(_Said):
     why: Annotated[str, Field(max_length=200, pattern=PRINTED)] = ""
 
     def message(self) -> Message:
-        return Answer(self.o, self.ok, self.why)
+        return AnswerMessage(self.o, self.ok, self.why)
 
 
 _Any = Annotated[_Hello | _Pose | _Press | _Stripe | _State | _Level | _Target | _Event | _Answer, Field(discriminator="t")]

@@ -14,7 +14,7 @@ from ..core.frames import Array
 from ..core.placing import lies
 from ..core.probing.next_place import places_in_order
 from ..core.sheet import SheetRow
-from ..core.sheet.rehearsal import Instrument, Touches, outward_at, rehearse, touches_at
+from ..core.sheet.rehearsal import ExpectedTouches, RehearsedInstrument, outward_at, rehearse, touches_at
 from ..core.spots import spots_on
 from ..core.uncertainty import coverage_factor
 from ..core.units import Units, in_units, length_from_text, length_text, quantity_text
@@ -54,7 +54,7 @@ class RowFrom:
 
 
 @dataclass(frozen=True)
-class Plan:
+class RehearsalPlan:
     """What one place to stand is worth. ``rows``, ``details``: by id; ``said``: why it is not enough by itself."""
 
     name: str
@@ -79,15 +79,15 @@ class Rehearsal:
     """``left_out``: by why, rows of which nothing can be told beforehand; ``names``: of those that can. ``box`` (2, 3)."""
 
     state: JobResults
-    instrument: Instrument
-    touched: Mapping[int, Touches]
+    instrument: RehearsedInstrument
+    touched: Mapping[int, ExpectedTouches]
     left_out: Mapping[str, Sequence[str]]
     names: Mapping[int, str]
     details: Mapping[int, DetailRecipe]
     sight: Any
     box: Array
 
-    def plan(self, name: str, stand: Array) -> Plan:
+    def plan(self, name: str, stand: Array) -> RehearsalPlan:
         touched = {row: touches.some(~self.sight.cut(stand, touches.centers)) for row, touches in self.touched.items()}
         found, active, said = self._found(touched, stand), self.state.sheet.alignment, ""
         if active is not None and found[active].alignment is None:
@@ -98,9 +98,9 @@ class Rehearsal:
                 said = f"It cannot be aligned from there alone: it does not see all of {names}. U as if another place saw it."
                 found = self._found(touched | {row: self.touched[row] for row in hidden}, stand)
         rows = {row: self._row(row, stand, touched[row], found[row]) for row in self.touched}
-        return Plan(name, stand, rows, {k: self._detail(recipe, stand) for k, recipe in self.details.items()}, said)
+        return RehearsalPlan(name, stand, rows, {k: self._detail(recipe, stand) for k, recipe in self.details.items()}, said)
 
-    def _found(self, touched: Mapping[int, Touches], stand: Array) -> Mapping[int, Any]:
+    def _found(self, touched: Mapping[int, ExpectedTouches], stand: Array) -> Mapping[int, Any]:
         return rehearse(self.state.sheet, touched, stand, self.instrument, self.state.surfaces)
 
     def _rests_on(self, row: int) -> dict[int, None]:
@@ -111,7 +111,7 @@ class Rehearsal:
                 found |= {need.id: None} | self._rests_on(need.id)
         return found
 
-    def _row(self, row: int, stand: Array, seen: Touches, result: Any) -> RowFrom:
+    def _row(self, row: int, stand: Array, seen: ExpectedTouches, result: Any) -> RowFrom:
         units, asked = self.state.job.units, self.touched[row]
         ways = asked.centers - stand
         far = np.linalg.norm(ways, axis=1)
@@ -142,7 +142,7 @@ class Rehearsal:
         u_mm = np.array([self.instrument.u_at(place - stand) for place in at])
         return length_text(coverage_factor() * float(lies(at, at, u_mm).u_at(at).max()), self.state.job.units)
 
-    def proposed(self, far_mm: float, high_mm: float, names: Sequence[str]) -> list[Plan]:
+    def proposed(self, far_mm: float, high_mm: float, names: Sequence[str]) -> list[RehearsalPlan]:
         """The best of some places round the part: the most rows seen whole, then the smallest U."""
         low, high = self.box
         middle, reach = (low + high) / 2, np.linalg.norm((high - low)[:2]) / 2 + far_mm
@@ -166,7 +166,7 @@ def rehearsal_of(session: Session, state: JobResults, instrument_id: int) -> Reh
     if len(rows) > MOST_ROWS:
         raise InputError(f"More than {MOST_ROWS} rows are not rehearsed.", NOTHING_KEPT, "Rehearse them in a smaller job.")
     model = model_of(state.job.part)
-    touched: dict[int, Touches] = {}
+    touched: dict[int, ExpectedTouches] = {}
     left_out: dict[str, list[str]] = {}
     for row in rows:
         found = _touches(state, row, instrument, model)
@@ -187,14 +187,14 @@ def rehearsal_of(session: Session, state: JobResults, instrument_id: int) -> Reh
     return Rehearsal(state, instrument, touched, left_out, names, details, Sight(triangles), box)
 
 
-def _instrument(kept: models.Instrument) -> Instrument:
+def _instrument(kept: models.Instrument) -> RehearsedInstrument:
     calibration = kept.calibration
     if calibration is None:
         raise InputError(f"{kept.name} has no calibrated probe.", NOTHING_KEPT, "Put a probe on it whose calibration is known.")
-    return Instrument(kept.u_hit_mm, stated_of(kept.spec), calibration.diameter_mm / 2, calibration.u_radius_mm)
+    return RehearsedInstrument(kept.u_hit_mm, stated_of(kept.spec), calibration.diameter_mm / 2, calibration.u_radius_mm)
 
 
-def _touches(state: JobResults, row: SheetRow, instrument: Instrument, model: Any) -> Touches | str:
+def _touches(state: JobResults, row: SheetRow, instrument: RehearsedInstrument, model: Any) -> ExpectedTouches | str:
     """Where a row is touched as it is planned, spread as is best; else why that is not known."""
     recipe, nominal = row.recipe, row.recipe.should_be
     if nominal is None and recipe.cad_face is None:
@@ -209,7 +209,7 @@ def _touches(state: JobResults, row: SheetRow, instrument: Instrument, model: An
         spots = places_in_order(nominal, spots, min(recipe.wanted_hits, MOST_HITS))
     spots = np.asarray(spots, float)
     if not recipe.sided and not recipe.rests_on_surfaces:  # type: ignore[attr-defined]
-        return Touches(spots, np.tile(UP, (len(spots), 1)))
+        return ExpectedTouches(spots, np.tile(UP, (len(spots), 1)))
     outward = outward_at(recipe, spots, state.surfaces)
     if outward is None:
         return "its surface is not known"

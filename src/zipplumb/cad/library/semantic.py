@@ -32,7 +32,7 @@ from OCP.XCAFDoc import (
     XCAFDoc_ShapeTool,
 )
 
-from ..callouts import Callout, Callouts, Lettered, Sized, Target
+from ..callouts import Callout, Callouts, Lettered, Sized, TargetPlace
 from .bodies import each
 
 KINDS = {
@@ -128,7 +128,7 @@ def _callouts_of(document: TDocStd_Document, bodies: Bodies) -> Callouts:
     tool = XCAFDoc_DocumentTool.DimTolTool_s(document.Main())
     faces, left = _Faces(bodies), list[str]()
     letters: dict[str, tuple[int, ...]] = {}
-    targets: dict[str, Target] = {}
+    targets: dict[str, TargetPlace] = {}
     for label in _all(tool.GetDatumLabels):
         datum = XCAFDoc_Datum.Set_s(label).GetObject()
         letter = _text(datum.GetName()) if datum is not None else ""
@@ -146,11 +146,11 @@ def _callouts_of(document: TDocStd_Document, bodies: Bodies) -> Callouts:
     return Callouts(tuple(tolerances), datums, tuple(sizes), tuple(left), placed)
 
 
-def _target(letter: str, datum: XCAFDimTolObjects_DatumObject, on: tuple[int, ...]) -> Target:
+def _target(letter: str, datum: XCAFDimTolObjects_DatumObject, on: tuple[int, ...]) -> TargetPlace:
     axis = datum.GetDatumTargetAxis()
     at, way = axis.Location(), axis.Direction()
     place, normal = (at.X(), at.Y(), at.Z()), (way.X(), way.Y(), way.Z())
-    return Target(letter, datum.GetDatumTargetNumber(), place, normal, on)
+    return TargetPlace(letter, datum.GetDatumTargetNumber(), place, normal, on)
 
 
 def _all(ask) -> Iterator[TDF_Label]:
@@ -232,7 +232,7 @@ def put_callouts(document: TDocStd_Document, bodies: Bodies, callouts: Callouts)
         return found
 
     held = {datum.letter: datum.faces for datum in callouts.datums}
-    targets: dict[str, list[Target]] = {}
+    targets: dict[str, list[TargetPlace]] = {}
     for target in callouts.targets:
         targets.setdefault(target.letter, []).append(target)
     for sized in callouts.sizes:
@@ -265,7 +265,13 @@ def put_callouts(document: TDocStd_Document, bodies: Bodies, callouts: Callouts)
 
 
 def _put_datum(
-    tool, tolerance: TDF_Label | None, letter: str, position: int, boundary: str, on: Sequence_TDF_Label, target: Target | None
+    tool,
+    tolerance: TDF_Label | None,
+    letter: str,
+    position: int,
+    boundary: str,
+    on: Sequence_TDF_Label,
+    target: TargetPlace | None,
 ) -> None:
     label = tool.AddDatum()
     tool.SetDatum(on, label)

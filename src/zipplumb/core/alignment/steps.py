@@ -29,7 +29,7 @@ KEPT = "The measured features are kept."
 
 
 @dataclass(frozen=True)
-class Turn:
+class AxisTurn:
     """Level or rotate: a feature's direction is laid along an axis.
 
     A plane's normal, an axis, or the way from one center to another.
@@ -51,7 +51,7 @@ class Origin:
     at_mm: tuple[float, float, float] = (0.0, 0.0, 0.0)
 
 
-def align_steps(steps: Sequence[Turn | Origin], onto: Motion | None = None) -> Alignment:
+def align_steps(steps: Sequence[AxisTurn | Origin], onto: Motion | None = None) -> Alignment:
     """The coordinate system that the steps make, exactly; what no step gave stays as in the world.
 
     Parameters
@@ -65,7 +65,7 @@ def align_steps(steps: Sequence[Turn | Origin], onto: Motion | None = None) -> A
         A step that the earlier ones leave nothing to hold, a direction along one that is held
         already, or a feature that has no such direction or place.
     """
-    features = [f for s in steps for f in (s.features if isinstance(s, Turn) else (s.feature,))]
+    features = [f for s in steps for f in (s.features if isinstance(s, AxisTurn) else (s.feature,))]
     motion = _solved(steps, [f.shape for f in features])
 
     def changed(*shapes) -> Array:
@@ -95,7 +95,7 @@ def align_without_cad(planes: Sequence[tuple[Feature, Axis]]) -> Alignment:
     The first two turn the part, all of them say where their coordinate is zero; the same axis
     twice is refused.
     """
-    steps: list[Turn | Origin] = [Turn((plane,), axis) for plane, axis in planes[:2]]
+    steps: list[AxisTurn | Origin] = [AxisTurn((plane,), axis) for plane, axis in planes[:2]]
     return align_steps(steps + [Origin(plane, axis[1]) for plane, axis in planes])
 
 
@@ -108,7 +108,7 @@ def difference(actual: Motion, nominal: Motion) -> Array:
     return np.concatenate([between.translation, Rotation.from_matrix(between.rotation).as_rotvec()])
 
 
-def _solved(steps: Sequence[Turn | Origin], shapes: list) -> Motion:
+def _solved(steps: Sequence[AxisTurn | Origin], shapes: list) -> Motion:
     turns: list[tuple[Array, Array, float]] = []
     origins: list[tuple[object, Origin]] = []
     left = list(shapes)
@@ -129,7 +129,7 @@ def _solved(steps: Sequence[Turn | Origin], shapes: list) -> Motion:
     return Motion(turned, _shift(turned, origins))
 
 
-def _conditions(steps: Sequence[Turn | Origin], motion: Motion) -> tuple[Array, list[str]]:
+def _conditions(steps: Sequence[AxisTurn | Origin], motion: Motion) -> tuple[Array, list[str]]:
     """The motions (m, 6) that the steps forbid, and whose each is.
 
     The first turn forbids two, the second the last; an origin forbids a slide at the feature's own place.

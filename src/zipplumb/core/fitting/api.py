@@ -14,7 +14,7 @@ from ..errors import FitError
 from ..frames import Array
 from .extreme import fit_extreme
 from .flat import fit_line, fit_plane, fit_point
-from .held import Held, word
+from .held import HeldParameters, word
 from .outline import fit_outline
 from .result import FitResult
 from .solid import fit_solid
@@ -85,7 +85,7 @@ def fit(
         NaN or infinite values, or an unknown kind, criterion or fixed parameter.
     """
     array = _checked(kind, points, criterion)
-    held = Held.of(kind, fixed or {})
+    held = HeldParameters.of(kind, fixed or {})
     _enough(kind, array, held)
     u_hits = _uncertainty(u_hits_mm, len(array))
     result = _gaussian(kind, array, held, toward, offset_mm, thorough)
@@ -97,7 +97,9 @@ def fit(
     return result if criterion == "gaussian" else fit_extreme(result, criterion, held)
 
 
-def _gaussian(kind: str, array: Array, held: Held, toward: Array | None, offset_mm: float, thorough: bool) -> FitResult:
+def _gaussian(
+    kind: str, array: Array, held: HeldParameters, toward: Array | None, offset_mm: float, thorough: bool
+) -> FitResult:
     if kind in OUTLINES:
         return fit_outline(kind, array, held, toward, offset_mm)
     if kind not in ("point", "line", "plane"):
@@ -133,7 +135,7 @@ def _checked(kind: str, points: ArrayLike, criterion: str) -> Array:
     return array
 
 
-def _enough(kind: str, array: Array, held: Held) -> None:
+def _enough(kind: str, array: Array, held: HeldParameters) -> None:
     least = max(1, LEAST[kind] - held.count("circle" if kind == "arc" else kind))
     if len(array) < least:
         raise FitError(

@@ -36,7 +36,7 @@ from ..errors import FitError
 from ..frames import Array, Indices, cross, perpendicular_pair
 from ..shapes import Line
 from .flat import linear_of
-from .held import Held
+from .held import HeldParameters
 from .placed import FREEDOM, Placed, columns_of, names_of
 from .programme import least
 from .result import FitResult
@@ -50,7 +50,7 @@ NO_GAIN = 1e-13  # mm
 EXACT = 60  # corners of a hull whose pairs of edges are all tried
 
 
-def fit_extreme(gaussian: FitResult, criterion: str, held: Held) -> FitResult:
+def fit_extreme(gaussian: FitResult, criterion: str, held: HeldParameters) -> FitResult:
     """From the Gaussian result to the shape with the wanted extreme property.
 
     Such a shape rests on a few hits only, and is as uncertain as these make it (see ``FitResult.bearing``).
@@ -120,7 +120,7 @@ def _unanswered(answers: Array) -> Array:
     return left[:, rank:] @ left[:, rank:].T
 
 
-def _line_extreme(gaussian: FitResult, criterion: str, held: Held) -> FitResult:
+def _line_extreme(gaussian: FitResult, criterion: str, held: HeldParameters) -> FitResult:
     points = gaussian.points
     local = gaussian.local
     if gaussian.per_point == 1:  # in its plane: a plane that may only turn about the projection's normal

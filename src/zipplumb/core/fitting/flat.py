@@ -14,7 +14,7 @@ from ..errors import FitError
 from ..frames import Array, Indices, Motion, cross, perpendicular_pair, unit
 from ..shapes import Line, Plane, Point
 from .doubts import doubts_of_flat
-from .held import NOTHING, Held
+from .held import NOTHING, HeldParameters
 from .placed import MOVES, Placed
 from .result import FitResult
 
@@ -57,7 +57,7 @@ def signed_toward(direction: Array, toward: Array | None) -> float:
     return -1.0 if against < 0 else 1.0
 
 
-def fit_plane(points: Array, held: Held, toward: Array | None = None) -> FitResult:
+def fit_plane(points: Array, held: HeldParameters, toward: Array | None = None) -> FitResult:
     """Gaussian plane. Parameters: shift ``z`` along the normal (mm), turns ``rx``, ``ry`` (rad).
 
     ``toward``: a direction to whose side the normal is turned; left out, its greatest component
@@ -83,7 +83,7 @@ def fit_plane(points: Array, held: Held, toward: Array | None = None) -> FitResu
 
 
 def _flat_result(
-    kind: str, placed: Placed, points: Array, held: Held, aimed: bool, spreads: Array, swapped: bool = False
+    kind: str, placed: Placed, points: Array, held: HeldParameters, aimed: bool, spreads: Array, swapped: bool = False
 ) -> FitResult:
     """Of a plane, or of a line seen in its plane: then z runs across the line, y along the plane's normal.
 
@@ -115,7 +115,7 @@ def linear_of(placed: Placed, columns: Indices):
     return linear
 
 
-def fit_line(points: Array, held: Held, toward: Array | None = None) -> FitResult:
+def fit_line(points: Array, held: HeldParameters, toward: Array | None = None) -> FitResult:
     """Gaussian line: in space, or seen in a plane where one is given (residuals then have a sign)."""
     if held.axis is not None:
         return _line_in_plane(points, held, toward)
@@ -153,7 +153,7 @@ def fit_line(points: Array, held: Held, toward: Array | None = None) -> FitResul
     )  # fmt: skip
 
 
-def _line_in_plane(points: Array, held: Held, toward: Array | None) -> FitResult:
+def _line_in_plane(points: Array, held: HeldParameters, toward: Array | None) -> FitResult:
     """Parameters: shift ``z`` across the line in its plane (mm), turn ``ry`` about the plane's normal (rad)."""
     assert held.axis is not None  # a line lies in a plane
     normal = held.axis

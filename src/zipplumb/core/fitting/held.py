@@ -37,7 +37,7 @@ NOTHING = np.full(3, np.nan)
 
 
 @dataclass(frozen=True, eq=False)
-class Held:
+class HeldParameters:
     """Parameters that a fit may not change.
 
     Attributes
@@ -58,7 +58,7 @@ class Held:
     lies_in: FitResult | None = None
 
     @classmethod
-    def of(cls, kind: str, fixed: Mapping[str, Any]) -> Held:
+    def of(cls, kind: str, fixed: Mapping[str, Any]) -> HeldParameters:
         """Read ``fixed``; FitError for what a kind cannot hold, or what is no number or direction."""
         if not fixed:
             return FREE
@@ -117,7 +117,7 @@ class Held:
         return len(columns_of(kind)) - len(columns_of(kind, self.names(kind)))
 
 
-FREE = Held()
+FREE = HeldParameters()
 
 
 def word(kind: str) -> str:

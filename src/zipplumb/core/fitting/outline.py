@@ -20,7 +20,7 @@ from ..errors import FitError
 from ..frames import Array, Indices
 from ..shapes import Arc
 from .flat import fit_plane, principal_axes
-from .held import FREE, NOTHING, Held, word
+from .held import FREE, NOTHING, HeldParameters, word
 from .placed import Placed, columns_of
 from .result import FitResult
 from .solid import GOOD, LOOK, round_result, thinned
@@ -29,7 +29,7 @@ UPRIGHT, FLAT = np.eye(3), np.array([1.0, 1.0, 0.0])
 ANGLES = np.linspace(0, np.pi, 24, endpoint=False)
 
 
-def fit_outline(kind: str, points: Array, held: Held, toward: Array | None = None, offset: float = 0.0) -> FitResult:
+def fit_outline(kind: str, points: Array, held: HeldParameters, toward: Array | None = None, offset: float = 0.0) -> FitResult:
     """Gaussian fit of a 2D shape; residuals lie in its plane. ``toward``: the side of its normal."""
     model = "circle" if kind == "arc" else kind
     center, frame, lies_in = _projection(kind, points, held, toward)
@@ -60,11 +60,11 @@ def _straight(kind: str) -> FitError:
     return FitError(words, "The hits are kept.", "Take hits round the edge.")
 
 
-def _projection(kind: str, points: Array, held: Held, toward: Array | None) -> tuple[Array, Array, FitResult | None]:
+def _projection(kind: str, points: Array, held: HeldParameters, toward: Array | None) -> tuple[Array, Array, FitResult | None]:
     """Middle of the hits in the plane, its axes as columns, and the plane's fit where there is one."""
     if held.axis is None:
         try:
-            plane = fit_plane(points, Held(), toward)
+            plane = fit_plane(points, HeldParameters(), toward)
         except FitError:
             raise _straight(kind) from None
         return plane.local.translation, np.ascontiguousarray(plane.local.rotation), plane
@@ -75,7 +75,9 @@ def _projection(kind: str, points: Array, held: Held, toward: Array | None) -> t
     return center, kernels.basis(held.axis), held.lies_in
 
 
-def _start(kind: str, flat: Array, held: Held, center: Array, frame: Array, columns: Indices, offset: float) -> Placed | None:
+def _start(
+    kind: str, flat: Array, held: HeldParameters, center: Array, frame: Array, columns: Indices, offset: float
+) -> Placed | None:
     spot = frame.T @ (held.spot - center) * FLAT if held.spot is not None else NOTHING
     if kind == "circle":
         return _circle(flat, held, spot, offset)
@@ -95,7 +97,7 @@ def _start(kind: str, flat: Array, held: Held, center: Array, frame: Array, colu
     return Placed(kind, *found) if np.isfinite(cost) else None
 
 
-def _circle(flat: Array, held: Held, spot: Array, offset: float) -> Placed:
+def _circle(flat: Array, held: HeldParameters, spot: Array, offset: float) -> Placed:
     a, b, radius = kernels.kasa(flat[:, 0], flat[:, 1])
     if radius == np.inf:
         raise _straight("circle")

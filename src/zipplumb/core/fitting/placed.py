@@ -17,7 +17,7 @@ MOVES = ("x", "y", "z", "rx", "ry", "rz")
 
 
 @dataclass(frozen=True)
-class Freedom:
+class FitFreedom:
     """``moves``: the rigid steps that change a shape; ``sizes``: names; ``flat``: a 2D shape."""
 
     moves: tuple[str, ...]
@@ -26,15 +26,15 @@ class Freedom:
 
 
 FREEDOM = {
-    "plane": Freedom(("z", "rx", "ry")),
-    "circle": Freedom(("x", "y"), ("radius",), flat=True),
-    "ellipse": Freedom(("x", "y", "rz"), ("semi_major", "semi_minor"), flat=True),
-    "round_slot": Freedom(("x", "y", "rz"), ("length", "width"), flat=True),
-    "square_slot": Freedom(("x", "y", "rz"), ("length", "width"), flat=True),
-    "sphere": Freedom(("x", "y", "z"), ("radius",)),
-    "cylinder": Freedom(("x", "y", "rx", "ry"), ("radius",)),
-    "cone": Freedom(("x", "y", "rx", "ry"), ("radius", "half_angle")),
-    "torus": Freedom(("x", "y", "z", "rx", "ry"), ("major_radius", "minor_radius")),
+    "plane": FitFreedom(("z", "rx", "ry")),
+    "circle": FitFreedom(("x", "y"), ("radius",), flat=True),
+    "ellipse": FitFreedom(("x", "y", "rz"), ("semi_major", "semi_minor"), flat=True),
+    "round_slot": FitFreedom(("x", "y", "rz"), ("length", "width"), flat=True),
+    "square_slot": FitFreedom(("x", "y", "rz"), ("length", "width"), flat=True),
+    "sphere": FitFreedom(("x", "y", "z"), ("radius",)),
+    "cylinder": FitFreedom(("x", "y", "rx", "ry"), ("radius",)),
+    "cone": FitFreedom(("x", "y", "rx", "ry"), ("radius", "half_angle")),
+    "torus": FitFreedom(("x", "y", "z", "rx", "ry"), ("major_radius", "minor_radius")),
 }
 
 

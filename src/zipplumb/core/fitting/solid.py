@@ -18,7 +18,7 @@ from ..errors import FitError
 from ..frames import Array, Indices, unit
 from .doubts import doubts_of_round
 from .flat import linear_of, principal_axes
-from .held import NOTHING, Held, word
+from .held import NOTHING, HeldParameters, word
 from .placed import Placed, columns_of, names_of
 from .result import FitResult
 from .starts import elsewhere, half_sphere
@@ -44,7 +44,7 @@ def thinned(points: Array, count: int = FEW) -> Array:
 
 
 def fit_solid(
-    kind: str, points: Array, held: Held, hint: Array | None = None, offset: float = 0.0, thorough: bool = True
+    kind: str, points: Array, held: HeldParameters, hint: Array | None = None, offset: float = 0.0, thorough: bool = True
 ) -> FitResult:
     """Gaussian fit.
 
@@ -140,7 +140,7 @@ class Descent:
         return bool(np.sqrt(self.cost) > min(GOOD * float(np.linalg.norm(self.spreads)), THICK * float(self.spreads[2])))
 
 
-def _sphere_start(rel: Array, spreads: Array, axes: Array, held: Held, spot: Array | None, offset: float) -> Placed:
+def _sphere_start(rel: Array, spreads: Array, axes: Array, held: HeldParameters, spot: Array | None, offset: float) -> Placed:
     """The linear fit of |p|² = 2 c·p + d, in principal axes, where it is three quotients."""
     square, radius = np.einsum("ij,ij->i", rel, rel), held.sizes.get("radius")
     if spot is None:
@@ -150,7 +150,7 @@ def _sphere_start(rel: Array, spreads: Array, axes: Array, held: Held, spot: Arr
     return Placed("sphere", spot, np.eye(3), np.array([radius, 0.0]))
 
 
-def _best_axis(kind, rel, axes, held: Held, spot, columns, hint, offset, good) -> Placed | None:
+def _best_axis(kind, rel, axes, held: HeldParameters, spot, columns, hint, offset, good) -> Placed | None:
     few, best, lowest = thinned(rel), None, np.inf
     for look, (directions, count) in enumerate(LOOKS):
         if held.axis is not None:
@@ -170,7 +170,7 @@ def _best_axis(kind, rel, axes, held: Held, spot, columns, hint, offset, good) -
     return best
 
 
-def _tidied(placed: Placed, hint: Array | None, held: Held) -> Placed:
+def _tidied(placed: Placed, hint: Array | None, held: HeldParameters) -> Placed:
     """The fitted shape with its origin at the centroid's foot and its axis in a defined sense."""
     kind, origin, axes, sizes = placed.kind, placed.origin, placed.axes, placed.sizes.copy()
     if kind in ("cylinder", "cone") and held.spot is None:

@@ -13,7 +13,7 @@ import numpy as np
 
 from ..frames import Array, cross
 from ..kernels import basis
-from .held import Held
+from .held import HeldParameters
 from .placed import Placed
 
 FOLLOWED = 24  # starts from which the descent begins
@@ -42,7 +42,7 @@ def _all_round() -> Array:
     return np.array([basis(np.ascontiguousarray(d)) for d in DIRECTIONS])
 
 
-def elsewhere(kind: str, few: Array, held: Held, spot: Array | None, offset: float) -> list[Placed]:
+def elsewhere(kind: str, few: Array, held: HeldParameters, spot: Array | None, offset: float) -> list[Placed]:
     """The likeliest starts; ``few``: (n, 3) hits about their middle."""
     starts = []
     for placed in {"cylinder": _tubes, "cone": _cones, "torus": _rings}[kind](few, FOLLOWED):

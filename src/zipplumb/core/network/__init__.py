@@ -1,9 +1,9 @@
 """Stations and the points that they see together: one adjustment for all."""
 
 from .adjustment import Disagreement, Network, adjust
-from .observations import InstrumentClass, KnownLength, KnownPoint, Level, NotTied, Observation, covariance_of, polar
+from .observations import InstrumentClass, KnownLength, KnownPoint, LevelSighting, NotTied, Observation, covariance_of, polar
 
 __all__ = [
-    "Disagreement", "InstrumentClass", "KnownLength", "KnownPoint", "Level", "Network", "NotTied", "Observation", "adjust",
-    "covariance_of", "polar",
+    "Disagreement", "InstrumentClass", "KnownLength", "KnownPoint", "LevelSighting", "Network", "NotTied", "Observation",
+    "adjust", "covariance_of", "polar",
 ]  # fmt: skip

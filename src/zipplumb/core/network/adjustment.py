@@ -22,7 +22,7 @@ from scipy.linalg import cho_factor, cho_solve
 from ..errors import AlignmentError
 from ..frames import Array, Indices, Motion
 from ..kernels import basis, disagreements, rotation, sighting_equations, whitening
-from .observations import KEPT, KnownLength, KnownPoint, Level, Observation
+from .observations import KEPT, KnownLength, KnownPoint, LevelSighting, Observation
 from .start import first_poses
 
 ITERATIONS = 50
@@ -103,7 +103,7 @@ def adjust(
     observations: Sequence[Observation],
     known_points: Sequence[KnownPoint] = (),
     known_lengths: Sequence[KnownLength] = (),
-    levels: Mapping[str, Level] | None = None,
+    levels: Mapping[str, LevelSighting] | None = None,
     free_scale: Sequence[str] = (),
     robust: bool = False,
     world: str | None = None,

@@ -52,7 +52,7 @@ class KnownLength:
     u_mm: float
 
 
-class Level(NamedTuple):
+class LevelSighting(NamedTuple):
     """Which way is up (3,) in a station's own axes, with its standard uncertainty."""
 
     up: Array

@@ -1,6 +1,6 @@
 """A detail on its adjusters: how it lies, which adjuster to turn, and what each really does."""
 
-from .adjusters import Adjuster, Effect, Plan, Turn, learned, plan_turns
+from .adjusters import Adjuster, Effect, Turn, TurnPlan, learned, plan_turns
 from .detail import Lies, lies
 from .each import learned_each, plan_each
 from .progress import Progress, progress
@@ -9,9 +9,9 @@ __all__ = [
     "Adjuster",
     "Effect",
     "Lies",
-    "Plan",
     "Progress",
     "Turn",
+    "TurnPlan",
     "learned",
     "learned_each",
     "lies",

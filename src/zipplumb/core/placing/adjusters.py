@@ -93,7 +93,7 @@ class Turn:
 
 
 @dataclass(frozen=True, eq=False)
-class Plan:
+class TurnPlan:
     """What to turn, the longest move first.
 
     Attributes
@@ -120,7 +120,9 @@ def answers_of(adjusters: Sequence[Adjuster], about: Array) -> Array:
     return np.einsum("mi,mij->mj", directions, moves_of(places, about))
 
 
-def plan_turns(found: Lies, nominal: Array, zones_mm: Array, adjusters: Sequence[Adjuster], effects: Sequence[Effect]) -> Plan:
+def plan_turns(
+    found: Lies, nominal: Array, zones_mm: Array, adjusters: Sequence[Adjuster], effects: Sequence[Effect]
+) -> TurnPlan:
     """The turns that bring a detail's targets the farthest into their zones.
 
     Parameters
@@ -150,8 +152,8 @@ def plan_turns(found: Lies, nominal: Array, zones_mm: Array, adjusters: Sequence
     motions = into[:, None] * back * moves  # (6, m)
     carries = np.einsum("nij,jm->mni", moves_of(nominal, found.about), motions)
     if rests:
-        return Plan((), found.off_mm, inside, rests, vt[r:].T, fights, carries[:0])
-    return Plan(ordered, left, inside, rests, vt[r:].T, fights, in_that_order(carries, adjusters, ordered))
+        return TurnPlan((), found.off_mm, inside, rests, vt[r:].T, fights, carries[:0])
+    return TurnPlan(ordered, left, inside, rests, vt[r:].T, fights, in_that_order(carries, adjusters, ordered))
 
 
 def turns_told(

@@ -7,14 +7,14 @@ from collections.abc import Sequence
 import numpy as np
 
 from ..frames import Array
-from .adjusters import COVERAGE, SETTLES_MM, Adjuster, Effect, Plan, bounds, in_that_order, settable, turns_told, wiser
+from .adjusters import COVERAGE, SETTLES_MM, Adjuster, Effect, TurnPlan, bounds, in_that_order, settable, turns_told, wiser
 
 NONE_UNMOVED = np.zeros((6, 0))
 
 
 def plan_each(
     off_mm: Array, u_mm: Array, zones_mm: Array, under: Sequence[int], adjusters: Sequence[Adjuster], effects: Sequence[Effect]
-) -> Plan:
+) -> TurnPlan:
     """The turns by which each adjuster brings the place over it to where that belongs.
 
     Parameters
@@ -35,8 +35,8 @@ def plan_each(
     carries = np.zeros((len(adjusters), len(off_mm), 3))
     carries[np.arange(len(adjusters)), which] = moves[:, None] * along
     if rests:
-        return Plan((), off_mm, inside, rests, NONE_UNMOVED, (), carries[:0])
-    return Plan(told, left, inside, rests, NONE_UNMOVED, (), in_that_order(carries, adjusters, told))
+        return TurnPlan((), off_mm, inside, rests, NONE_UNMOVED, (), carries[:0])
+    return TurnPlan(told, left, inside, rests, NONE_UNMOVED, (), in_that_order(carries, adjusters, told))
 
 
 def learned_each(

@@ -1,10 +1,10 @@
 """The run sheet: recipes in, results out."""
 
-from ..readings import Reading
+from ..readings import HitSet
 from .base import Asked, Needed, RowRecipe, needs_of
 from .bases.measured import MeasuredRecipe, criteria_of, data_for_fit
 from .evaluate import Memory, evaluate
-from .given import Kit, PartSurfaces, Sheet, SheetRow, Station
+from .given import Kit, PartSurfaces, Sheet, SheetRow, StationPose
 from .kinds import MEASURED
 from .kinds.touched import TouchedRecipe
 from .recipes import recipe_from_dict
@@ -20,17 +20,17 @@ __all__ = [
     "FoundFeature",
     "FoundNetwork",
     "FoundSystem",
+    "HitSet",
     "Kit",
     "MeasuredRecipe",
     "Memory",
     "Needed",
     "PartSurfaces",
-    "Reading",
     "RowRecipe",
     "RowResult",
     "Sheet",
     "SheetRow",
-    "Station",
+    "StationPose",
     "TouchedRecipe",
     "Untied",
     "criteria_of",

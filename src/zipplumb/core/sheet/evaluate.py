@@ -17,14 +17,14 @@ import numpy as np
 from ..alignment import Alignment
 from ..alignment.steps import difference
 from ..fingerprints import fingerprint
-from ..readings import Reading
+from ..readings import HitSet
 from ..sameness import Layered
 from ..tolerances.decision import Rule
 from .base import Needed
 from .bases.measured import FeatureRecipe
 from .bases.systems import ActualFeature, SystemInputs, SystemRecipe
 from .datums import Datum, system_of
-from .given import Kit, PartSurfaces, Sheet, SheetRow, Station
+from .given import Kit, PartSurfaces, Sheet, SheetRow, StationPose
 from .graph import GONE, ROUND, Failed, Name, Node, Worked, fault_words, work_out
 from .judged import JudgedRecipe, NeedsSystem
 from .judging import characteristics_of, in_system, planned
@@ -40,7 +40,7 @@ UNPLACED = "Its place is known once the part is aligned."
 
 def evaluate(
     sheet: Sheet,
-    readings: Mapping[int, Reading],
+    readings: Mapping[int, HitSet],
     kit: Kit,
     previous: Memory | None = None,
     surfaces: PartSurfaces | None = None,
@@ -83,7 +83,7 @@ class Memory:
     """What evaluate() was given and found. ``dependents``: by node, those that need it."""
 
     sheet: Sheet
-    readings: Layered[int, Reading]
+    readings: Layered[int, HitSet]
     kit: Kit
     surfaces: PartSurfaces | None
     worked: Layered[Name, Worked]
@@ -97,12 +97,12 @@ class Memory:
         return worked.value if worked is not None and isinstance(worked.value, FoundNetwork) else None
 
     @property
-    def stations(self) -> dict[int, Station | Untied]:
+    def stations(self) -> dict[int, StationPose | Untied]:
         """Where each stands."""
         return {i: self.worked["station", i].value for i in self.kit.stations}
 
     def rows_changed(
-        self, sheet: Sheet, readings: Layered[int, Reading], kit: Kit, surfaces: PartSurfaces | None
+        self, sheet: Sheet, readings: Layered[int, HitSet], kit: Kit, surfaces: PartSurfaces | None
     ) -> list[int] | None:
         """Rows that are other objects now, or whose readings are; None where more than that is different."""
         if kit is not self.kit or surfaces is not self.surfaces or sheet.alignment != self.sheet.alignment:
@@ -160,7 +160,7 @@ class _Graph:
     def __init__(
         self,
         sheet: Sheet,
-        readings: Mapping[int, Reading],
+        readings: Mapping[int, HitSet],
         kit: Kit,
         surfaces: PartSurfaces | None,
         rows: Iterable[SheetRow],
@@ -236,7 +236,7 @@ class _Graph:
         return _judged_feature(row, cast(FeatureRecipe, row.recipe), needed, self.active)
 
     def _placed_kit(self, needed: Mapping[Name, Any]) -> Kit:
-        stations = {n[1]: s for n, s in needed.items() if isinstance(s, Station)}  # type: ignore[index]
+        stations = {n[1]: s for n, s in needed.items() if isinstance(s, StationPose)}  # type: ignore[index]
         return Kit(stations, self.kit.calibrations, self.surfaces)
 
     def _calibrations(self, ids: tuple[int, ...]) -> str:
@@ -265,7 +265,7 @@ class _Graph:
         inputs = SystemInputs(
             features,
             {n.id: needed[n].alignment for n in row.needs if n.what == "system"},
-            {n.id: needed[n] for n in row.needs if n.what == "station" and isinstance(needed[n], Station)},
+            {n.id: needed[n] for n in row.needs if n.what == "station" and isinstance(needed[n], StationPose)},
             self.surfaces,
             row.id,
         )
@@ -325,7 +325,7 @@ class _Graph:
         return ("waits", f"Waits for {' and '.join(waiting)}.") if waiting else None
 
 
-def _standing(station: Station, needed: Mapping[Name, Any]) -> Station | Untied:
+def _standing(station: StationPose, needed: Mapping[Name, Any]) -> StationPose | Untied:
     """Where it stands: the first is the world, the others stand as the network says."""
     if not needed:
         return station
@@ -335,7 +335,7 @@ def _standing(station: Station, needed: Mapping[Name, Any]) -> Station | Untied:
     return network.stations.get(station.id) or network.untied[station.id]
 
 
-def _untied_words(reading: Reading, needed: Mapping[Name, Any]) -> str:
+def _untied_words(reading: HitSet, needed: Mapping[Name, Any]) -> str:
     """Why some of its hits wait; "" where none does."""
     untied = [found for found in needed.values() if isinstance(found, Untied) and found.id in reading.stations_counted]
     return " ".join(found.message for found in untied)

@@ -98,7 +98,7 @@ class Sheet:
 
 
 @dataclass(frozen=True, eq=False)
-class Station:
+class StationPose:
     """Where an instrument stands; ``up`` (3,): its level's way up, in its own frame, if it has one.
 
     ``terms``: (6, m) a small slide (mm) and turn (rad) of the station in the world, about the world's origin, with one
@@ -147,6 +147,6 @@ class PartSurfaces:
 class Kit:
     """``surfaces``: the part's, where a row rests on them."""
 
-    stations: dict[int, Station]
+    stations: dict[int, StationPose]
     calibrations: dict[int, ProbeCalibration]
     surfaces: PartSurfaces | None = None

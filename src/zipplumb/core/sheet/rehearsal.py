@@ -14,9 +14,9 @@ import numpy as np
 from ..calibration import ProbeCalibration
 from ..frames import Array, Motion
 from ..network.observations import InstrumentClass
-from ..readings import Reading
+from ..readings import HitSet
 from .evaluate import evaluate
-from .given import Kit, PartSurfaces, Sheet, Station
+from .given import Kit, PartSurfaces, Sheet, StationPose
 from .results import RowResult
 
 STATION, CALIBRATION = 1, 1
@@ -25,18 +25,18 @@ STEP_MM = 1e-3
 
 
 @dataclass(frozen=True, eq=False)
-class Touches:
+class ExpectedTouches:
     """Where a row is touched: ``centers`` (n, 3) of the tip, in the part, and which way the air is (n, 3)."""
 
     centers: Array
     outward: Array
 
-    def some(self, keep: Array) -> Touches:
-        return Touches(self.centers[keep], self.outward[keep])
+    def some(self, keep: Array) -> ExpectedTouches:
+        return ExpectedTouches(self.centers[keep], self.outward[keep])
 
 
 @dataclass(frozen=True, eq=False)
-class Instrument:
+class RehearsedInstrument:
     """``stated`` by the maker of a polar instrument, else ``u_hit_mm`` of any hit; ``u_radius_mm`` of its tip's radius."""
 
     u_hit_mm: float
@@ -49,9 +49,9 @@ class Instrument:
         return self.u_hit_mm if self.stated is None else self.stated.u_at(np.reshape(local, (1, 3)))
 
 
-def touches_at(spots: Array, outward: Array, instrument: Instrument) -> Touches:
+def touches_at(spots: Array, outward: Array, instrument: RehearsedInstrument) -> ExpectedTouches:
     """The tip's centers where it touches some spots (n, 3)."""
-    return Touches(spots + instrument.tip_radius_mm * outward, outward)
+    return ExpectedTouches(spots + instrument.tip_radius_mm * outward, outward)
 
 
 def outward_at(recipe, spots: Array, surfaces: PartSurfaces | None) -> Array | None:
@@ -66,7 +66,11 @@ def outward_at(recipe, spots: Array, surfaces: PartSurfaces | None) -> Array | N
 
 
 def rehearse(
-    sheet: Sheet, touched: Mapping[int, Touches], stand: Array, instrument: Instrument, surfaces: PartSurfaces | None = None
+    sheet: Sheet,
+    touched: Mapping[int, ExpectedTouches],
+    stand: Array,
+    instrument: RehearsedInstrument,
+    surfaces: PartSurfaces | None = None,
 ) -> Mapping[int, RowResult]:
     """What is found of each row when the instrument stands at ``stand`` (3,) in the part, upright as it is.
 
@@ -74,17 +78,17 @@ def rehearse(
     """
     readings = {row: _reading(row, each, stand, instrument) for row, each in touched.items() if len(each.centers)}
     calibration = ProbeCalibration(CALIBRATION, np.zeros(3), 2 * instrument.tip_radius_mm, instrument.u_radius_mm)
-    kit = Kit({STATION: Station(STATION, Motion.identity())}, {CALIBRATION: calibration})
+    kit = Kit({STATION: StationPose(STATION, Motion.identity())}, {CALIBRATION: calibration})
     rows = tuple(row if row.finished or row.id not in readings else replace(row, finished=True) for row in sheet.rows)
     return evaluate(Sheet(rows, sheet.alignment, sheet.rule), readings, kit, None, surfaces)[0]
 
 
-def _reading(row: int, touches: Touches, stand: Array, instrument: Instrument) -> Reading:
+def _reading(row: int, touches: ExpectedTouches, stand: Array, instrument: RehearsedInstrument) -> HitSet:
     local = touches.centers - stand
     n = len(local)
     upright, ones = np.tile([1.0, 0, 0, 0], (n, 1)), np.ones(n, np.int64)
     away = np.hstack([local + AWAY_MM * touches.outward, upright])
-    return Reading(
+    return HitSet(
         tuple(f"{row}.{k}" for k in range(n)), np.hstack([local, upright]), away, np.zeros(n, bool), STATION * ones,
         CALIBRATION * ones, np.arange(n, dtype=float), away[-1], STATION, CALIBRATION, u_hit_mm=instrument.u_hit_mm,
         stated={} if instrument.stated is None else {STATION: instrument.stated},

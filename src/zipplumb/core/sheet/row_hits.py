@@ -10,7 +10,7 @@ import numpy as np
 
 from ..calibration import ProbeCalibration
 from ..frames import Array, cross, points_of_poses, rotations_from_quaternions
-from ..readings import Reading
+from ..readings import HitSet
 from ..uncertainty import Source
 from .given import Kit
 
@@ -65,7 +65,7 @@ class RowHits:
         return replace(self, **each)
 
     @classmethod
-    def of(cls, row: int, reading: Reading, kit: Kit, finished: bool, first: int = 0) -> RowHits:
+    def of(cls, row: int, reading: HitSet, kit: Kit, finished: bool, first: int = 0) -> RowHits:
         """Those of a reading that are not set aside.
 
         While a row is being taken, a long sweep is looked at through some of its hits, evenly spread, and the newest: so
@@ -79,7 +79,7 @@ class RowHits:
         return found
 
     @classmethod
-    def _of(cls, row: int, reading: Reading, kit: Kit, finished: bool, first: int) -> RowHits:
+    def _of(cls, row: int, reading: HitSet, kit: Kit, finished: bool, first: int) -> RowHits:
         keep = ~reading.aside
         count = int(np.count_nonzero(keep))
         if not finished and count - first > LOOKED_AT:
@@ -166,13 +166,13 @@ class RowHits:
         return found
 
 
-def _rest_on(reading: Reading, kit: Kit) -> tuple:
+def _rest_on(reading: HitSet, kit: Kit) -> tuple:
     """The stations and calibrations of a reading."""
     stations, calibrations = reading.used
     return *(kit.stations.get(s) for s in stations), *(kit.calibrations.get(c) for c in calibrations)
 
 
-def _kept(reading: Reading, kit: Kit, finished: bool, first: int) -> RowHits | None:
+def _kept(reading: HitSet, kit: Kit, finished: bool, first: int) -> RowHits | None:
     """The last answer, where it rested on the very same: what a row is fitted in changes more often than its hits."""
     asked, found = reading.__dict__.get("_row_hits", ((), None))
     wanted = (*_rest_on(reading, kit), finished, first)
@@ -204,7 +204,7 @@ def tip_centers(poses: Array, stations: Array, calibrations: Array, kit: Kit) ->
     return tips
 
 
-def _pull_off(reading: Reading, kit: Kit) -> Array | None:
+def _pull_off(reading: HitSet, kit: Kit) -> Array | None:
     if reading.pull_off is None:
         return None
     station, cal = np.array([reading.pull_off_station]), np.array([reading.pull_off_calibration])

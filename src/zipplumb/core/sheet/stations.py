@@ -12,11 +12,11 @@ from scipy import special
 from ..errors import AlignmentError
 from ..fingerprints import fingerprint
 from ..frames import Array, points_of_poses
-from ..network import Disagreement, KnownLength, Level, Network, NotTied, Observation, adjust, covariance_of
+from ..network import Disagreement, KnownLength, LevelSighting, Network, NotTied, Observation, adjust, covariance_of
 from ..probing.balls import another_size, usual_ball
-from ..readings import Reading
+from ..readings import HitSet
 from ..units import mm
-from .given import Kit, SheetRow, Station
+from .given import Kit, SheetRow, StationPose
 
 NETWORK = ("network", 0)
 KNOWN = "the known places"  # as if they were seen from one more station, in the axes in which they are told
@@ -50,7 +50,7 @@ class FoundNetwork:
     unlike : by row, the stations from which it was read with a ball of another size than from most, which ties nothing
     """
 
-    stations: dict[int, Station]
+    stations: dict[int, StationPose]
     untied: dict[int, Untied]
     network: Network | None
     rows: dict[str, int]
@@ -68,14 +68,14 @@ class FoundNetwork:
         return worst if worst.sigmas > NAMED_SIGMAS else None
 
 
-def ties(row: SheetRow, reading: Reading | None) -> bool:
+def ties(row: SheetRow, reading: HitSet | None) -> bool:
     """Whether a row's hits tie stations: it is a point, seen from two or more; from one, where its place is known."""
     if not row.recipe.ties_stations or reading is None:
         return False
     return len(reading.stations_counted) > (0 if row.recipe.known_place else 1)
 
 
-def digest_of(rows: Sequence[SheetRow], readings: Mapping[int, Reading], kit: Kit) -> str:
+def digest_of(rows: Sequence[SheetRow], readings: Mapping[int, HitSet], kit: Kit) -> str:
     """Names all that the network rests on."""
     stations = [f"{s.id}{s.name}{s.digest}" for s in kit.stations.values()]
     told = []
@@ -89,7 +89,7 @@ def digest_of(rows: Sequence[SheetRow], readings: Mapping[int, Reading], kit: Ki
     return fingerprint(*stations, *told)
 
 
-def tied(rows: Sequence[SheetRow], readings: Mapping[int, Reading], kit: Kit) -> FoundNetwork:
+def tied(rows: Sequence[SheetRow], readings: Mapping[int, HitSet], kit: Kit) -> FoundNetwork:
     """All stations of a job in one adjustment, each sighting weighed by what its instrument's maker states.
 
     The first station is the world. Places that are known beforehand are as if seen from one more. A station that too few
@@ -154,7 +154,7 @@ def _bars(rows: Sequence[SheetRow], point_rows: Mapping[str, int], seen: Sequenc
 
 
 def _sightings(
-    rows: Sequence[SheetRow], readings: Mapping[int, Reading], kit: Kit
+    rows: Sequence[SheetRow], readings: Mapping[int, HitSet], kit: Kit
 ) -> tuple[list[Observation], dict[str, int], dict[int, tuple[int, ...]]]:
     """Every hit that counts of every point seen from several stations, in its station's own axes; the rows by their names.
 
@@ -187,8 +187,8 @@ def _sightings(
     return found, names, unlike
 
 
-def _levels(stations: Iterable[Station]) -> dict[str, Level]:
-    return {s.name: Level(s.up, s.u_level_rad) for s in stations if s.up is not None and s.u_level_rad > 0}
+def _levels(stations: Iterable[StationPose]) -> dict[str, LevelSighting]:
+    return {s.name: LevelSighting(s.up, s.u_level_rad) for s in stations if s.up is not None and s.u_level_rad > 0}
 
 
 def _in_common(observations: Sequence[Observation]) -> list[Observation]:
@@ -248,7 +248,7 @@ def _place_of(point: str, but: str, seen: Sequence[Observation], network: Networ
     return np.mean([network.pose(o.station).points(o.local) for o in seen if o.point == point and o.station != but], axis=0)
 
 
-def _standing(station: Station, network: Network, k: int, doubt: str) -> Station:
+def _standing(station: StationPose, network: Network, k: int, doubt: str) -> StationPose:
     """Where it stands, with its share in what is uncertain of all stations together; wider where the readings scatter more."""
     pose = network.poses[k]
     moves = network.pose_terms[k] * np.sqrt(max(network.variance_factor, 1.0) if doubt else 1.0)

@@ -11,14 +11,14 @@ from ..calibration.reach import ROLL_DEG
 from ..calibration.scanner import LEAST_POINTS
 from ..errors import FitError
 from ..frames import Array, Motion
-from ..readings import Reading
+from ..readings import HitSet
 from .outcome import Figure, Outcome
 
 DRAWN, ENOUGH = 500, 12_000  # points: so many are drawn, and so many are worked with
 SEATS = {"cone": "the cone", "bore": "the bore"}
 
 
-def pivot_outcome(taken: Reading, seat: str, rolls: bool, limit_mm: float = LIMIT_MM) -> Outcome:
+def pivot_outcome(taken: HitSet, seat: str, rolls: bool, limit_mm: float = LIMIT_MM) -> Outcome:
     """The ball swings in its seat. ``rolls``: the handle has an axis of its own to roll about."""
     steps = 4 if rolls else 3
     begin = f"Rest the ball in {SEATS[seat]}. Hold the button and swing away from the arm, from upright down to 45° and back."
@@ -70,7 +70,7 @@ def _reach_drawing(found: Pivot, rolls: bool) -> dict:
 
 
 def sphere_outcome(
-    taken: Reading,
+    taken: HitSet,
     certified_mm: float,
     tip_mm: float,
     start_mm: Array,
@@ -114,7 +114,7 @@ def _dots(normals: Array, residuals: Array) -> dict:
     return {"normals": normals.round(4).tolist(), "residuals_mm": residuals.round(5).tolist()}
 
 
-def scanner_outcome(taken: Reading, certified_mm: float, start: Motion, wanted: int, limit_mm: float = 2 * LIMIT_MM) -> Outcome:
+def scanner_outcome(taken: HitSet, certified_mm: float, start: Motion, wanted: int, limit_mm: float = 2 * LIMIT_MM) -> Outcome:
     """Stripes over the same sphere."""
     ask = "Hold the button and pass the light over the sphere, from all sides."
     drawing = {"kind": "sphere", "normals": [], "residuals_mm": [], "limit_mm": limit_mm}

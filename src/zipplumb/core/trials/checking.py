@@ -12,7 +12,7 @@ from ..errors import AlignmentError, FitError
 from ..field_checks import Check, drift, judged, known_length, single_point, two_faces
 from ..fitting import fit
 from ..frames import Array, points_of_poses
-from ..readings import Reading
+from ..readings import HitSet
 from ..units import mm
 from .outcome import Figure, Outcome
 
@@ -42,7 +42,7 @@ def _so_far(
 
 
 def sphere_check_outcome(
-    taken: Reading, offset_mm: Array, tip_mm: float, certified_mm: float, limit_mm: float, others: Sequence[KnownProbe] = ()
+    taken: HitSet, offset_mm: Array, tip_mm: float, certified_mm: float, limit_mm: float, others: Sequence[KnownProbe] = ()
 ) -> Outcome:
     """Nine hits or more on a certified sphere: its diameter comes out right, or what would explain it is named."""
     ask = f"Touch the sphere all round, {SPHERE_HITS} hits or more."
@@ -79,7 +79,7 @@ def _other_probe(poses: Array, certified_mm: float, form: float, others: Sequenc
     return best[1]
 
 
-def length_outcome(taken: Reading, offset_mm: Array, length_mm: float, limit_mm: float) -> Outcome:
+def length_outcome(taken: HitSet, offset_mm: Array, length_mm: float, limit_mm: float) -> Outcome:
     """Both ends of a bar, one after the other, three times over."""
     points, wanted = points_of_poses(taken.poses, offset_mm), 2 * LENGTHS
     end = "first" if len(taken) % 2 == 0 else "second"
@@ -90,7 +90,7 @@ def length_outcome(taken: Reading, offset_mm: Array, length_mm: float, limit_mm:
     return _so_far(ask, len(taken), wanted, lambda: known_length(pairs, length_mm, limit_mm), drawing)
 
 
-def single_point_outcome(taken: Reading, offset_mm: Array, limit_mm: float) -> Outcome:
+def single_point_outcome(taken: HitSet, offset_mm: Array, limit_mm: float) -> Outcome:
     """One seat from many poses of the arm; a tip that suddenly stands elsewhere is another probe's."""
     points = points_of_poses(taken.poses, offset_mm)
     ask = f"Rest the ball in its seat and take it from {POINT_POSES} sides, leaning the handle round."
@@ -114,7 +114,7 @@ def single_point_outcome(taken: Reading, offset_mm: Array, limit_mm: float) -> O
     return told
 
 
-def faces_outcome(taken: Reading, limit_mm: float) -> Outcome:
+def faces_outcome(taken: HitSet, limit_mm: float) -> Outcome:
     """Targets sighted in both faces, each in one and then in the other."""
     places, front, back = taken.poses[:, :3], taken.faces == 1, taken.faces == 2
     pairs = int(min(front.sum(), back.sum()))
@@ -125,7 +125,7 @@ def faces_outcome(taken: Reading, limit_mm: float) -> Outcome:
     return _so_far(ask, pairs, 3, lambda: two_faces(first, second, limit_mm), drawing)
 
 
-def drift_outcome(taken: Reading, nests: int, limit_mm: float, before: Sequence[Sequence[float]] | None) -> Outcome:
+def drift_outcome(taken: HitSet, nests: int, limit_mm: float, before: Sequence[Sequence[float]] | None) -> Outcome:
     """The nests at the start; or again, against how they stood then."""
     places, names = taken.poses[:, :3], [f"Nest {k + 1}" for k in range(nests)]
     seen = min(len(taken), nests)

@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from ..readings import Reading
+from ..readings import HitSet
 from ..units import mm
 from .checking import bars
 from .outcome import Figure, Outcome
@@ -32,7 +32,7 @@ class Reflector(NamedTuple):
 
 
 def reflector_outcome(
-    taken: Reading, nests: Sequence[KnownNest], on: Reflector, library: Sequence[Reflector], limit_mm: float
+    taken: HitSet, nests: Sequence[KnownNest], on: Reflector, library: Sequence[Reflector], limit_mm: float
 ) -> Outcome:
     """One press in any nest that was read from here: whether what is on explains it, and else what would.
 

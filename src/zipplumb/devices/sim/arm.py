@@ -18,7 +18,7 @@ from ...core.frames import Array, Motion, unit
 from ..protocol import encode
 from .bench import Bench, center_in_nest, scanned
 from .hand import Hand, Sample
-from .kinematics import Chain, Encoders
+from .kinematics import Encoders, JointChain
 from .real_part import RealFace
 from .stand import Stand
 from .stand_in import StandIn
@@ -89,7 +89,7 @@ class SimulatedArm(StandIn):
         self.probe = truth.probes[0]
         super().__init__(Hand(self.probe.tip_radius_mm, rate_hz, pace, random), rate_hz, random, truth.temperature_c)
         self.truth, self.axes, self.model = truth, axes, f"Stand-in arm, {axes} axes"
-        self.chain = Chain(axes)
+        self.chain = JointChain(axes)
         self.encoders = Encoders.of_class(random, axes, truth.noise_rad, truth.eccentricity_rad)
         self.faces, self.part, self.stand = truth.faces, truth.sha256, Stand(truth.world_from_part)
         self.last_face: RealFace | None = None
@@ -169,7 +169,7 @@ class SimulatedArm(StandIn):
         if name not in self.stand.nests:
             raise ValueError(f"there is no nest “{name}” where it stands")
         center = center_in_nest(self.stand.nests[name], self.probe.tip_radius_mm)
-        if not Chain(self.axes).place_anew(center, self.hand.into_seat(center), self.offset):
+        if not JointChain(self.axes).place_anew(center, self.hand.into_seat(center), self.offset):
             raise ValueError(f"it does not reach {name}")
         return self.hand.poses_in_seats([center], self.stand.inverse())
 

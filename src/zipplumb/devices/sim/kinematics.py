@@ -53,7 +53,7 @@ class Encoders:
         )
 
 
-class Chain:
+class JointChain:
     """6 or 7 joints; with 6 the handle does not roll."""
 
     def __init__(self, joints: int = 7):

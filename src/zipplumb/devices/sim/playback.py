@@ -11,7 +11,7 @@ from contextlib import suppress
 from pathlib import Path
 
 from ...core.errors import DeviceError, FileError
-from ..protocol import Hello, Level, State, Target, decode, encode
+from ..protocol import Hello, LevelMessage, State, TargetMessage, decode, encode
 
 
 def record(host: str, port: int, path: Path, seconds: float) -> int:
@@ -46,7 +46,9 @@ async def play(path: Path, port: int, pace: float = 1.0) -> None:
         began, first = time.monotonic(), None
         try:
             for line in lines:
-                if not isinstance(decode(line), Hello | State | Level | Target) and (at := json.loads(line).get("at")):
+                if not isinstance(decode(line), Hello | State | LevelMessage | TargetMessage) and (
+                    at := json.loads(line).get("at")
+                ):
                     first = at if first is None else first
                     await asyncio.sleep(max(0.0, (at - first) / pace - (time.monotonic() - began)))
                 writer.write(line)

@@ -29,7 +29,7 @@ GREW_MM = 0.002  # by so much more left than before is told
 
 
 @dataclass(frozen=True)
-class Candidate:
+class MayHold:
     """A feature that can hold, ``at`` a place of the part. ``may``: in which directions, and their ``ways``; ``ticked``: of
     these, as the recipe has them."""
 
@@ -54,7 +54,7 @@ class Offset:
 
 
 @dataclass(frozen=True)
-class Answer:
+class TickAnswer:
     """What the ticks come to."""
 
     message: str = ""
@@ -65,14 +65,14 @@ class Answer:
     offsets: tuple[Offset, ...] = ()
 
 
-def candidates(state: JobResults, ticks: Sequence[Held]) -> list[Candidate]:
+def candidates(state: JobResults, ticks: Sequence[Held]) -> list[MayHold]:
     """Measured features with a nominal; ``ticks``: of the alignment that is changed."""
     held = {h.feature: h for h in ticks}
     found = []
     for row, _ in _features(state):
         nominal = row.recipe.should_be
         ways = ways_of(nominal)
-        base = Candidate(
+        base = MayHold(
             row.id, row.recipe.name, _three_of(place_of(nominal)), tuple(ways), tuple(_three_of(way) for way in ways.values())
         )
         mine = held.get(row.id)
@@ -120,7 +120,7 @@ def _level(text: str) -> int:
     return int(text)
 
 
-def answer(state: JobResults, texts: Mapping[str, str], before: Alignment | None) -> Answer:
+def answer(state: JobResults, texts: Mapping[str, str], before: Alignment | None) -> TickAnswer:
     """What the ticks would hold, and how far every feature lies off then; nothing is kept. ``before``: to compare with."""
     features = _features(state)
     try:
@@ -129,12 +129,12 @@ def answer(state: JobResults, texts: Mapping[str, str], before: Alignment | None
         given = SystemInputs({row.id: actual for row, actual in features})
         found: Alignment = recipe.solve(given)  # type: ignore[attr-defined]
     except PlumbError as error:
-        return Answer(message=str(error))
+        return TickAnswer(message=str(error))
     ledger, units = found.ledger, state.job.units
     told = worth_of(found, None, units)
     offsets = tuple(_offset(row.id, actual, before, found, units) for row, actual in features)
     proven = not found.doubt and ledger.spare > 0 and not ledger.loose
-    return Answer("", told, ledger.verdict, proven, freedom_texts(found.ledger, units), offsets)
+    return TickAnswer("", told, ledger.verdict, proven, freedom_texts(found.ledger, units), offsets)
 
 
 def _offset(row: int, actual: ActualFeature, before: Alignment | None, after: Alignment, units: Units) -> Offset:

@@ -10,7 +10,7 @@ import numpy as np
 
 from ...core.errors import InputError
 from ...core.frames import Array, unit
-from ...core.sheet import SheetRow, Station, Untied
+from ...core.sheet import SheetRow, StationPose, Untied
 from ...core.uncertainty import coverage_factor
 from ...core.units import in_units, length_from_text, length_text, whole_number
 from ...devices.agent import Agent
@@ -152,7 +152,7 @@ def pass_on(instrument_id: int, agent: Agent) -> None:
         agent.ask(Look(**told))
 
 
-def _ready(state: JobResults, aimed: Aimed) -> tuple[Instrument, Station, SheetRow]:
+def _ready(state: JobResults, aimed: Aimed) -> tuple[Instrument, StationPose, SheetRow]:
     """What looks, from where, and for which row."""
     instrument = state.instrument
     if instrument is None or not sees_surfaces(instrument):
@@ -175,18 +175,18 @@ def _ready(state: JobResults, aimed: Aimed) -> tuple[Instrument, Station, SheetR
     return instrument, station, row
 
 
-def _in_the_station(state: JobResults, station: Station, place: Array) -> Array:
+def _in_the_station(state: JobResults, station: StationPose, place: Array) -> Array:
     assert state.alignment is not None
     world = state.alignment.part_from_world.inverse().points(place) / state.alignment.scale
     return station.world_from_station.inverse().points(world)
 
 
-def _turned(state: JobResults, station: Station, direction: Array) -> Array:
+def _turned(state: JobResults, station: StationPose, direction: Array) -> Array:
     assert state.alignment is not None
     return station.world_from_station.inverse().vectors(state.alignment.part_from_world.inverse().vectors(direction))
 
 
-def _hidden(state: JobResults, station: Station, aimed: Aimed) -> bool:
+def _hidden(state: JobResults, station: StationPose, aimed: Aimed) -> bool:
     from ...cad.sight import Sight  # heavy, and seldom asked for
 
     assert state.alignment is not None

@@ -8,7 +8,7 @@ import numpy as np
 
 from ...core.frames import cross
 from ...core.network import Network
-from ...core.sheet import FoundNetwork, SheetRow, Station, Untied
+from ...core.sheet import FoundNetwork, SheetRow, StationPose, Untied
 from ...core.sheet.results import COVERAGE
 from ...core.units import length_text
 from ..state.results import JobResults
@@ -115,7 +115,7 @@ def _station_text(state: JobResults, number: int) -> StationText:
     return StationText(number, station.name, name, "tied", line, here)
 
 
-def _place_known_to(station: Station) -> float:
+def _place_known_to(station: StationPose) -> float:
     """Expanded uncertainty (mm) of where it stands, in the direction in which that is known worst."""
     assert station.terms is not None
     moves = station.terms[:3] + cross(station.terms[3:].T, station.world_from_station.translation).T

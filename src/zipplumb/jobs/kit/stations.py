@@ -10,7 +10,7 @@ from ...core.errors import InputError
 from ...core.frames import small_motion
 from ...core.probing.balls import another_size, usual_ball
 from ...core.sheet import FoundNetwork, SheetRow
-from ...core.sheet import Station as Stood
+from ...core.sheet import StationPose as Stood
 from ...core.sheet.stations import ties
 from ...core.units import degrees_text, length_text, mm
 from ...store.database import stored, tell, transaction

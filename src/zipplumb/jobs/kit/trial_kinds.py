@@ -14,7 +14,7 @@ from ...core.calibration import LIMIT_MM, KnownProbe, question_about
 from ...core.errors import InputError
 from ...core.frames import Array, Motion
 from ...core.probing import ByDistance, ByTime, Taking
-from ...core.readings import Reading
+from ...core.readings import HitSet
 from ...core.trials import Outcome
 from ...core.units import length_from_text, unit_of, whole_number
 from ...store.models import Instrument
@@ -36,7 +36,7 @@ class TrialInputs:
     library; ``others``: the other probes that it might be; ``rolls``: the handle has an axis of its own.
     """
 
-    reading: Reading
+    reading: HitSet
     settings: Mapping[str, Any]
     offset_mm: Array
     tip_mm: float

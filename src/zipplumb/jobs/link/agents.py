@@ -19,7 +19,7 @@ from ...core.frames import points_of_poses
 from ...core.probing import Taking
 from ...devices.agent import Agent
 from ...devices.hits import HitBatch
-from ...devices.protocol import Event, Hello, Level, Pose, State, Target
+from ...devices.protocol import Event, Hello, LevelMessage, PoseMessage, State, TargetMessage
 from ...store.database import ORDER, database_url, stored, transaction
 from ...store.models import Instrument
 from ..actor import INSTRUMENT
@@ -73,10 +73,10 @@ class JobsSink:
             humidity_percent=state.humidity_percent,
         )  # fmt: skip
 
-    def level(self, level: Level) -> None:
+    def level(self, level: LevelMessage) -> None:
         instruments.seen(self.instrument_id, level=list(level.up), u_level_rad=level.u_rad)
 
-    def target(self, target: Target) -> None:
+    def target(self, target: TargetMessage) -> None:
         instruments.seen(self.instrument_id, target=target.state)
 
     def event(self, event: Event) -> None:
@@ -89,7 +89,7 @@ class JobsSink:
         self._now = now
         return now.offset_mm, now.taking
 
-    def tip(self, pose: Pose) -> None:
+    def tip(self, pose: PoseMessage) -> None:
         """Send the tip round; missed ones do not matter, so nothing is stored."""
         if self._now is None:
             return
@@ -139,7 +139,7 @@ class JobsSink:
         return measuring.just_touch_from_device(self.instrument_id, session, number)
 
 
-class Held:
+class HeldPress:
     """Which instruments this link has for itself, among all links of one database: by locks of one connection."""
 
     def __init__(self):
@@ -168,7 +168,7 @@ class Held:
 def run_link() -> None:
     """Keep an agent for every instrument that no other link keeps, those added later included. Never returns."""
     agents: dict[int, tuple[tuple[str, int], Agent]] = {}
-    held, shared = Held(), Shared()
+    held, shared = HeldPress(), Shared()
     threading.Thread(target=_pass_orders_on, args=(agents,), daemon=True).start()
     while True:
         try:

@@ -11,8 +11,8 @@ from pydantic import Field
 
 from ...core.features import center_point, standing_place
 from ...core.frames import Array, perpendicular_pair
-from ...core.placing import Adjuster, Effect, Lies, Plan, learned, learned_each, lies, plan_each, plan_turns
-from ...core.sheet import SheetRow, Station
+from ...core.placing import Adjuster, Effect, Lies, TurnPlan, learned, learned_each, lies, plan_each, plan_turns
+from ...core.sheet import SheetRow, StationPose
 from ...core.sheet.base import Model
 from ...core.units import length_text
 from ..state.results import JobResults
@@ -24,7 +24,7 @@ HEIGHTS: dict[str, Callable] = {"highest": np.max, "lowest": np.min, "middle": n
 
 
 @dataclass(frozen=True, eq=False)
-class Sight:
+class TargetSight:
     """Where targets are (``seen``) and belong (``nominal``, ``zones_mm``), by row, in the axes in which that is told.
 
     ``rows``: those that are looked for; ``u_mm``: of where each is, at the least. ``u_lean_rad``: how uncertain the axes
@@ -62,7 +62,7 @@ class AtNominal(Model):
     def may_be(self, state: JobResults) -> Iterable[SheetRow]:
         return aims_of(state).rows
 
-    def sight(self, state: JobResults, targets: Iterable[int]) -> Sight:
+    def sight(self, state: JobResults, targets: Iterable[int]) -> TargetSight:
         aims = aims_of(state)
         nominal = {row.id: place for row, place in zip(aims.rows, aims.places, strict=True)}
         rows = tuple(row for row in targets if row in nominal)
@@ -75,21 +75,21 @@ class AtNominal(Model):
             refused = f"The active system rests on {', '.join(held)}: what is moved cannot hold the system."
         elif not rows:
             refused = "None of its targets has a nominal place any more."
-        return Sight(nominal, seen, zones, rows, _u_mm(state, seen), refused=refused)
+        return TargetSight(nominal, seen, zones, rows, _u_mm(state, seen), refused=refused)
 
-    def lies(self, sight: Sight) -> Lies | None:
+    def lies(self, sight: TargetSight) -> Lies | None:
         """How it lies as a whole."""
         return self._lies(sight, sight.seen, list(sight.seen))
 
     def plan(
-        self, sight: Sight, recipes: Sequence[AdjusterRecipe], left: Sequence[Adjuster], effects: Sequence[Effect]
-    ) -> Plan:
+        self, sight: TargetSight, recipes: Sequence[AdjusterRecipe], left: Sequence[Adjuster], effects: Sequence[Effect]
+    ) -> TurnPlan:
         """What to turn. ``left``: the adjusters with the turns that are left."""
         nominal = np.array([sight.nominal[row] for row in sight.seen])
         return plan_turns(self._lies(sight, sight.seen, list(sight.seen)), nominal, sight.zones(), left, effects)
 
     def learned(
-        self, sight: Sight, recipes: Sequence[AdjusterRecipe], effects: Sequence[Effect], turns: Array,
+        self, sight: TargetSight, recipes: Sequence[AdjusterRecipe], effects: Sequence[Effect], turns: Array,
         before: Mapping[int, Array], after: Mapping[int, Array],
     ) -> Sequence[Effect]:  # fmt: skip
         """What each adjuster does, the wiser for one round of turns."""
@@ -99,13 +99,13 @@ class AtNominal(Model):
         adjusters = [sight.over(a) for a in recipes]
         return learned(effects, adjusters, turns, self._lies(sight, before, both), self._lies(sight, after, both))
 
-    def _lies(self, sight: Sight, places: Mapping[int, Array], rows: Sequence[int]) -> Lies:
+    def _lies(self, sight: TargetSight, places: Mapping[int, Array], rows: Sequence[int]) -> Lies:
         return lies(
             np.array([sight.nominal[row] for row in rows]), np.array([places[row] for row in rows], float),
             np.array([sight.u_mm.get(row, LEAST_U_MM) for row in rows]),
         )  # fmt: skip
 
-    def nominal_of(self, places: Mapping[int, Array], sight: Sight) -> Mapping[int, Array]:
+    def nominal_of(self, places: Mapping[int, Array], sight: TargetSight) -> Mapping[int, Array]:
         """Where targets belong that were at ``places`` once."""
         return {row: sight.nominal[row] for row in places if row in sight.nominal}
 
@@ -127,29 +127,29 @@ class AtOneHeight(Model):
     def may_be(self, state: JobResults) -> Iterable[SheetRow]:
         return [row for row in state.measured if row.recipe.stands_somewhere]
 
-    def sight(self, state: JobResults, targets: Iterable[int]) -> Sight:
+    def sight(self, state: JobResults, targets: Iterable[int]) -> TargetSight:
         rows = tuple(row for row in targets if row in state.sheet.places)
         turn, u_lean, refused = self._axes(state)
         if refused or turn is None:
-            return Sight({}, {}, {}, rows, refused=refused)
+            return TargetSight({}, {}, {}, rows, refused=refused)
         which = "feature_part" if self.by == "system" else "feature"
         seen = {row: turn @ standing_place(found.shape) for row in rows if (found := _measured(state, row, which)) is not None}
         zones = dict.fromkeys(rows, Placing.of_job(state.job).zone_mm)
         if not seen:
-            return Sight({}, {}, zones, rows)
-        base = Sight({}, seen, zones, rows, _u_mm(state, seen), u_lean, _highest_and_lowest(state, seen))
+            return TargetSight({}, {}, zones, rows)
+        base = TargetSight({}, seen, zones, rows, _u_mm(state, seen), u_lean, _highest_and_lowest(state, seen))
         return replace(base, nominal=self.nominal_of(seen, base))
 
-    def nominal_of(self, places: Mapping[int, Array], sight: Sight) -> Mapping[int, Array]:
+    def nominal_of(self, places: Mapping[int, Array], sight: TargetSight) -> Mapping[int, Array]:
         to = HEIGHTS[self.to]([place[2] for place in places.values()])
         return {row: np.array([*place[:2], to]) for row, place in places.items()}
 
-    def lies(self, sight: Sight) -> Lies | None:
+    def lies(self, sight: TargetSight) -> Lies | None:
         return None
 
     def plan(
-        self, sight: Sight, recipes: Sequence[AdjusterRecipe], left: Sequence[Adjuster], effects: Sequence[Effect]
-    ) -> Plan:
+        self, sight: TargetSight, recipes: Sequence[AdjusterRecipe], left: Sequence[Adjuster], effects: Sequence[Effect]
+    ) -> TurnPlan:
         rows, places = list(sight.seen), np.array(list(sight.seen.values()))
         far = np.linalg.norm(places[:, :2] - places[:, :2].mean(axis=0), axis=1)
         u_mm = np.hypot([sight.u_mm[row] for row in rows], sight.u_lean_rad * far)
@@ -157,7 +157,7 @@ class AtOneHeight(Model):
         return plan_each(sight.off_mm(), u_mm, sight.zones(), under, left, effects)
 
     def learned(
-        self, sight: Sight, recipes: Sequence[AdjusterRecipe], effects: Sequence[Effect], turns: Array,
+        self, sight: TargetSight, recipes: Sequence[AdjusterRecipe], effects: Sequence[Effect], turns: Array,
         before: Mapping[int, Array], after: Mapping[int, Array],
     ) -> Sequence[Effect]:  # fmt: skip
         under = [a.target for a in recipes]
@@ -173,7 +173,7 @@ class AtOneHeight(Model):
             aligned = state.alignment is not None
             return (np.eye(3), 0.0, "") if aligned else (None, 0.0, "No coordinate system is active: align first.")
         for station in state.stations.values():
-            if isinstance(station, Station) and station.up is not None:
+            if isinstance(station, StationPose) and station.up is not None:
                 up = station.world_from_station.vectors(station.up)
                 return np.array([*perpendicular_pair(up), up]), station.u_level_rad, ""
         return None, 0.0, "No instrument here tells what is level: level by the active system's Z."

@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 
 from ...core.errors import InputError
 from ...core.frames import Array
-from ...core.placing import Adjuster, Effect, Lies, Plan
+from ...core.placing import Adjuster, Effect, Lies, TurnPlan
 from ...core.sheet.base import Id, Model
 from ...store.database import stored, tell, transaction
 from ...store.models import Detail, Job
@@ -22,7 +22,7 @@ from ..actor import Actor, record
 from ..align.guided import open_anew
 from ..state.results import JobResults, load
 from .adjuster_lines import AdjusterRecipe, adjusters_from
-from .belongs import AtNominal, Belongs, Sight
+from .belongs import AtNominal, Belongs, TargetSight
 from .placement import Placing
 
 AT_NOMINAL: Mapping[str, str] = {"where": "nominal"}
@@ -54,7 +54,7 @@ class DetailRecipe(Model):
 
 
 @dataclass(frozen=True, eq=False)
-class Placed:
+class PlacedDetail:
     """A detail as it lies now.
 
     ``seen``: rows of targets that are measured, with their places; ``to_see``: names of those that are not.
@@ -71,7 +71,7 @@ class Placed:
     to_see: tuple[str, ...]
     found: Lies | None = None
     off_mm: Array | None = None
-    plan: Plan | None = None
+    plan: TurnPlan | None = None
     refused: str = ""
     said: tuple[str, ...] = ()
     nominal: Mapping[int, Array] = field(default_factory=dict)
@@ -89,7 +89,7 @@ class Placed:
 # ---- what there is -----------------------------------------------------------------------------
 
 
-def details_of(session: Session, state: JobResults) -> list[Placed]:
+def details_of(session: Session, state: JobResults) -> list[PlacedDetail]:
     return [placed(state, detail) for detail in kept_of(session, state.job.id)]
 
 
@@ -104,13 +104,13 @@ def movable_bodies(session: Session, job_id: int) -> list[int]:
     return [body for detail in kept_of(session, job_id) if (body := detail.recipe.get("body")) is not None]
 
 
-def placed(state: JobResults, detail: Detail) -> Placed:
+def placed(state: JobResults, detail: Detail) -> PlacedDetail:
     """How a detail lies now, and what to turn, by all that was seen of it so far."""
     recipe = DetailRecipe.model_validate(detail.recipe)
     sight = recipe.belongs.sight(state, recipe.targets)
     to_see = tuple(state.row(row).recipe.name for row in sight.rows if row not in sight.seen)
     zones = {row: sight.zones_mm[row] for row in sight.rows if row in sight.zones_mm}
-    base = Placed(
+    base = PlacedDetail(
         detail.id, recipe, len(detail.rounds), sight.seen, to_see, refused=sight.refused, said=sight.said,
         nominal=sight.nominal, zones=zones, fixed=detail.fixed_at is not None,
     )  # fmt: skip
@@ -138,7 +138,7 @@ def _kept(places: Mapping[int, Array]) -> dict[str, Any]:
     return {str(row): np.asarray(place).tolist() for row, place in places.items()}
 
 
-def _effects(recipe: DetailRecipe, rounds: list[Any], sight: Sight) -> Sequence[Effect]:
+def _effects(recipe: DetailRecipe, rounds: list[Any], sight: TargetSight) -> Sequence[Effect]:
     """What each adjuster does, by all rounds of turns with what was seen before and after each."""
     effects: Sequence[Effect] = [Effect.stated(sight.over(a)) for a in recipe.adjusters]
     looks = [*(_places(r["seen"]) for r in rounds), sight.seen]
@@ -278,7 +278,7 @@ def loosen(actor: Actor, job_id: int, detail_id: int) -> None:
         tell(session, job_id, "sheet")
 
 
-def _look(session: Session, actor: Actor, job: Job, detail: Detail, now: Placed) -> None:
+def _look(session: Session, actor: Actor, job: Job, detail: Detail, now: PlacedDetail) -> None:
     """Its targets are to be measured anew; where they were at first is kept."""
     detail.first = _kept(now.seen) | (detail.first or {})
     for row in now.seen:

@@ -7,13 +7,13 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from ...core.frames import Array
-from ...core.placing import Plan
+from ...core.placing import TurnPlan
 from ...core.units import Units, length_text
 from ...exchange.detail_table import DetailTable
 from ..align.standing import six_texts
 from ..state.results import JobResults
 from .adjuster_lines import AdjusterRecipe
-from .details import Placed
+from .details import PlacedDetail
 from .inspection import detail_table
 from .placement import Placing
 
@@ -53,7 +53,7 @@ class DetailText:
     table: DetailTable | None = None
 
 
-def detail_text(state: JobResults, now: Placed) -> DetailText:
+def detail_text(state: JobResults, now: PlacedDetail) -> DetailText:
     units, placing = state.job.units, Placing.of_job(state.job)
     found, plan = now.found, now.plan
     look = f"Look at {', '.join(now.to_see)}." if now.to_see else ""
@@ -105,7 +105,7 @@ def way_text(adjuster: AdjusterRecipe, move_mm: float, placing: Placing, units: 
     return f"{length_text(abs(move_mm), units)} {words}"
 
 
-def _notes(now: Placed, units: Units) -> list[str]:
+def _notes(now: PlacedDetail, units: Units) -> list[str]:
     """What the targets do not tell, and what they say beside a rigid motion."""
     notes: list[str] = []
     if now.found is None:
@@ -119,7 +119,7 @@ def _notes(now: Placed, units: Units) -> list[str]:
     return notes
 
 
-def _limits(plan: Plan) -> list[str]:
+def _limits(plan: TurnPlan) -> list[str]:
     notes = []
     if plan.unmoved.size:
         loose = [SIX[int(np.argmax(np.abs(column)))] for column in plan.unmoved.T]

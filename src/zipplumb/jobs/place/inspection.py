@@ -8,7 +8,7 @@ from ...core.frames import Array
 from ...core.units import Units, in_units, length_text
 from ...exchange.detail_table import DetailLine, DetailTable, Lay
 from ..state.results import JobResults
-from .details import Placed, details_of
+from .details import PlacedDetail, details_of
 
 
 def detail_tables(session: Session, state: JobResults) -> list[DetailTable]:
@@ -16,12 +16,12 @@ def detail_tables(session: Session, state: JobResults) -> list[DetailTable]:
     return [detail_table(state, now) for now in details_of(session, state) if now.first or now.seen]
 
 
-def detail_table(state: JobResults, now: Placed) -> DetailTable:
+def detail_table(state: JobResults, now: PlacedDetail) -> DetailTable:
     lines = tuple(_line(state, now, row, zone) for row, zone in now.zones.items())
     return DetailTable(now.recipe.name, _state_of(now, lines), lines)
 
 
-def _line(state: JobResults, now: Placed, row: int, zone_mm: float) -> DetailLine:
+def _line(state: JobResults, now: PlacedDetail, row: int, zone_mm: float) -> DetailLine:
     units = state.job.units
     found, left = (
         _lay(places[row] - nominal[row], zone_mm, units) if row in places and row in nominal else None
@@ -41,7 +41,7 @@ def _lay(off_mm: Array, zone_mm: float, units: Units) -> Lay:
     return Lay((x, y, z), length_text(far, units), numbers, far / zone_mm)
 
 
-def _state_of(now: Placed, lines: tuple[DetailLine, ...]) -> str:
+def _state_of(now: PlacedDetail, lines: tuple[DetailLine, ...]) -> str:
     if now.refused:
         return now.refused
     unseen = sum(line.left is None for line in lines)

@@ -11,7 +11,7 @@ import numpy as np
 from ...core.errors import InputError
 from ...core.features import axis_of, center_point, point_of, radius_of
 from ...core.frames import Array, cross
-from ...core.sheet import SheetRow, Station
+from ...core.sheet import SheetRow, StationPose
 from ...core.tolerances.decision import judge
 from ...core.uncertainty import coverage_factor
 from ...core.units import Units, length_from_text, length_text
@@ -104,7 +104,7 @@ def _zone(row: SheetRow, usual_mm: float) -> float:
     return max(map(abs, limits)) if limits else usual_mm
 
 
-def u_of_watching(state: JobResults, station: Station, tip: Array, tip_part: Array) -> float:
+def u_of_watching(state: JobResults, station: StationPose, tip: Array, tip_part: Array) -> float:
     """Standard uncertainty (mm) of where a tip, or a reflector, lies in the part, in the direction in which that is largest.
 
     ``tip`` (3,) in the instrument's axes. As its maker states for there, with what is uncertain of where it stands and of

@@ -13,7 +13,7 @@ from ...core.placing import Turn, progress
 from ...core.units import Units
 from ..state.results import JobResults
 from .adjuster_lines import AdjusterRecipe
-from .details import Placed
+from .details import PlacedDetail
 from .details_text import turns_text, way_text
 from .placement import Placing
 
@@ -32,7 +32,7 @@ class Turning:
     units: Units
 
     @classmethod
-    def of(cls, state: JobResults, now: Placed) -> Turning | None:
+    def of(cls, state: JobResults, now: PlacedDetail) -> Turning | None:
         """None where nothing is to be turned, or where it is told in other axes than those of the active system."""
         plan = now.plan
         if plan is None or not plan.turns or not now.recipe.belongs.in_system:

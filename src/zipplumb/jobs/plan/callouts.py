@@ -9,7 +9,7 @@ from typing import Any, cast
 import numpy as np
 from sqlalchemy.orm import Session
 
-from ...cad.callouts import Callout, Callouts, Lettered, Sized, Target
+from ...cad.callouts import Callout, Callouts, Lettered, Sized, TargetPlace
 from ...cad.writer import with_callouts
 from ...core.errors import InputError, PlumbError
 from ...core.features import radius_of
@@ -34,7 +34,7 @@ ON_MM = 1e-3  # how near a target lies to its face
 
 
 @dataclass(frozen=True)
-class Told:
+class TakenOver:
     """One that the file carries, in words; ``why_not``: it cannot be taken over."""
 
     words: str
@@ -46,19 +46,19 @@ def carried(job: Job) -> Callouts:
     return Callouts.from_data(job.part.callouts)
 
 
-def told_of(state: JobResults) -> list[Told]:
+def told_of(state: JobResults) -> list[TakenOver]:
     """All that the part's file carries, as it would be planned."""
     job, found = state.job, carried(state.job)
     letters, there = {*_letters(state), *_new_letters(found, state)}, _on_the_sheet(state)
     letters |= {target.letter for target in found.targets}
-    return [Told(_words(c, state), c.faces, _why_not(c, found, job.part.faces, letters, there)) for c in found.tolerances]
+    return [TakenOver(_words(c, state), c.faces, _why_not(c, found, job.part.faces, letters, there)) for c in found.tolerances]
 
 
 def _letters(state: JobResults) -> dict[str, tuple[int, ...]]:
     return datums_of((row.id, row.recipe) for row in state.rows)
 
 
-def _new_targets(found: Callouts, letters: Collection[str]) -> list[Target]:
+def _new_targets(found: Callouts, letters: Collection[str]) -> list[TargetPlace]:
     """The datum targets of the file whose datum is on no row yet."""
     return [target for target in found.targets if target.letter not in letters]
 
@@ -160,7 +160,7 @@ def take_over(actor: Actor, job_id: int) -> int:
         return len(raws)
 
 
-def _raw_target(target: Target) -> dict[str, Any]:
+def _raw_target(target: TargetPlace) -> dict[str, Any]:
     """A place to be touched three times: a target may lie on what is square to nothing."""
     nominal = {"shape": "plane", "point": target.at, "normal": target.normal}
     return {"kind": "surface_point", "name": target.name, "nominal": nominal, "hits": 3}
@@ -215,14 +215,14 @@ def callouts_of(state: JobResults) -> Callouts:
     return Callouts(tuple(tolerances), tuple(lettered), tuple(sizes), targets=tuple(targets))
 
 
-def _target(state: JobResults, row: SheetRow) -> Target | None:
+def _target(state: JobResults, row: SheetRow) -> TargetPlace | None:
     """A row as the datum target that it is, with the plane faces that it lies on."""
     told, plane = target_of(row.recipe), row.recipe.should_be
     if told is None:
         return None
     at, normal = plane.point, plane.normal
     on = [face["index"] for face in state.job.part.faces if _lies_on(face, at, normal)]
-    return Target(*told, tuple(at.tolist()), tuple(normal.tolist()), tuple(on[:1]))
+    return TargetPlace(*told, tuple(at.tolist()), tuple(normal.tolist()), tuple(on[:1]))
 
 
 def _lies_on(face: Mapping[str, Any], at: Array, normal: Array) -> bool:

@@ -61,11 +61,11 @@ class OneOf:
 
 
 @dataclass(frozen=True)
-class Limits:
+class LimitsSpec:
     """The characteristics that are asked, each with its limits."""
 
 
-Spec = Leaf | Vector | Group | Many | OneOf | Limits
+Spec = Leaf | Vector | Group | Many | OneOf | LimitsSpec
 
 
 @cache
@@ -76,7 +76,7 @@ def spec_of_model(model: type[BaseModel]) -> Group:
         hint = hints(model)[name]
         if name == "kind" or _marked(hint, Internal):
             continue
-        parts.append((name, Limits() if name == "asked" else _spec(hint, name)))
+        parts.append((name, LimitsSpec() if name == "asked" else _spec(hint, name)))
     return Group(tuple(parts))
 
 

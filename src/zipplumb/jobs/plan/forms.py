@@ -14,7 +14,7 @@ from ...core.sheet import KINDS, RowRecipe
 from ...core.units import Unit, Units, length_from_text, number_from_text, quantity_from_text, quantity_value, whole_number
 from ..words import WORDS, KindWords
 from ..words._shared import CHOICES
-from .form_specs import CHOICE, Group, Leaf, Limits, Many, OneOf, Spec, Vector, spec_of_model
+from .form_specs import CHOICE, Group, Leaf, LimitsSpec, Many, OneOf, Spec, Vector, spec_of_model
 
 KEPT = "The row was left as it was."
 AXES = "XYZ"
@@ -69,7 +69,7 @@ def _plain(value: float) -> str:
 
 
 def _fill(spec: Spec, value: Any, path: str, texts: dict[str, str], units: Units, kind: type[RowRecipe]) -> None:
-    if value is None or isinstance(spec, Limits):
+    if value is None or isinstance(spec, LimitsSpec):
         return
     if isinstance(spec, Leaf):
         texts[path] = _leaf_text(spec, value, path, texts, units, kind)
@@ -124,7 +124,7 @@ def data_of(
     for name, spec in spec_of_model(kind).parts:
         if name not in tree:
             continue
-        if isinstance(spec, Limits):
+        if isinstance(spec, LimitsSpec):
             terms = texts.get("terms") or str(found.get("terms", ""))
             found["asked"] = _limits(tree[name], terms, units, available, kind)
             continue
@@ -294,7 +294,7 @@ def fields_of(
     kind, words, tree = KINDS[kind_key], WORDS[kind_key], _tree(texts)
     found = []
     for name, spec in spec_of_model(kind).parts:
-        if isinstance(spec, Limits):
+        if isinstance(spec, LimitsSpec):
             if available:
                 found.append(_limits_field(texts, units, available, words, recipe))
             continue

@@ -31,7 +31,7 @@ def criteria() -> list[tuple[str, str]]:
 
 
 @dataclass(frozen=True)
-class Choice:
+class RowChoice:
     """Which rows: of a kind, with these letters in their name, and by their numbers on the sheet; "" chooses all."""
 
     kind: str = ""
@@ -72,7 +72,7 @@ class Setting:
 
 
 @dataclass(frozen=True)
-class Change:
+class SettingChange:
     """Of one row: how it would be (None: it cannot), in words what changes, or why not."""
 
     row: SheetRow
@@ -84,7 +84,7 @@ class Change:
         return self.recipe is not None and self.recipe != self.row.recipe
 
 
-def changes(state: JobResults, choice: Choice, setting: Setting) -> list[Change]:
+def changes(state: JobResults, choice: RowChoice, setting: Setting) -> list[SettingChange]:
     """What the setting makes of each chosen row. Raises InputError where nothing is set, or no row chosen."""
     if setting.is_none:
         raise InputError("Nothing is to be set.", "Nothing was changed.", "Type what the rows are to have.")
@@ -98,12 +98,12 @@ def changes(state: JobResults, choice: Choice, setting: Setting) -> list[Change]
     return [_change(state, row, setting.of_number(number)) for number, row in enumerate(rows, start=1)]
 
 
-def seen_of(found: Sequence[Change]) -> str:
+def seen_of(found: Sequence[SettingChange]) -> str:
     """Names what a person saw before they said yes."""
     return fingerprint(*(f"{c.row.id} {c.row.digest} {c.recipe.model_dump_json() if c.recipe else ''}" for c in found))
 
 
-def set_many(actor: Actor, job_id: int, choice: Choice, setting: Setting, seen: str) -> int:
+def set_many(actor: Actor, job_id: int, choice: RowChoice, setting: Setting, seen: str) -> int:
     """Set it, in one act, wherever it can be; what cannot is left as it is. Returns how many rows changed.
 
     ``seen``: of the changes as the person saw them (see ``seen_of``).
@@ -129,7 +129,7 @@ def _write(session: Session, changed: Mapping[int, dict]) -> dict[str, dict]:
     return before
 
 
-def _change(state: JobResults, row: SheetRow, setting: Setting) -> Change:
+def _change(state: JobResults, row: SheetRow, setting: Setting) -> SettingChange:
     recipe, units = row.recipe, state.job.units
     available = state.available(row.id)
     now = texts_of(recipe, units, available)
@@ -137,10 +137,10 @@ def _change(state: JobResults, row: SheetRow, setting: Setting) -> Change:
     typed = {name: text.strip() for name, text in setting.texts.items() if text.strip()}
     lacking = [words.field(name).lower() for name in typed if name not in dict(spec_of_model(type(recipe)).parts)]
     if lacking:
-        return Change(row, None, f"A {words.noun} has no {' and no '.join(lacking)}.")
+        return SettingChange(row, None, f"A {words.noun} has no {' and no '.join(lacking)}.")
     if setting.key:
         if setting.key not in dict(available):
-            return Change(row, None, f"A {words.noun} has no {words.label(recipe, setting.key)}.")
+            return SettingChange(row, None, f"A {words.noun} has no {words.label(recipe, setting.key)}.")
         asked = [a.key for a in recipe.asked] or [key for key, _ in available]
         typed |= {f"asked.{key}.on": "1" for key in (*asked, setting.key)}
         typed |= {path: text for path, text in now.items() if path.startswith("asked.") and path not in typed}
@@ -151,14 +151,14 @@ def _change(state: JobResults, row: SheetRow, setting: Setting) -> Change:
                       recipe.model_dump(mode="json"), available)  # fmt: skip
         new = recipe_from_dict(raw)
     except PlumbError as error:
-        return Change(row, None, error.happened)
+        return SettingChange(row, None, error.happened)
     then = texts_of(new, units, available)
     told = [
         f"{_called(words, recipe, path)} {now.get(path, '–')} → {then.get(path, '–')}"
         for path in dict.fromkeys((*now, *then))
         if now.get(path, "") != then.get(path, "") and not path.endswith(".on") and path != "asked.first"
     ]
-    return Change(row, new, "; ".join(told) or "as it is already")
+    return SettingChange(row, new, "; ".join(told) or "as it is already")
 
 
 def _called(words, recipe: RowRecipe, path: str) -> str:

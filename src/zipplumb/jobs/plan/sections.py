@@ -26,7 +26,7 @@ MOST_FACES, MOST_TARGETS = 200, 2000
 
 
 @dataclass(frozen=True, eq=False)
-class Asked:
+class SectionAsked:
     """``faces`` of the part; ``across`` (3,): the plane's normal; ``at_mm``: how far along it from the part's zero;
     ``every_mm``: between targets."""
 
@@ -36,7 +36,7 @@ class Asked:
     every_mm: float
 
     @classmethod
-    def typed(cls, faces: Sequence[int], texts: Mapping[str, str], units: Units) -> Asked:
+    def typed(cls, faces: Sequence[int], texts: Mapping[str, str], units: Units) -> SectionAsked:
         """Raises InputError naming the field that does not hold."""
         across = _direction(texts)
         if not 0 < len(set(faces)) <= MOST_FACES:
@@ -73,7 +73,7 @@ def _every(texts: Mapping[str, str], units: Units) -> float:
     return every
 
 
-def sections_of(session: Session, job_id: int, asked: Asked) -> list[Section]:
+def sections_of(session: Session, job_id: int, asked: SectionAsked) -> list[Section]:
     """The curves, the longest first. Raises InputError."""
     from ...cad.section import cut  # heavy, and seldom asked for
 
@@ -93,7 +93,7 @@ def _few_enough(found: Sequence[Section], every_mm: float) -> None:
         )
 
 
-def plan_sections(actor: Actor, job_id: int, asked: Asked, stem: str = "") -> list[int]:
+def plan_sections(actor: Actor, job_id: int, asked: SectionAsked, stem: str = "") -> list[int]:
     """A row for each curve, in one act. Returns their ids."""
     actor.must_change()
     stem = checked_stem(stem)

@@ -111,7 +111,7 @@ def report_left(report_id: int) -> None:
 
 
 @dataclass(frozen=True)
-class Format:
+class ReportFormat:
     """What a report may be: its media type, and how it is made of a job as it stands."""
 
     media_type: str
@@ -143,10 +143,10 @@ def _step(session: Session, report: Report, state: JobResults) -> bytes:
 
 
 FORMATS = {
-    "pdf": Format("application/pdf", _pdf),
-    "xlsx": Format("application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", _xlsx),
-    "csv": Format("text/csv; charset=utf-8", _csv),
-    "step": Format("model/step", _step),
+    "pdf": ReportFormat("application/pdf", _pdf),
+    "xlsx": ReportFormat("application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", _xlsx),
+    "csv": ReportFormat("text/csv; charset=utf-8", _csv),
+    "step": ReportFormat("model/step", _step),
 }
 
 

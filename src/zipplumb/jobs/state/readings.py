@@ -20,7 +20,7 @@ from sqlalchemy.orm import Session
 
 from ...core.errors import InputError
 from ...core.network import InstrumentClass
-from ...core.readings import Reading
+from ...core.readings import HitSet
 from ...devices.hits import HitBatch
 from ...store import models
 from ...store.models import DeviceEvent, Instrument, Mark
@@ -199,7 +199,7 @@ class History:
         self.u_hit_mm = 0.0
         self.stated: dict[int, InstrumentClass] = {}
         self.pull_offs: list[Batch] = []
-        self.told: tuple[Any, Reading | None] = (None, None)
+        self.told: tuple[Any, HitSet | None] = (None, None)
 
     def add(self, batch: Batch) -> None:
         self.new.append(batch)
@@ -213,7 +213,7 @@ class History:
 
     def reading(
         self, marks: Mapping[int, frozenset[int]] | None = None, applied: Mapping[int, int] | None = None
-    ) -> Reading | None:
+    ) -> HitSet | None:
         """As one reading; None where there is no hit. ``marks``: hits that do not count, by batch.
 
         ``applied``: the calibrations that are worked with in the place of those that were read with.
@@ -259,7 +259,7 @@ class History:
         }  # fmt: skip
         self.joined = {n: np.concatenate([self.joined[n], *v] if self.joined else v) for n, v in each.items()}
 
-    def _reading(self, marks: Marks, applied: Mapping[int, int]) -> Reading | None:
+    def _reading(self, marks: Marks, applied: Mapping[int, int]) -> HitSet | None:
         if not self.keys:
             return None
         aside = np.zeros(len(self.keys), bool)
@@ -270,7 +270,7 @@ class History:
         for read_with, instead in applied.items():
             calibrations = np.where(self.joined["calibrations"] == read_with, instead, calibrations)
         off = max((b for b in self.pull_offs if not marks.get(b.id)), key=lambda b: b.id, default=None)
-        return Reading(
+        return HitSet(
             keys=self.keys,
             aside=aside,
             pull_off=off.poses.ravel() if off else None,

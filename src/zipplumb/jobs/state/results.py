@@ -21,7 +21,7 @@ from ...cad import CadModel
 from ...core.alignment import Alignment
 from ...core.errors import InputError
 from ...core.frames import Array
-from ...core.readings import Reading
+from ...core.readings import HitSet
 from ...core.sameness import Layered
 from ...core.sheet import (
     FoundNetwork,
@@ -31,7 +31,7 @@ from ...core.sheet import (
     RowResult,
     Sheet,
     SheetRow,
-    Station,
+    StationPose,
     Untied,
     evaluate,
     recipe_from_dict,
@@ -89,7 +89,7 @@ class JobResults:
     job: Job
     sheet: Sheet
     results: Layered[int, RowResult]
-    readings: Layered[int, Reading]
+    readings: Layered[int, HitSet]
     kit: Kit
     instrument: Instrument | None
     remembered: dict = field(default_factory=dict)
@@ -97,7 +97,7 @@ class JobResults:
     spots: Array = field(default_factory=lambda: NO_SPOTS)
     reach: Array = field(default_factory=lambda: NO_SPOTS)
     surfaces: PartSurfaces | None = None
-    stations: Mapping[int, Station | Untied] = field(default_factory=dict)
+    stations: Mapping[int, StationPose | Untied] = field(default_factory=dict)
     network: FoundNetwork | None = None
     stood: Mapping[int, Instrument] = field(default_factory=dict)
     read_from: Set[int] = frozenset()
@@ -108,7 +108,7 @@ class JobResults:
         return next(iter(self.kit.stations), None)
 
     @property
-    def station(self) -> Station | None:
+    def station(self) -> StationPose | None:
         """Where the instrument stands that is at this job now, as told by the kit."""
         return self.kit.stations.get(self.instrument.station_id or 0) if self.instrument is not None else None
 
@@ -162,7 +162,7 @@ class _Memory:
     newest: int = 0
     marks: Marks = field(default_factory=dict)
     histories: dict[int, History] = field(default_factory=dict)
-    readings: Layered[int, Reading] = field(default_factory=lambda: Layered({}))
+    readings: Layered[int, HitSet] = field(default_factory=lambda: Layered({}))
     read_with: set[int] = field(default_factory=set)
     first_read: dict[int, None] = field(default_factory=dict)
     told: dict[int, dict[str, Any]] = field(default_factory=dict)
@@ -175,7 +175,7 @@ class _Memory:
     faces: tuple[Any, list[dict[str, Any]]] | None = None
     spots: tuple[Any, Array] | None = None
     reach: tuple[Any, Array] | None = None
-    joined: dict[int, tuple[tuple[Reading, ...], Reading]] = field(default_factory=dict)
+    joined: dict[int, tuple[tuple[HitSet, ...], HitSet]] = field(default_factory=dict)
 
 
 _memories: OrderedDict[int, _Memory] = OrderedDict()
@@ -393,7 +393,7 @@ def _by_batch(pairs: list[tuple[int, int]]) -> dict[int, frozenset[int]]:
     return {batch: frozenset(hits) for batch, hits in found.items()}
 
 
-def _readings(memory: _Memory, new: list[tuple[Batch, bool]], marks: Marks, asked: Set[int]) -> Layered[int, Reading]:
+def _readings(memory: _Memory, new: list[tuple[Batch, bool]], marks: Marks, asked: Set[int]) -> Layered[int, HitSet]:
     """By row. Only rows of which something is new are put together again. ``asked``: rows whose marks may be others."""
     kept, ours = [b for b, good in new if good], [b for b, good in new if not good]
     for batch in kept:
@@ -409,7 +409,7 @@ def _readings(memory: _Memory, new: list[tuple[Batch, bool]], marks: Marks, aske
     memory.marks = {row: each for row, each in memory.marks.items() if row not in asked} | marks
     if not memory.readings:
         stale = set(memory.histories)
-    found: dict[int, Reading] = {}
+    found: dict[int, HitSet] = {}
     for row_id in stale & memory.histories.keys():
         reading = memory.histories[row_id].reading(marks.get(row_id, {}), memory.applied)
         if reading is not None:  # there is none where all batches are pull-offs; hits are never taken away
@@ -418,23 +418,23 @@ def _readings(memory: _Memory, new: list[tuple[Batch, bool]], marks: Marks, aske
     return memory.readings.replaced(_with_ours(memory, ours, marks))
 
 
-def _joined(sheet: Sheet, readings: Layered[int, Reading], memory: _Memory) -> Layered[int, Reading]:
+def _joined(sheet: Sheet, readings: Layered[int, HitSet], memory: _Memory) -> Layered[int, HitSet]:
     """With the hits of other rows that some rows have taken over: the very same reading while nothing of them changed."""
-    found: dict[int, Reading] = {}
+    found: dict[int, HitSet] = {}
     for row_id, others in sheet.joins.items():
         parts = tuple(r for i in (*others, row_id) if (r := readings.get(i)) is not None)
         if not parts:
             continue
         before = memory.joined.get(row_id)
         if before is None or len(before[0]) != len(parts) or any(a is not b for a, b in zip(before[0], parts, strict=True)):
-            before = memory.joined[row_id] = parts, Reading.joined(parts)
+            before = memory.joined[row_id] = parts, HitSet.joined(parts)
         found[row_id] = before[1]
     return readings.replaced(found) if found else readings
 
 
-def _with_ours(memory: _Memory, ours: list[Batch], marks: Marks) -> dict[int, Reading]:
+def _with_ours(memory: _Memory, ours: list[Batch], marks: Marks) -> dict[int, HitSet]:
     """Rows to which this very transaction has added, put together for itself alone."""
-    found: dict[int, Reading] = {}
+    found: dict[int, HitSet] = {}
     for row_id in {b.row_id for b in ours if b.row_id is not None}:
         history = memory.histories.get(row_id, History()).copy()
         for batch in ours:

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session, contains_eager, lazyload
 
 from ...core.calibration import ProbeCalibration
 from ...core.frames import Motion
-from ...core.sheet import Kit, Station
+from ...core.sheet import Kit, StationPose
 from ...store import models
 from ...store.models import Calibration, Instrument
 
@@ -52,9 +52,9 @@ def stood_at(
     return Kit(stations, known), here, {station.id: instrument for station, instrument in found}
 
 
-def _station(station: models.Station, told: dict[str, Any] | None, instrument: Instrument) -> Station:
+def _station(station: models.Station, told: dict[str, Any] | None, instrument: Instrument) -> StationPose:
     """With the level that was kept with its newest reading; before the first, as the instrument stands now."""
     now = {"level": instrument.level, "u_level_rad": instrument.u_level_rad}
     told = told or {name: value for name, value in now.items() if value is not None}
     up = np.array(told["level"]) if "level" in told else None
-    return Station(station.id, Motion.identity(), up, told.get("u_level_rad", 0.0), name=station.name)
+    return StationPose(station.id, Motion.identity(), up, told.get("u_level_rad", 0.0), name=station.name)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from ...core.frames import Array
-from ...core.sheet import Station, Untied
+from ...core.sheet import StationPose, Untied
 from ...core.units import Units, length_text
 from ...jobs.measure.ahead import ahead_of
 from ...jobs.place import placement
@@ -14,7 +14,7 @@ from ...jobs.state.results import JobResults
 SMALL_SHARE = 0.2  # of the way to a target, that is not worth a word
 
 
-def told_of_tip(state: JobResults, stands: Station | Untied, word: dict) -> tuple[dict, Array]:
+def told_of_tip(state: JobResults, stands: StationPose | Untied, word: dict) -> tuple[dict, Array]:
     """What pages are told of a tip that is read, and where it is.
 
     Parameters

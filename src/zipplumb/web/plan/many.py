@@ -60,8 +60,8 @@ def set_them(job_id: int):
     return go_on(job_id, "measure")
 
 
-def _typed() -> tuple[many.Choice, many.Setting]:
+def _typed() -> tuple[many.RowChoice, many.Setting]:
     form = request.form
-    choice = many.Choice(form.get("kind", ""), form.get("name", "")[:80], asked.one_id("first"), asked.one_id("last"))
+    choice = many.RowChoice(form.get("kind", ""), form.get("name", "")[:80], asked.one_id("first"), asked.one_id("last"))
     texts = {name: form.get(f"set.{name}", "")[:200] for name in many.SETTINGS}
     return choice, many.Setting(texts, form.get("key", ""), form.get("lower", "")[:40], form.get("upper", "")[:40])

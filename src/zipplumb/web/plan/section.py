@@ -48,8 +48,8 @@ def section_form(state: JobResults, face: int, told: Mapping[str, str], point: l
     return SectionForm(faces, across, direction, through or "", told.get("at", "") if more else "", every, more)
 
 
-def _asked(session: Session, job_id: int) -> sections.Asked:
-    return sections.Asked.typed(asked.listed_ids("faces"), request.form, stored(session, Job, job_id).units)
+def _asked(session: Session, job_id: int) -> sections.SectionAsked:
+    return sections.SectionAsked.typed(asked.listed_ids("faces"), request.form, stored(session, Job, job_id).units)
 
 
 @blueprint.post("/look")

@@ -67,7 +67,7 @@ def propose(job_id: int):
         return _shown(here, here.proposed(far, high, NAMES))
 
 
-def _shown(here: rehearsal.Rehearsal, plans: list[rehearsal.Plan]) -> str:
+def _shown(here: rehearsal.Rehearsal, plans: list[rehearsal.RehearsalPlan]) -> str:
     units = here.state.job.units
     at = {plan.name: [rehearsal.whole_text(v, units) for v in plan.place] for plan in plans}
     best = max(plans, key=lambda plan: (plan.whole, -plan.mean_u_mm)).name if len(plans) > 1 else ""

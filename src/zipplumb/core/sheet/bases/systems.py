@@ -18,7 +18,7 @@ from ...features import Feature, axis_of, center_covariance, frame_of, plane_of,
 from ...frames import Array, Motion
 from ...uncertainty import Source
 from ..base import FeatureRef, Internal, Model, RowRecipe, SystemRef, Vector
-from ..given import PartSurfaces, Station
+from ..given import PartSurfaces, StationPose
 from ..results import FoundFeature
 
 KEPT = "The measured features are kept."
@@ -159,7 +159,7 @@ class SystemInputs:
 
     features: Mapping[int, ActualFeature]
     systems: Mapping[int, Alignment] = field(default_factory=dict)
-    stations: Mapping[int, Station] = field(default_factory=dict)
+    stations: Mapping[int, StationPose] = field(default_factory=dict)
     surfaces: PartSurfaces | None = None
     row: int = 0
 

@@ -8,7 +8,7 @@ import numpy as np
 from pydantic import model_validator
 
 from ...alignment import Alignment
-from ...alignment.steps import Origin, Turn, align_steps
+from ...alignment.steps import AxisTurn, Origin, align_steps
 from ...errors import AlignmentError
 from ...features import Feature, plane_of
 from ...frames import Motion
@@ -31,7 +31,7 @@ class LevelRecipe(SystemRecipe):
         return self
 
     def solve(self, given: SystemInputs) -> Alignment:
-        steps: list[Turn | Origin] = [Turn((self._upright(given),), "+Z")]
+        steps: list[AxisTurn | Origin] = [AxisTurn((self._upright(given),), "+Z")]
         if self.origin is not None:
             origin = given[self.origin].whole.feature
             steps.append(Origin(origin, "Z" if plane_of(origin.shape) is not None else "XYZ"))

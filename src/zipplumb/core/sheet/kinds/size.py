@@ -33,7 +33,7 @@ Limits = tuple[float | None, float | None]
 
 
 @dataclass(frozen=True)
-class Part:
+class SizePart:
     """One number of a size: how it is called, by how much it is more than the fitted diameter, what the hits that it rests on
     do to it, and by which of the limits it is judged."""
 
@@ -98,10 +98,10 @@ class SizeRecipe(JudgedRecipe):
             judged.append((replace(one, of=f"{found.name}, {part.key}"), _drawn(found, part, system)))
         return judged
 
-    def _parts(self, found: FoundFeature, limits: Limits) -> list[Part]:
+    def _parts(self, found: FoundFeature, limits: Limits) -> list[SizePart]:
         """The numbers that this size has. Raises DeriveError where its hits do not tell them."""
         if self.by == "gaussian":
-            return [Part("least squares", 0.0, 0.0, limits)]
+            return [SizePart("least squares", 0.0, 0.0, limits)]
         bore = found.air < 0
         if self.by == "envelope":
             low, high = self._two_point(found)
@@ -114,12 +114,12 @@ class SizeRecipe(JudgedRecipe):
             return [replace(low, limits=(limits[0], None)), replace(high, limits=(None, limits[1]))]
         return [replace(self._mates(found, self.by), limits=limits)]
 
-    def _mates(self, found: FoundFeature, criterion: str) -> Part:
+    def _mates(self, found: FoundFeature, criterion: str) -> SizePart:
         words = {"inscribed": "largest that goes in", "circumscribed": "smallest that goes over"}
         more, u_mm = mating_by(found, criterion)
-        return Part(words[criterion], 2 * more, u_mm, (None, None))
+        return SizePart(words[criterion], 2 * more, u_mm, (None, None))
 
-    def _two_point(self, found: FoundFeature) -> tuple[Part, Part]:
+    def _two_point(self, found: FoundFeature) -> tuple[SizePart, SizePart]:
         """The least and the greatest."""
         if found.fit is None or found.contacts is None:
             raise DeriveError(f"{found.name} is not touched itself.", KEPT, "Choose a feature that is measured.")
@@ -138,7 +138,7 @@ class SizeRecipe(JudgedRecipe):
         u_mm = float(np.sqrt(2)) * found.u_hit_mm
         low, high = int(sizes.argmin()), int(sizes.argmax())
         return tuple(
-            Part(words, float(sizes[k]) - 2 * shape.radius, u_mm, (None, None), tuple(pairs[k].tolist()))
+            SizePart(words, float(sizes[k]) - 2 * shape.radius, u_mm, (None, None), tuple(pairs[k].tolist()))
             for words, k in (("least two-point size", low), ("greatest two-point size", high))
         )  # type: ignore[return-value]
 
@@ -151,7 +151,7 @@ def _flat(found: FoundFeature) -> tuple[Array, Array]:
     return found.shape.center, normal
 
 
-def _drawn(found: FoundFeature, part: Part, system: Alignment | None) -> Drawing:
+def _drawn(found: FoundFeature, part: SizePart, system: Alignment | None) -> Drawing:
     if part.pair is None:
         return Drawing()
     ends = found.touched[list(part.pair)]

@@ -10,7 +10,7 @@ import numpy as np
 from pydantic import Field
 
 from ...alignment import Alignment
-from ...alignment.steps import Axis, Origin, Turn, align_steps
+from ...alignment.steps import Axis, AxisTurn, Origin, align_steps
 from ...deriving import construct
 from ...errors import AlignmentError
 from ...features import Feature, point_of
@@ -64,16 +64,16 @@ class StepsRecipe(SystemRecipe):
         nominal = align_steps(self._steps(given, lambda f: Feature(f.name, f.known_nominal))).part_from_world
         return align_steps(actual, nominal)
 
-    def _steps(self, given: SystemInputs, feature_of: Callable[[ActualFeature], Feature]) -> list[Turn | Origin]:
+    def _steps(self, given: SystemInputs, feature_of: Callable[[ActualFeature], Feature]) -> list[AxisTurn | Origin]:
         def feature(which: int | Pattern) -> Feature:
             if isinstance(which, Pattern):
                 return _circle_through([feature_of(given[i].whole) for i in which.through])
             return feature_of(given[which].whole)
 
-        found: list[Turn | Origin] = []
+        found: list[AxisTurn | Origin] = []
         for step in self.steps:
             if isinstance(step, TurnStep):
-                found.append(Turn(tuple(feature(f) for f in step.features), step.axis, step.degrees))
+                found.append(AxisTurn(tuple(feature(f) for f in step.features), step.axis, step.degrees))
             else:
                 found.append(Origin(feature(step.feature), step.coordinates, step.at_mm))
         return found
