@@ -163,7 +163,7 @@ def test_a_station_seen_only_through_another_is_tied_and_one_that_is_not_holds_n
     shop = Shop(kit=stood_at(1, 2, 3))
     shop.nests(3, (1, 2))
     results, memory = shop.worked_out()
-    assert [type(memory.stations[k]).__name__ for k in (1, 2, 3)] == ["Station", "Station", "Untied"]
+    assert [type(memory.stations[k]).__name__ for k in (1, 2, 3)] == ["StationPose", "StationPose", "Untied"]
     for place in NESTS[2:] + [0, 0, 40.0]:
         shop.add({"kind": "point"}, place, (2, 3))
     far = shop.plane(400.0, (3,))

@@ -154,6 +154,7 @@ def test_measured_as_planned(tamsin, running, bench):
     for (name, key), true in {**TRUTH, **true_of_places(found)}.items():
         actual = found[name][1].characteristic(key)
         apart[name, key] = (actual.actual - true) / actual.U
+    print(apart)  # whole, for who reads of a failure
     holes = [found[f"Bolt hole {k + 1}"][1].feature_part.shape.point[:2] for k in range(bracket.BOLTS)]
     shifted = [np.linalg.norm(p - q) for p, q in zip(holes, ring(), strict=True)]
     assert shifted[0] == pytest.approx(np.hypot(*bracket_real.BOLT_SHIFT), abs=0.1)
