@@ -6,7 +6,6 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from sqlalchemy import select
-from sqlalchemy.orm import Session
 
 from ...core.errors import InputError, PlumbError
 from ...core.fingerprints import fingerprint
@@ -15,6 +14,7 @@ from ...core.sheet import RowRecipe, SheetRow, recipe_from_dict
 from ...store.database import stored, tell, transaction
 from ...store.models import Job, Row
 from ..actor import Actor, record
+from ..state.recipes import rewrite
 from ..state.results import JobResults, load
 from ..words import words_for
 from ..words._shared import CHOICES
@@ -114,19 +114,12 @@ def set_many(actor: Actor, job_id: int, choice: RowChoice, setting: Setting, see
         found = changes(load(session, job_id), choice, setting)
         if seen != seen_of(found):
             raise InputError("The sheet was changed meanwhile.", "Nothing was set.", "Look at what would change once more.")
-        changed = {c.row.id: c.recipe.model_dump(mode="json") for c in found if c.recipe is not None and c.is_one}
-        before = _write(session, changed)
-        record(session, actor, job_id, "set many", before=before, after={str(i): recipe for i, recipe in changed.items()})
+        new = {c.row.id: c.recipe for c in found if c.recipe is not None and c.is_one}
+        rows = session.scalars(select(Row).where(Row.id.in_(new))).all()
+        before = {str(row.id): rewrite(row, new[row.id]) for row in rows}
+        record(session, actor, job_id, "set many", before=before, after={str(row.id): row.recipe for row in rows})
         tell(session, job_id, "sheet")
-        return len(changed)
-
-
-def _write(session: Session, changed: Mapping[int, dict]) -> dict[str, dict]:
-    """The recipes before, by row."""
-    before = {}
-    for row in session.scalars(select(Row).where(Row.id.in_(changed))):
-        before[str(row.id)], row.recipe = row.recipe, changed[row.id]
-    return before
+        return len(new)
 
 
 def _change(state: JobResults, row: SheetRow, setting: Setting) -> SettingChange:
