@@ -20,7 +20,7 @@ from job_bench import Bench, batch, numbers, upright_at  # noqa: E402
 from zipplumb.core.sheet import recipe_from_dict  # noqa: E402
 from zipplumb.demo.processes import Processes  # noqa: E402
 from zipplumb.demo.seed import DIAMETER_MM  # noqa: E402
-from zipplumb.jobs.measure import measuring  # noqa: E402
+from zipplumb.jobs.link import presses  # noqa: E402
 from zipplumb.store.database import transaction  # noqa: E402
 from zipplumb.store.models import Job, Reading, Row  # noqa: E402
 from zipplumb.web.app import create_app  # noqa: E402
@@ -57,7 +57,7 @@ def _changes(app, bench, count: int) -> list[float]:
             row = session.get(Job, bench.job).current_row_id
         for _ in range(count):
             x, y = np.random.default_rng(next(numbers)).uniform(-40, 40, 2)
-            measuring.keep_hits(bench.arm, batch(center=(x, y, 63.0)), next(numbers))
+            presses.keep(bench.arm, batch(center=(x, y, 63.0)), next(numbers))
             begin = time.perf_counter()
             hub._changed(bench.job, {"what": "hits", "tone": "taken", "named": {row}})
             seconds.append(time.perf_counter() - begin)
@@ -135,4 +135,4 @@ def _more(bench, total: int) -> None:
     random = np.random.default_rng(total)
     for _ in range(total - have):
         x, y = random.uniform(-40, 40, 2)
-        measuring.keep_hits(bench.arm, batch(center=(x, y, 63.0)), next(numbers))
+        presses.keep(bench.arm, batch(center=(x, y, 63.0)), next(numbers))

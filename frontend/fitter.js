@@ -1,4 +1,6 @@
 // The fitter's page: what is to be done comes as finished HTML, where the reflector is as numbers, and what is old says so.
+import { events } from "./events.js";
+
 const OLD_MS = 1500;
 
 export function fitter(frame) {
@@ -7,29 +9,39 @@ export function fitter(frame) {
   const now = document.getElementById("fitter-now");
   let seen = 0;
   let lost = false;
-  const stream = new EventSource(frame.dataset.live);
-  const back = () => {
-    lost = false;
-    trouble.hidden = true;
-  };
   const say = (words) => {
     trouble.textContent = words;
     trouble.hidden = false;
   };
-  stream.addEventListener("detail", (event) => {
-    back();
-    now.innerHTML = JSON.parse(event.data).html;
-    document.body.classList.remove("old");
-  });
-  stream.addEventListener("place", (event) => {
-    back();
-    const found = JSON.parse(event.data);
-    seen = Date.now();
-    place.hidden = false;
-    place.className = found.word === "not proven" ? "close" : found.word;
-    place.children[0].textContent = `${{ in: "●", out: "▲", "not proven": "◇" }[found.word]} ${found.name} ${found.far}`;
-    place.children[1].textContent = found.word === "in" ? "Leave it." : found.ways;
-    turning(found.turning);
+  const heard = {
+    detail({ html }) {
+      now.innerHTML = html;
+      document.body.classList.remove("old");
+    },
+    place(found) {
+      seen = Date.now();
+      place.hidden = false;
+      place.className = found.word === "not proven" ? "close" : found.word;
+      place.children[0].textContent = `${found.symbol} ${found.name} ${found.far}`;
+      place.children[1].textContent = found.word === "in" ? "Leave it." : found.ways;
+      turning(found.turning);
+    },
+    trouble: ({ words }) => say(words),
+    gone() {
+      stream.close();
+      location.reload();
+    },
+  };
+  const stream = events(frame.dataset.live, heard, {
+    away() {
+      lost = true;
+      say("No connection. What is shown is old.");
+      document.body.classList.add("old");
+    },
+    back() {
+      lost = false;
+      trouble.hidden = true;
+    },
   });
   // what is left of the turn that is being made, while a reflector sees it
   const turning = (left) => {
@@ -48,17 +60,6 @@ export function fitter(frame) {
     count.textContent = left.enough ? "Enough" : left.left;
     way.textContent = left.enough ? "" : left.way;
   };
-  stream.addEventListener("trouble", (event) => say(JSON.parse(event.data).words));
-  stream.addEventListener("gone", () => {
-    stream.close();
-    location.reload();
-  });
-  stream.addEventListener("error", () => {
-    lost = true;
-    say("No connection. What is shown is old.");
-    document.body.classList.add("old");
-    if (stream.readyState === EventSource.CLOSED) setTimeout(() => location.reload(), 2000);
-  });
   setInterval(() => {
     const old = seen > 0 && Date.now() - seen > OLD_MS;
     place.classList.toggle("old", old || lost);
@@ -67,5 +68,4 @@ export function fitter(frame) {
   const awake = () => document.visibilityState === "visible" && navigator.wakeLock?.request("screen").catch(() => {});
   document.addEventListener("visibilitychange", awake);
   awake();
-  window.addEventListener("pagehide", () => stream.close());
 }

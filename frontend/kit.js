@@ -1,5 +1,6 @@
 // Pages of the kit: the server says that something changed, and what shows it asks for itself anew.
 import htmx from "htmx.org";
+import { events } from "./events.js";
 import { say } from "./notices.js";
 import { pressed, whenFree } from "./pressed.js";
 import { mute, tone } from "./tones.js";
@@ -7,9 +8,7 @@ import { mute, tone } from "./tones.js";
 const EVERY_MS = 250;
 
 export function kit(frame) {
-  let lost = false;
   let due = null;
-  const stream = new EventSource(frame.dataset.kitLive);
   const refresh = () => {
     due = null;
     for (const piece of document.querySelectorAll("[data-kit-from]")) if (!choosing(piece)) follow(piece.dataset.kitFrom);
@@ -23,25 +22,21 @@ export function kit(frame) {
     detail.shouldSwap = false;
     whenFree(() => follow(path));
   });
-  stream.addEventListener("kit", (event) => {
-    const word = JSON.parse(event.data);
-    if (lost) say("The connection is back. Everything taken is here.", true);
-    lost = false;
-    const mine = !frame.dataset.instrument || String(word.instrument) === frame.dataset.instrument;
-    if (mine && word.tone) tone(word.tone);
-    due ??= setTimeout(refresh, EVERY_MS);
+  const heard = {
+    kit(word) {
+      const mine = !frame.dataset.instrument || String(word.instrument) === frame.dataset.instrument;
+      if (mine && word.tone) tone(word.tone);
+      due ??= setTimeout(refresh, EVERY_MS);
+    },
+    tip({ instrument, tip }) {
+      for (const place of document.querySelectorAll(`[data-tip="${instrument}"]`))
+        place.textContent = ["X", "Y", "Z"].map((axis, k) => `${axis} ${tip[k].toFixed(2)}`).join("  ").replaceAll("-", "−");
+    },
+  };
+  events(frame.dataset.kitLive, heard, {
+    away: () => say("The server is away for a moment. Everything taken is kept; this page goes on by itself."),
+    back: () => say("The connection is back. Everything taken is here.", true),
   });
-  stream.addEventListener("tip", (event) => {
-    const { instrument, tip } = JSON.parse(event.data);
-    for (const place of document.querySelectorAll(`[data-tip="${instrument}"]`))
-      place.textContent = ["X", "Y", "Z"].map((axis, k) => `${axis} ${tip[k].toFixed(2)}`).join("  ").replaceAll("-", "−");
-  });
-  stream.addEventListener("error", () => {
-    if (!lost) say("The server is away for a moment. Everything taken is kept; this page goes on by itself.");
-    lost = true;
-    if (stream.readyState === EventSource.CLOSED) setTimeout(() => location.reload(), 2000);
-  });
-  window.addEventListener("pagehide", () => stream.close());
   if (frame.dataset.trial) keys(frame.dataset.trial);
 }
 

@@ -2,10 +2,11 @@
 import htmx from "htmx.org";
 import { keys } from "./keys.js";
 import { fitter } from "./fitter.js";
+import { guardTyping } from "./follow.js";
 import { forms } from "./forms.js";
 import { choices, kit } from "./kit.js";
 import { later } from "./later.js";
-import { guardTyping, live } from "./live.js";
+import { live } from "./live.js";
 import { notices } from "./notices.js";
 import { place } from "./place.js";
 import { plumb } from "./plumb.js";
@@ -26,15 +27,15 @@ const atTheJig = document.getElementById("fitter");
 if (atTheJig) fitter(atTheJig);
 const bench = document.getElementById("bench");
 if (bench) {
-  const { Stage } = await import("./stage/stage.js"); // heavy: only where there is a stage
+  const [{ Stage }, { pickFace }] = await Promise.all([import("./stage/stage.js"), import("./stage/tools/pick.js")]); // heavy: only where there is a stage
   const stage = new Stage(bench);
-  window.zipplumb = { stage }; // for tests, which wait for the stage to have drawn
+  window.zipplumb = { stage, pick: (face, place) => pickFace(stage, face, place) }; // for tests, which wait for the stage to have drawn
   slip();
   guardTyping();
   live(bench, stage);
   keys(bench);
   plumb();
-  place(bench);
+  place(bench, stage);
   unfold();
   later();
   sheet();

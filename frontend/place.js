@@ -1,6 +1,5 @@
 // Places as they were last seen: one reflector is watched at a time, so each keeps its number, and says how old it is.
 const NOW_MS = 1500;
-const MARKS = { in: "●", out: "▲", "not proven": "◇" };
 const STILL_MM = 0.3; // from one number to the next: what is carried past is not kept
 let seen = {};
 let key = "";
@@ -8,15 +7,16 @@ let latest = Date.now();
 let said = null;
 let at = null; // where the tip is
 let zero = null;
+let unit = null;
 
-const age = (ms) => (ms < NOW_MS ? "now" : ms < 60_000 ? `${Math.round(ms / 1000)} s ago` : `${Math.round(ms / 60_000)} min ago`);
+export const age = (ms) => (ms < NOW_MS ? "now" : ms < 60_000 ? `${Math.round(ms / 1000)} s ago` : `${Math.round(ms / 60_000)} min ago`);
 
 function show(row) {
   const line = document.querySelector(`[data-aim="${row}"]`);
-  if (!line || !seen[row].word) return; // one kept by an earlier page says less
-  const { far, ways, at, word } = seen[row];
+  if (!line || !seen[row].symbol) return; // one kept by an earlier page says less
+  const { far, ways, at, word, symbol } = seen[row];
   const old = Date.now() - at;
-  line.querySelector(".far").textContent = `${MARKS[word]} ${far}`;
+  line.querySelector(".far").textContent = `${symbol} ${far}`;
   line.querySelector(".ways").textContent = word === "in" ? "leave it" : ways;
   line.querySelector(".age").textContent = age(old);
   line.classList.toggle("in", word === "in");
@@ -33,7 +33,7 @@ function say(found) {
   now.classList.remove("old");
   const [what, ways] = now.children;
   const surely = found?.U ? `, U ${found.U}` : "";
-  what.textContent = !found ? "Bring the tip or the reflector near a place." : found.word === "in" ? `● ${found.name} is in` : `${MARKS[found.word]} ${found.name}: ${found.far}`;
+  what.textContent = !found ? "Bring the tip or the reflector near a place." : `${found.symbol} ${found.name}${found.word === "in" ? " is in" : `: ${found.far}`}`;
   const move = { in: `${found?.far} off${surely}. Leave it.`, out: `Move it ${found?.ways}.`, "not proven": `Not surely in${surely}: ${found?.ways}.` };
   ways.textContent = found ? move[found.word] : "";
 }
@@ -46,7 +46,8 @@ function fade() {
   if (said) now.children[1].textContent = `Not seen since ${age(old).replace(" ago", "")}: this number is old.`;
 }
 
-export function place(bench) {
+export function place(bench, stage) {
+  unit = stage.unit;
   key = `placed-${bench.dataset.job}`;
   seen = JSON.parse(sessionStorage.getItem(key) ?? "{}");
   const all = () => {
@@ -61,15 +62,14 @@ export function place(bench) {
 }
 
 // A zero of one's own: from then on it is told how far the tip is from there, along the active system.
-function length(mm) {
-  const inches = document.getElementById("bench").dataset.units === "in";
-  const text = (inches ? mm / 25.4 : mm).toFixed(inches ? 4 : 3);
+export function length(mm, unit) {
+  const text = (mm / unit.mm).toFixed(unit.decimals);
   return (mm < 0 ? text : `+${text}`).replace("-", "\u2212");
 }
 
 function fromZero(tip) {
   const line = document.getElementById("from-zero");
-  line.textContent = zero && tip ? `From zero: ${["X", "Y", "Z"].map((axis, k) => `${axis} ${length(tip[k] - zero[k])}`).join("   ")}` : "";
+  line.textContent = zero && tip ? `From zero: ${["X", "Y", "Z"].map((axis, k) => `${axis} ${length(tip[k] - zero[k], unit)}`).join("   ")}` : "";
   const button = document.querySelector("[data-zero]");
   if (button) button.textContent = zero ? "Take the zero away (Z)" : "Zero here (Z)";
 }
@@ -90,7 +90,7 @@ export function placed(message) {
   const before = said;
   say(found);
   if (before?.row !== found.row || Math.abs(before.mm - found.mm) > STILL_MM) return;
-  seen[found.row] = { far: found.far, ways: found.ways, word: found.word, at: Date.now() };
+  seen[found.row] = { far: found.far, ways: found.ways, word: found.word, symbol: found.symbol, at: Date.now() };
   sessionStorage.setItem(key, JSON.stringify(seen));
   show(found.row);
 }

@@ -1,5 +1,6 @@
 // Pictures of the stage for the report; the first PDF takes one along by itself.
 import htmx from "htmx.org";
+import { say } from "./notices.js";
 
 export function report(bench, stage) {
   const post = (url) => htmx.ajax("POST", url, { values: { png: stage.picture(), caption: "The part as it stood on the stage" }, swap: "none", target: "body" });
@@ -9,12 +10,14 @@ export function report(bench, stage) {
   };
   document.addEventListener("click", (event) => {
     const url = event.target.dataset?.keepView;
-    if (url) keep(url);
+    if (!url) return;
+    if (stage.ready) keep(url);
+    else say("There is no picture of the stage here. Nothing was kept. The reports are made without it.");
   });
   document.addEventListener("htmx:confirm", (event) => {
     if (event.target.dataset?.report !== "pdf" || document.querySelector(".pictures img")) return;
     const keepView = document.querySelector("[data-keep-view]");
-    if (!keepView || document.body.classList.contains("reader")) return;
+    if (!keepView || !stage.ready || document.body.classList.contains("reader")) return;
     event.preventDefault();
     post(keepView.dataset.keepView).then(() => event.detail.issueRequest(true));
   });

@@ -11,21 +11,20 @@ export class Handles {
     this.layer = document.createElement("div");
     this.layer.className = "handles";
     this.layer.setAttribute("aria-hidden", "true"); // the table says the same to those who do not see the part
-    stage.canvas.parentElement.append(this.layer);
+    stage.view.canvas.parentElement.append(this.layer);
     this.features = [];
-    document.addEventListener("change", (event) => event.target.closest?.("[data-handles]") && this.mirror());
+    document.addEventListener("change", (event) => event.target.form === this.form && this.mirror());
   }
 
   // What the slip's table offers.
   follow() {
-    const form = document.querySelector("#slip [data-handles]");
+    const form = this.stage.slip.querySelector("form.mounted");
     if (form === this.form) return;
     this.form = form;
-    const told = form ? JSON.parse(form.dataset.handles) : [];
-    this.features = told.map((feature) => this.feature(feature));
+    this.features = (this.stage.drawing.holds ?? []).map((feature) => this.feature(feature));
     this.layer.replaceChildren(...this.features.map(({ knob }) => knob));
     this.mirror();
-    this.stage.draw();
+    this.stage.view.draw();
   }
 
   feature({ row, name, at, ways }) {
@@ -61,24 +60,19 @@ export class Handles {
   }
 
   // The length of a part's way on paper is that of a fixed arm, so that it can be pressed at any zoom.
-  place(camera, width, height) {
+  place(view) {
     if (!this.features.length || !this.stage.ready) return;
-    const { part, state, box } = this.stage;
-    const onPaper = (point) => {
-      const p = point.clone().project(camera);
-      return [((p.x + 1) / 2) * width, ((1 - p.y) / 2) * height];
-    };
-    const step = box.min.distanceTo(box.max) / 20;
-    const perMm = (width * camera.zoom) / (camera.right - camera.left);
+    const { part, state } = this.stage;
+    const step = view.box.min.distanceTo(view.box.max) / 20;
     for (const { row, at, knob, arms } of this.features) {
       const face = state.rows[row]?.face;
       const middle = face != null ? part.spot(face) : at;
-      const [x, y] = onPaper(middle);
+      const [x, y] = view.onPaper(middle);
       knob.style.transform = `translate(${x}px, ${y}px)`;
       for (const { letter, way, line, button } of arms) {
-        const [tx, ty] = onPaper(middle.clone().addScaledVector(way, letter === "own" ? -step : step)); // beside X, Y or Z along the same line
+        const [tx, ty] = view.onPaper(middle.clone().addScaledVector(way, letter === "own" ? -step : step)); // beside X, Y or Z along the same line
         const seen = Math.hypot(tx - x, ty - y);
-        const headOn = (seen / (step * perMm)) * REACH_PX < HEAD_ON_PX;
+        const headOn = (seen / (step * view.pxPerMm)) * REACH_PX < HEAD_ON_PX;
         const [i, j] = headOn ? ASIDE : [(tx - x) / seen, (ty - y) / seen];
         for (const [name, value] of [["x2", i * REACH_PX], ["y2", j * REACH_PX]]) line.setAttribute(name, value);
         button.style.transform = `translate(${i * REACH_PX}px, ${j * REACH_PX}px) translate(-50%, -50%)`;

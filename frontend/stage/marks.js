@@ -121,19 +121,15 @@ export class Marks {
     this.ring.setAttribute("r", size / 2);
   }
 
-  placeTip(camera, width, height) {
+  placeTip(view) {
     this.tip.style.visibility = this.tipAt ? "visible" : "hidden";
     if (!this.tipAt) return;
-    const onPaper = (at) => {
-      const p = at.clone().project(camera);
-      return [((p.x + 1) / 2) * width, ((1 - p.y) / 2) * height];
-    };
-    const [x, y] = onPaper(this.tipAt);
-    const [ax, ay] = onPaper(this.axisAt);
-    const perMm = (width * camera.zoom) / (camera.right - camera.left);
+    const [x, y] = view.onPaper(this.tipAt);
+    const [ax, ay] = view.onPaper(this.axisAt);
+    const radius = this.radius * view.pxPerMm;
     this.tip.style.transform = `translate(${x}px, ${y}px)`;
-    this.ball.setAttribute("r", Math.max(LEAST_BALL_PX, this.radius * perMm)); // of its true size, where that can be seen
-    for (const [name, value] of [["x2", ax - x], ["y2", ay - y], ["stroke-width", Math.max(3, this.radius * perMm)]]) this.shaft.setAttribute(name, value);
+    this.ball.setAttribute("r", Math.max(LEAST_BALL_PX, radius)); // of its true size, where that can be seen
+    for (const [name, value] of [["x2", ax - x], ["y2", ay - y], ["stroke-width", Math.max(3, radius)]]) this.shaft.setAttribute(name, value);
   }
 
   setLabels(labels) {
@@ -147,12 +143,11 @@ export class Marks {
     });
   }
 
-  placeLabels(camera, width, height) {
+  placeLabels(view) {
     const placed = [];
     for (const { at, span, wide, high } of this.labels) {
-      const p = at.clone().project(camera);
-      const x = ((p.x + 1) / 2) * width;
-      let y = ((1 - p.y) / 2) * height;
+      const [x, top] = view.onPaper(at);
+      let y = top;
       // a tag that would lie on another gives way downward
       for (let tries = 0; tries < placed.length; tries++) {
         const other = placed.find((o) => Math.abs(o.x - x) < (o.wide + wide) / 2 && Math.abs(o.y - y) < (o.high + high) / 2);

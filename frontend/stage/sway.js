@@ -7,17 +7,12 @@ const PERIOD_MS = 2400;
 export class Sway {
   constructor(stage) {
     this.stage = stage;
-    document.addEventListener("pointerover", (event) => this.begin(event.target.closest?.("[data-sway]")));
-    document.addEventListener("pointerout", (event) => event.target.closest?.("[data-sway]") && this.end());
-    document.addEventListener("focusin", (event) => this.begin(event.target.closest?.("[data-sway]")));
-    document.addEventListener("focusout", () => this.end());
   }
 
-  begin(told) {
-    if (!told || !this.stage.ready) return;
-    const [x, y, z, i, j, k] = told.dataset.sway.split(",").map(Number);
+  // ``motion``: of a small motion, its shift and its turn.
+  begin([x, y, z, i, j, k]) {
     [this.slide, this.turn] = [new Vector3(x, y, z), new Vector3(i, j, k)];
-    const { min, max } = this.stage.box;
+    const { min, max } = this.stage.view.box;
     const corners = Array.from({ length: 8 }, (_, n) => new Vector3(...["x", "y", "z"].map((a, b) => (n & (1 << b) ? max : min)[a])));
     const farthest = Math.max(...corners.map((c) => this.turn.clone().cross(c).add(this.slide).length()), 1e-9);
     this.size = (SHARE * min.distanceTo(max)) / farthest;
@@ -56,6 +51,6 @@ export class Sway {
         drawn.matrix.copy(matrix);
         drawn.matrixWorldNeedsUpdate = true;
       }
-    this.stage.draw();
+    this.stage.view.draw();
   }
 }

@@ -138,4 +138,4 @@ class Person:
 
     def pick(self, face: int) -> None:
         """Pick a face as the stage does when it is clicked."""
-        self.page.evaluate("face => window.zipplumb.stage.pick(face)", face)
+        self.page.evaluate("face => window.zipplumb.pick(face)", face)

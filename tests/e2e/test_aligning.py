@@ -206,7 +206,7 @@ def test_step_by_step_level_and_what_is_loose_sways(tamsin, bench):
     page.get_by_role("button", name="Plan this").click()
     tamsin.go("Align")
     page.get_by_role("button", name="Level 1", exact=True).click()
-    sway = page.locator("[data-sway]").first
+    sway = page.locator(".sway").first
     expect(sway).to_contain_text("Loose: it slides")
     still = page.evaluate("window.zipplumb.stage.part.bodies[0].mesh.matrix.elements.join()")
     sway.hover()

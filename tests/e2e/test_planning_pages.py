@@ -119,7 +119,7 @@ def test_the_edge_at_which_a_face_was_picked_can_be_planned(tamsin, part_page):
     with transaction() as session:
         job = int(page.url.split("/jobs/")[1].split("/")[0])
         rim = next(e for e in session.get(Job, job).part.edges if e["shape"] == "circle" and e["inside"])
-    page.evaluate("([face, place]) => window.zipplumb.stage.pick(face, place)", [rim["face"], {"edge": rim["index"]}])
+    page.evaluate("([face, place]) => window.zipplumb.pick(face, place)", [rim["face"], {"edge": rim["index"]}])
     expect(page.locator("#picked")).to_contain_text("Edge there: Hole")
     page.click("text=Plan the edge")
     expect(tamsin.row("Hole 1")).to_be_visible()

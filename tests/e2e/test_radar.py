@@ -19,14 +19,14 @@ from zipplumb.store.database import transaction
 ON_SCREEN = """async ([x, y, z]) => {
   const stage = window.zipplumb.stage;
   const frame = () => new Promise(requestAnimationFrame);
-  let box = stage.canvas.getBoundingClientRect();
+  let box = stage.view.canvas.getBoundingClientRect();
   for (let still = 0; still < 8; still += 1) {
     await frame();
-    const now = stage.canvas.getBoundingClientRect();
+    const now = stage.view.canvas.getBoundingClientRect();
     if (now.top !== box.top || now.height !== box.height) still = 0;
     box = now;
   }
-  const at = stage.camera.position.clone().set(x, y, z).project(stage.camera);
+  const at = stage.view.camera.position.clone().set(x, y, z).project(stage.view.camera);
   return [box.left + (at.x + 1) / 2 * box.width, box.top + (1 - at.y) / 2 * box.height];
 }"""
 LINES, POINTS = 5, 80

@@ -7,9 +7,10 @@ import openpyxl
 import pytest
 from pypdf import PdfReader
 
+from zipplumb.exchange.columns import HEADINGS
 from zipplumb.exchange.csv_file import write_csv
 from zipplumb.exchange.pdf_file import write_pdf
-from zipplumb.exchange.table import HEADINGS, CharacteristicText, RowText
+from zipplumb.exchange.table import CharacteristicText, RowText
 from zipplumb.exchange.xlsx_file import write_xlsx
 
 

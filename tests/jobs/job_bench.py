@@ -8,6 +8,7 @@ from zipplumb.demo.seed import DIAMETER_MM, OFFSET_MM
 from zipplumb.devices.hits import HitBatch
 from zipplumb.jobs.actor import Actor
 from zipplumb.jobs.kit import instruments, stations
+from zipplumb.jobs.link import presses
 from zipplumb.jobs.measure import measuring
 from zipplumb.jobs.plan import adding, sheet
 from zipplumb.jobs.state.results import load
@@ -59,9 +60,9 @@ class Bench:
         for a, b in ((-20, -20), (20, -20), (20, 20), (-20, 20)):
             center = nominal.point + a * u + b * v + (DIAMETER_MM / 2 + offset) * nominal.normal
             hit = batch(center=center, came_from=center + 15 * nominal.normal)
-            measuring.keep_hits(self.arm, hit, next(numbers))
+            presses.keep(self.arm, hit, next(numbers))
         away = nominal.point + 30 * nominal.normal
-        assert measuring.finish_from_device(self.arm, batch("pull_off", center=away), next(numbers)) != "asks"
+        assert presses.finish(self.arm, batch("pull_off", center=away), next(numbers)) != "asks"
 
     def touch_bore(self, name, point, direction, radius=10.0, **more) -> int:
         """A bore planned and touched twelve times from within (part = world), and finished."""
@@ -74,7 +75,7 @@ class Bench:
             out = np.cos(k * np.pi / 3) * u + np.sin(k * np.pi / 3) * v
             at = np.array(point, float) + 15 * (k // 6) * axis
             center = at + (radius - DIAMETER_MM / 2) * out
-            measuring.keep_hits(self.arm, batch(center=center, came_from=at), next(numbers))
+            presses.keep(self.arm, batch(center=center, came_from=at), next(numbers))
         assert measuring.finish(TECHNICIAN, self.job) != "asks"
         return row
 

@@ -11,6 +11,7 @@ from zipplumb.exchange.table import RowText
 from zipplumb.jobs import hand, people
 from zipplumb.jobs.align import systems
 from zipplumb.jobs.kit import instruments
+from zipplumb.jobs.link import presses
 from zipplumb.jobs.measure import measuring
 from zipplumb.jobs.measure.prompts import prompt
 from zipplumb.jobs.plan import adding, derive, parts, picking, sheet
@@ -342,5 +343,5 @@ def test_rows_that_rest_on_a_datum_and_say_what_they_said_are_the_same_words(ben
     systems.plan_datum_planes(TECHNICIAN, bench.job)
     measuring.make_current(TECHNICIAN, bench.job, rows[0])
     before = row_texts(bench.state())
-    measuring.keep_hits(bench.arm, batch(center=(0.0, 0.0, 63.0)), next(numbers))
+    presses.keep(bench.arm, batch(center=(0.0, 0.0, 63.0)), next(numbers))
     assert row_texts(bench.state()).differing(before) == [rows[0]]

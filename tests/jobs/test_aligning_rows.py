@@ -6,6 +6,7 @@ from job_bench import REVIEWER, TECHNICIAN, batch, numbers
 
 from zipplumb.core.errors import InputError, NotAllowed
 from zipplumb.jobs.align import guided, mounted, rough, standing, systems
+from zipplumb.jobs.link import presses
 from zipplumb.jobs.measure import measuring
 from zipplumb.jobs.plan import sheet, without_cad
 from zipplumb.jobs.state.results import load, what_if
@@ -127,7 +128,7 @@ def test_proof_points_tell_how_far_the_part_is_off_anywhere(aligned):
     planned(aligned)
     rough.plan_proof(TECHNICIAN, aligned.job)
     for x, off in ((-200, 0.0), (150, 0.05)):  # on the foot's top, clear of the body
-        measuring.keep_hits(aligned.arm, batch(center=(x, 110, 63 + off), came_from=(x, 110, 80)), next(numbers))
+        presses.keep(aligned.arm, batch(center=(x, 110, 63 + off), came_from=(x, 110, 80)), next(numbers))
     state = aligned.state()
     told = [text.replace("\u2212", "-") for _, text in standing.proofs_of(state)]
     assert [float(t) for t in told] == pytest.approx([0.0, 0.05], abs=2e-3)
@@ -143,7 +144,7 @@ def measured_points(bench, places, off=0.0):
         raw = {"kind": "point", "name": f"P{k + 1}", "nominal": {"shape": "point", "position": place.tolist()}}
         rows.append(bench.plan(**raw))
         measuring.make_current(TECHNICIAN, bench.job, rows[-1])
-        measuring.keep_hits(bench.arm, batch(center=place + [0, 0, off if k == 3 else 0]), next(numbers))
+        presses.keep(bench.arm, batch(center=place + [0, 0, off if k == 3 else 0]), next(numbers))
         measuring.finish(TECHNICIAN, bench.job)
     return rows
 
@@ -161,11 +162,11 @@ def test_points_that_fail_are_asked_again_and_their_hits_are_kept_aside(bench):
     assert rows[3] in failing
     assert state.job.current_row_id == failing[0]
     assert all(state.readings[row].aside.all() for row in failing)  # nothing is deleted
-    measuring.keep_hits(bench.arm, batch(center=SQUARE[3]), next(numbers))
+    presses.keep(bench.arm, batch(center=SQUARE[3]), next(numbers))
     for row in failing[1:]:
         measuring.finish(TECHNICIAN, bench.job)
         measuring.make_current(TECHNICIAN, bench.job, row)
-        measuring.keep_hits(bench.arm, batch(center=SQUARE[rows.index(row)]), next(numbers))
+        presses.keep(bench.arm, batch(center=SQUARE[rows.index(row)]), next(numbers))
     measuring.finish(TECHNICIAN, bench.job)
     state = bench.state()
     assert {z.word for z in guided.zones_of(state, state.row(alignment))} == {"in"}
@@ -191,7 +192,7 @@ def test_planes_become_axes_one_by_one_until_nothing_is_loose(bench):
         u, v = np.linalg.svd(normal[None])[2][1:]
         for a, b in ((-20, -20), (20, -20), (20, 20), (-20, 20)):
             center = at + a * u + b * v + 3 * normal
-            measuring.keep_hits(bench.arm, batch(center=center, came_from=center + 15 * normal), next(numbers))
+            presses.keep(bench.arm, batch(center=center, came_from=center + 15 * normal), next(numbers))
         assert bench.state().job.touching == without_cad.AXES_MODE
         measuring.finish(TECHNICIAN, bench.job)
     state = bench.state()

@@ -12,6 +12,7 @@ from zipplumb.core.frames import Motion
 from zipplumb.demo.seed import DIAMETER_MM
 from zipplumb.jobs.kit import stations
 from zipplumb.jobs.kit.network_text import network_text
+from zipplumb.jobs.link import presses
 from zipplumb.jobs.measure import measuring
 from zipplumb.jobs.measure.prompts import prompt
 from zipplumb.jobs.plan import adding
@@ -40,7 +41,7 @@ def connected(bench):
 def read(bench, row, place, station=None, arm=None):
     measuring.make_current(TECHNICIAN, bench.job, row)
     seen = np.asarray(place) if station is None else station.inverse().points(np.asarray(place))
-    measuring.keep_hits(arm or bench.arm, batch(center=seen), next(numbers))
+    presses.keep(arm or bench.arm, batch(center=seen), next(numbers))
     measuring.finish(TECHNICIAN, bench.job)
 
 
@@ -66,7 +67,7 @@ def test_carried_it_stands_at_a_new_station_and_is_led_round_the_points_that_tie
     assert "North" in said.title and said.title.endswith("from here too.") and "0 of 3" in said.line and said.hits == 0
     for name in ("North", "East", "South"):
         assert bench.state().current.recipe.name == name
-        measuring.keep_hits(bench.arm, batch(center=THERE.inverse().points(np.array(NESTS[name]))), next(numbers))
+        presses.keep(bench.arm, batch(center=THERE.inverse().points(np.array(NESTS[name]))), next(numbers))
         measuring.finish(TECHNICIAN, bench.job)
     state = bench.state()
     assert state.current.recipe.name == "West"
@@ -82,7 +83,7 @@ def test_what_is_read_before_it_is_tied_waits_and_then_stands_where_it_is(bench,
     for x, y in ((0, 0), (300, 0), (300, 200), (0, 200)):
         center = np.array([x, y, 60 + DIAMETER_MM / 2])
         hit = batch(center=THERE.inverse().points(center), came_from=THERE.inverse().points(center + [0, 0, 15]))
-        measuring.keep_hits(bench.arm, hit, next(numbers))
+        presses.keep(bench.arm, hit, next(numbers))
     waits = bench.state().results[top]
     assert (waits.state, waits.hits) == ("waits", 4)
     assert "Station 2 is not tied to Station 1" in waits.message and "wait" in waits.message

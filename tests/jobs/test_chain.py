@@ -7,7 +7,8 @@ from job_bench import TECHNICIAN, batch, numbers
 from test_touching import finish, just_touch, said, touch_bore
 
 from zipplumb.core.errors import InputError
-from zipplumb.jobs.measure import chain, measuring
+from zipplumb.jobs.link import presses
+from zipplumb.jobs.measure import chain
 from zipplumb.jobs.plan import sheet
 
 
@@ -24,7 +25,7 @@ def dimensions(bench):
 
 
 def step(bench, by=1):
-    return measuring.step_from_device(bench.arm, by, "s", next(numbers))
+    return presses.step(bench.arm, by, "s", next(numbers))
 
 
 @pytest.fixture
@@ -69,7 +70,7 @@ def test_another_is_chosen_from_the_device_and_a_finish_settles_it(touching_on):
     assert dimensions(bench)[0][0] == codes[0]
     press = next(numbers)
     for _ in range(2):  # the same press, heard twice
-        assert measuring.finish_from_device(bench.arm, batch("pull_off", center=(0, 0, 0)), press) == "finished"
+        assert presses.finish(bench.arm, batch("pull_off", center=(0, 0, 0)), press) == "finished"
     assert said(bench).title.startswith("Just touch")
     assert len(dimensions(bench)) == 1
 
@@ -99,7 +100,7 @@ def test_taking_a_feature_back_takes_its_dimension_back(touching_on):
     bench = touching_on
     chain.set_way(TECHNICIAN, bench.job, "last")
     bores(bench, 1000, 1120)
-    measuring.undo_from_device(bench.arm, False, "s", next(numbers))
+    presses.undo(bench.arm, False, "s", next(numbers))
     assert dimensions(bench) == []
     finish(bench, (1120, 0, 10))
     assert len(dimensions(bench)) == 1
@@ -116,7 +117,7 @@ def test_what_a_person_typed_stays(touching_on):
              "of.0": str(row.recipe.of[0]), "of.1": str(row.recipe.of[1])}  # fmt: skip
     sheet.edit_row(TECHNICIAN, bench.job, row.id, texts)
     assert said(bench).title.startswith("Just touch")
-    measuring.undo_from_device(bench.arm, False, "s", next(numbers))
+    presses.undo(bench.arm, False, "s", next(numbers))
     assert [r.recipe.name for r in bench.state().rows if r.recipe.role == "dimension"] == ["Centers"]
 
 

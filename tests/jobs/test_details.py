@@ -10,6 +10,7 @@ from scipy.spatial.transform import Rotation
 from zipplumb.core.errors import InputError
 from zipplumb.core.frames import Motion
 from zipplumb.core.placing.adjusters import answers_of
+from zipplumb.jobs.link import presses
 from zipplumb.jobs.measure import measuring
 from zipplumb.jobs.place import details, placement
 from zipplumb.jobs.place.details import details_of
@@ -34,7 +35,7 @@ End; 180; 240; 90; toward the rail; 1,0
 
 def hit(bench, row, at):
     measuring.make_current(TECHNICIAN, bench.job, row)
-    measuring.keep_hits(bench.arm, batch(center=at), next(numbers))
+    presses.keep(bench.arm, batch(center=at), next(numbers))
     measuring.finish(TECHNICIAN, bench.job)
 
 

@@ -15,6 +15,7 @@ from zipplumb.core.probing import ByDistance, ByPress, ByTime, WhenStill
 from zipplumb.demo.seed import OFFSET_MM
 from zipplumb.jobs.align import systems
 from zipplumb.jobs.kit import instruments, stations
+from zipplumb.jobs.link import presses
 from zipplumb.jobs.link.shared import settings_now
 from zipplumb.jobs.measure import measuring
 from zipplumb.jobs.plan import sheet
@@ -36,7 +37,7 @@ def bore(turn, depth=0.0):
 
 def take_bore(arm, count=8):
     for k in range(count):
-        measuring.keep_hits(arm, batch(center=bore(k * 0.8, 9.0 * (k % 3))), next(numbers))
+        presses.keep(arm, batch(center=bore(k * 0.8, 9.0 * (k % 3))), next(numbers))
 
 
 def count(row):
@@ -53,14 +54,14 @@ def test_the_same_press_sent_twice_is_kept_once(place):
     _, row, arm = place
     one, number = batch(), next(numbers)
     for _ in range(3):
-        assert measuring.keep_hits(arm, one, number) == "taken"
+        assert presses.keep(arm, one, number) == "taken"
     assert count(row) == 1
 
 
 def test_the_same_press_from_two_links_at_once_is_kept_once(place):
     _, row, arm = place
     one, number = batch(), next(numbers)
-    threads = [threading.Thread(target=measuring.keep_hits, args=(arm, one, number)) for _ in range(6)]
+    threads = [threading.Thread(target=presses.keep, args=(arm, one, number)) for _ in range(6)]
     for t in threads:
         t.start()
     for t in threads:
@@ -71,15 +72,15 @@ def test_the_same_press_from_two_links_at_once_is_kept_once(place):
 def test_a_sweep_sent_again_is_kept_once(place):
     _, row, arm = place
     held = batch("sweep", many=5)
-    measuring.keep_hits(arm, held, None)
-    measuring.keep_hits(arm, held, None)
+    presses.keep(arm, held, None)
+    presses.keep(arm, held, None)
     assert count(row) == 1
 
 
 def test_a_bore_is_measured_finished_and_opened_again(place):
     job, row, arm = place
     take_bore(arm)
-    assert measuring.finish_from_device(arm, batch("pull_off", center=(5.0, 0, 0)), next(numbers)) == "finished"
+    assert presses.finish(arm, batch("pull_off", center=(5.0, 0, 0)), next(numbers)) == "finished"
     result = found(job, row)
     assert result.state == "done"
     assert result.first.actual == pytest.approx(60.0, abs=1e-6)
@@ -100,10 +101,10 @@ def test_a_pull_off_outside_asks_and_a_second_one_settles(place):
     for k in range(8):
         turn = 0.8 * k
         one = batch(center=bore(turn, 9.0 * (k % 3)), came_from=(10 * np.cos(turn), 10 * np.sin(turn), 0))
-        measuring.keep_hits(arm, one, next(numbers))
-    assert measuring.finish_from_device(arm, batch("pull_off", center=(60.0, 0, 0)), next(numbers)) == "asks"
+        presses.keep(arm, one, next(numbers))
+    assert presses.finish(arm, batch("pull_off", center=(60.0, 0, 0)), next(numbers)) == "asks"
     assert found(job, row).state == "asks"
-    assert measuring.finish_from_device(arm, batch("pull_off", center=(4.0, 0, 0)), next(numbers)) == "finished"
+    assert presses.finish(arm, batch("pull_off", center=(4.0, 0, 0)), next(numbers)) == "finished"
     assert found(job, row).first.actual == pytest.approx(60.0, abs=1e-6)
 
 
@@ -111,8 +112,8 @@ def test_undo_takes_back_one_hit_or_the_whole_sweep_and_deletes_nothing(place):
     job, row, arm = place
     take_bore(arm, 2)
     press = batch()
-    measuring.keep_hits(arm, press, next(numbers))
-    measuring.keep_hits(arm, batch("sweep", sweep=press.sweep, many=4), None)
+    presses.keep(arm, press, next(numbers))
+    presses.keep(arm, batch("sweep", sweep=press.sweep, many=4), None)
     assert found(job, row).hits == 7
     measuring.undo(TECHNICIAN, job, sweep=False)
     assert found(job, row).hits == 6
@@ -187,7 +188,7 @@ def test_reference_points_measured_in_their_nests_align_the_part(bench):
     ]
     for row, place in zip(rows, nests, strict=True):
         measuring.make_current(TECHNICIAN, bench.job, row)
-        measuring.keep_hits(bench.arm, batch(center=place + [100.0, 0, 0]), next(numbers))
+        presses.keep(bench.arm, batch(center=place + [100.0, 0, 0]), next(numbers))
         assert measuring.finish(TECHNICIAN, bench.job) == "finished"
     alignment = bench.plan(kind="reference_points", name="By nests", points=rows)
     systems.activate(TECHNICIAN, bench.job, alignment)
@@ -265,7 +266,7 @@ def test_two_instruments_that_call_their_session_alike_both_keep_their_hits(stac
     rows = [b.plan_plane("Top", [0, 0, 60], [0, 0, 1]) for b in (first, second)]
     hit = replace(batch(center=(0, 0, 63)), session="alike")
     for bench in (first, second):
-        assert measuring.keep_hits(bench.arm, hit, 1) == "taken"
+        assert presses.keep(bench.arm, hit, 1) == "taken"
     assert [b.state().results[row].hits for b, row in zip((first, second), rows, strict=True)] == [1, 1]
 
 
@@ -274,19 +275,19 @@ def test_a_session_sent_again_into_another_job_is_refused_and_not_confirmed(benc
     for b in (bench, other):
         b.plan_plane("Top", [0, 0, 60], [0, 0, 1])
     hit = batch(center=(0, 0, 63))
-    measuring.keep_hits(bench.arm, hit, 77)
-    assert measuring.keep_hits(bench.arm, hit, 77) == "taken"  # sent again to the same job
+    presses.keep(bench.arm, hit, 77)
+    assert presses.keep(bench.arm, hit, 77) == "taken"  # sent again to the same job
     stations.bring(TECHNICIAN, other.job, bench.arm)
     for number in (77, 78):
         with pytest.raises(InputError, match="sent before, for something else"):
-            measuring.keep_hits(bench.arm, hit, number)
+            presses.keep(bench.arm, hit, number)
 
 
 def test_a_scanners_lines_are_refused_while_a_row_is_current(bench):
     row = bench.plan_plane("Top", [0, 0, 60], [0, 0, 1])
     stripes = replace(batch(kind="stripes", many=2), lines=((0.0, 90.0), (0.0, 91.0)))
     with pytest.raises(InputError, match="Lines of a scanner"):
-        measuring.keep_hits(bench.arm, stripes, None)
+        presses.keep(bench.arm, stripes, None)
     assert bench.state().results[row].hits == 0
 
 
@@ -298,7 +299,7 @@ def test_a_reopened_row_forgets_its_pull_off(bench):
     assert bench.state().readings[row].pull_off is None
     bench.touch_plane(row)
     measuring.make_current(TECHNICIAN, bench.job, row)
-    measuring.keep_hits(bench.arm, batch(center=(5, 5, 63)), None)  # opened by a hit
+    presses.keep(bench.arm, batch(center=(5, 5, 63)), None)  # opened by a hit
     assert bench.state().readings[row].pull_off is None
 
 
@@ -306,7 +307,7 @@ def test_a_gap_in_a_sweep_is_told_with_the_row(bench):
     row = bench.plan_plane("Top", [0, 0, 60], [0, 0, 1])
     bench.touch_plane(row)
     measuring.make_current(TECHNICIAN, bench.job, row)
-    measuring.keep_hits(bench.arm, replace(batch(kind="sweep", center=(9, 9, 63)), gap_s=1.44), None)
+    presses.keep(bench.arm, replace(batch(kind="sweep", center=(9, 9, 63)), gap_s=1.44), None)
     assert "lost for 1.4 s before hit 5" in " ".join(bench.state().results[row].warnings)
 
 
@@ -345,8 +346,8 @@ def test_the_way_of_taking_is_switched_from_the_device(place):
     ways = []
     for _ in range(4):
         number = next(numbers)
-        assert measuring.next_way_from_device(arm, "s", number) == "moved"
-        assert measuring.next_way_from_device(arm, "s", number) == "moved"  # sent twice, done once
+        assert presses.next_way(arm, "s", number) == "moved"
+        assert presses.next_way(arm, "s", number) == "moved"  # sent twice, done once
         with transaction() as session:
             ways.append(session.get(Row, row).recipe["taking"])
     assert ways == ["time", "still", "press", "distance"]

@@ -5,6 +5,7 @@ import pytest
 from job_bench import TECHNICIAN, batch, numbers
 
 from zipplumb.core.errors import InputError
+from zipplumb.jobs.link import presses
 from zipplumb.jobs.measure import measuring
 from zipplumb.jobs.place import placement
 from zipplumb.jobs.plan import adding
@@ -20,7 +21,7 @@ def placed(bench):
     rows = {n: bench.plan(kind="point", name=n, nominal={"shape": "point", "position": p}) for n, p in PLACES.items()}
     for name, row in rows.items():
         measuring.make_current(TECHNICIAN, bench.job, row)
-        measuring.keep_hits(bench.arm, batch(center=PLACES[name]), next(numbers))
+        presses.keep(bench.arm, batch(center=PLACES[name]), next(numbers))
         measuring.finish(TECHNICIAN, bench.job)
     with transaction() as session:
         raw = {"kind": "reference_points", "name": "Reference", "points": list(rows.values())}
@@ -40,7 +41,7 @@ def test_the_nearest_place_is_told_in_the_words_of_the_place(placed):
     assert found.row.id == placed.points["Q"]
     assert found.way == pytest.approx([0.8, -0.3, -2.0])
     assert placement.told(state, found) == {
-        "row": placed.points["Q"], "name": "Q", "far": "2.175", "word": "out", "U": "", "mm": 2.175,
+        "row": placed.points["Q"], "name": "Q", "far": "2.175", "word": "out", "symbol": "▲", "U": "", "mm": 2.175,
         "ways": "2.000 down, 0.800 toward the rail",
     }  # fmt: skip
     near = placement.missing(state, np.array([0.05, 300, 100.05]), 3.0)

@@ -9,6 +9,7 @@ from job_bench import TECHNICIAN, batch, numbers
 from zipplumb.core.errors import InputError
 from zipplumb.demo.seed import DIAMETER_MM
 from zipplumb.jobs.kit import probes
+from zipplumb.jobs.link import presses
 from zipplumb.jobs.measure import again, measuring, touching
 from zipplumb.jobs.measure.prompts import prompt
 from zipplumb.jobs.plan import adding, sheet
@@ -20,7 +21,7 @@ UP = np.array([0.0, 0, 1])
 
 
 def hit(bench, center, came_from):
-    return measuring.keep_hits(bench.arm, batch(center=center, came_from=came_from), next(numbers))
+    return presses.keep(bench.arm, batch(center=center, came_from=came_from), next(numbers))
 
 
 def touch_bore(bench, radius=20.0, at=(1000.0, 0, 0), depths=(0, 10, 20), each=5):
@@ -42,7 +43,7 @@ def touch_noisy_bore(bench, random):
 
 
 def finish(bench, away):
-    return measuring.finish_from_device(bench.arm, batch("pull_off", center=away), next(numbers))
+    return presses.finish(bench.arm, batch("pull_off", center=away), next(numbers))
 
 
 def just_touch(bench, way="space"):
@@ -100,9 +101,9 @@ def test_another_is_chosen_from_the_device_and_accepted(bench):
     codes = [o.code for o in touching.options(bench.state(), bench.state().current)]
     assert codes[0] == "fit:cylinder"
     assert len(codes) > 1
-    measuring.step_from_device(bench.arm, 1, "s", next(numbers))
+    presses.step(bench.arm, 1, "s", next(numbers))
     assert codes[1].removeprefix("fit:") in bench.state().current.recipe.chosen
-    measuring.step_from_device(bench.arm, -1, "s", next(numbers))
+    presses.step(bench.arm, -1, "s", next(numbers))
     touching.choose_by_code(TECHNICIAN, bench.job, bench.state().current.id, codes[1])
     with pytest.raises(InputError, match="not proposed any more"):
         touching.choose_by_code(TECHNICIAN, bench.job, bench.state().current.id, "fit:elephant")
@@ -122,9 +123,9 @@ def test_too_few_hits_are_kept_and_the_row_stays_open(bench):
 
 def test_behind_the_last_row_one_just_touches(bench):
     row = bench.plan_plane("Top", [0, 0, 60], UP.tolist())
-    measuring.step_from_device(bench.arm, 1, "s", next(numbers))
+    presses.step(bench.arm, 1, "s", next(numbers))
     assert touching_now(bench) == "space"
-    measuring.step_from_device(bench.arm, 1, "s", next(numbers))
+    presses.step(bench.arm, 1, "s", next(numbers))
     assert (touching_now(bench), bench.state().current.id) == ("", row)
 
 

@@ -10,6 +10,8 @@ from zipplumb.core.probing import ByDistance, ByTime
 from zipplumb.core.uncertainty import Source
 from zipplumb.devices.hits import HitBatch
 from zipplumb.jobs.kit import instruments, probes, trials, trust
+from zipplumb.jobs.kit.instrument_kinds import INSTRUMENT_KINDS
+from zipplumb.jobs.link import presses
 from zipplumb.store.database import transaction
 from zipplumb.store.models import Calibration, Instrument, Reading, Trial
 
@@ -30,7 +32,7 @@ def sent(bench, trial, poses, kind="press", sweep=None, session="s"):
         batch = HitBatch(
             kind, session, sweep or n, ns, tuple(float(k) for k in ns), values, (float("nan"),) * 7 * len(ns), (1,) * len(ns)
         )
-        trials.keep(bench.arm, trial, batch, None)
+        presses.keep(bench.arm, batch, None)
 
 
 def outcome(trial):
@@ -83,7 +85,7 @@ def test_a_pivot_is_refused_until_it_is_determined_and_then_calibrates(calm, ran
         sent(calm, trial, poses[sweeps == k], "sweep", sweep=k)
     assert trials.finish(TECHNICIAN, trial) == "asks"
     assert on_arm(calm).method == "drawn"
-    trials.undo(TECHNICIAN, calm.arm, trial, False, "s", None)
+    trials.undo(TECHNICIAN, trial)
     assert outcome(trial).taken == 1
     for k in (2, 3, 4):
         sent(calm, trial, poses[sweeps == k], "sweep", sweep=10 + k)
@@ -100,7 +102,7 @@ def test_a_batch_sent_twice_is_kept_once(calm, random):
     n = next(numbers) * 1000
     batch = HitBatch("press", "again", n, (n,), (1.0,), tuple(believed(*ROUND, random)[0]), (float("nan"),) * 7)
     for _ in range(2):
-        trials.keep(calm.arm, trial, batch, None)
+        presses.keep(calm.arm, batch, None)
     with transaction() as session:
         assert session.query(Reading).filter_by(trial_id=trial).count() == 1
         assert isinstance(trials.taking_of(session.get(Trial, trial).kind), ByDistance)
@@ -209,4 +211,4 @@ def test_an_instrument_is_added_only_where_it_may_be_and_with_numbers_that_are_s
         instruments.correct(TECHNICIAN, added, form)
     spec = instruments.spec_from_form("tracker", {"range": "5", "range_per_m": "1", "angle": "3"})
     assert spec["range_mm"] == pytest.approx(0.005)
-    assert instruments.hit_of_spec("tracker", spec) == pytest.approx(0.009)
+    assert INSTRUMENT_KINDS["tracker"].u_hit(spec) == pytest.approx(0.009)

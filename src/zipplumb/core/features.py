@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
-from functools import cache, cached_property, lru_cache
+from functools import cached_property, lru_cache
 from typing import Any
 
 import numpy as np
@@ -12,15 +12,9 @@ from .fitting import FitResult
 from .fitting.placed import MOVES
 from .frames import Array, Motion, cross, perpendicular_pair
 from .kernels import rotation
-from .sections import TipPath
-from .shapes import Circle, Cone, Cylinder, Ellipse, Line, Plane, Point, Slot, Sphere, Torus
+from .shapes import BaseShape, Cone, Line, Plane
 from .uncertainty import STEP, Source, Uncertainty, exact
 
-SIZES: dict[type, tuple[str, ...]] = {
-    Circle: ("radius",), Sphere: ("radius",), Cylinder: ("radius",), Cone: ("half_angle",),
-    Torus: ("major_radius", "minor_radius"), Ellipse: ("semi_major", "semi_minor"), Slot: ("length", "width"),
-    TipPath: ("radius",),
-}  # fmt: skip
 CORNERS = 64  # of what was read, kept to tell its extent
 UNSAID = exact(0)
 UNTURNED = np.eye(3)
@@ -30,12 +24,7 @@ NUDGED = 256
 
 def sizes_of(shape: Any) -> tuple[str, ...]:
     """Names of a shape's sizes."""
-    return _sizes_of(type(shape))  # type: ignore[arg-type]
-
-
-@cache
-def _sizes_of(kind: type) -> tuple[str, ...]:
-    return next((names for known, names in SIZES.items() if issubclass(kind, known)), ())
+    return shape.sizes_
 
 
 @dataclass(frozen=True, eq=False)
@@ -210,27 +199,23 @@ def extent_of(result: FitResult) -> Array | None:
     return flat[np.unique(farthest)]
 
 
-# ---- what a shape can stand for -------------------------------------------------------------
-
-
-CENTERED = (Sphere, Circle, Ellipse, Slot, Torus)
+# ---- what a shape can stand for; nothing where there is no shape ------------------------------
 
 
 def point_of(shape: Any) -> Array | None:
     """The point that a shape stands for: its center, where it has one."""
-    if isinstance(shape, Point):
-        return shape.position
-    return shape.center if isinstance(shape, CENTERED) else None
+    return None if shape is None else shape.as_point
 
 
-def stands_somewhere(shape_type: type) -> bool:
+def stands_somewhere(shape_type: type[BaseShape]) -> bool:
     """Whether a shape of that type stands for one place: a center, or where a plane was touched."""
-    return issubclass(shape_type, (Point, Plane, *CENTERED))
+    return bool(shape_type.center_) or issubclass(shape_type, Plane)
 
 
 def standing_place(shape: Any) -> Array:
     """The place that such a shape stands for."""
-    return shape.point if isinstance(shape, Plane) else center_point(shape)
+    plane = shape.as_plane
+    return plane.point if plane is not None else center_point(shape)
 
 
 def _there(found: Any, what: str) -> Any:
@@ -256,50 +241,32 @@ def own_direction(shape: Any) -> Array:
 
 def spot_of(shape: Any) -> Array:
     """Any place on, or in the middle of, a shape."""
-    found = point_of(shape)
-    if found is not None:
-        return found
-    return shape.apex if isinstance(shape, Cone) else shape.point
+    return shape.spot
 
 
 def axis_of(shape: Any) -> Line | None:
     """The line that a shape stands for: itself, or its axis."""
-    if isinstance(shape, Line):
-        return shape
-    if isinstance(shape, Cylinder):
-        return Line(shape.point, shape.direction)
-    if isinstance(shape, Cone):
-        return Line(shape.apex, shape.direction)
-    return None
+    return None if shape is None else shape.as_line
 
 
 def plane_of(shape: Any) -> Plane | None:
     """The plane that a shape stands for."""
-    return shape if isinstance(shape, Plane) else None
+    return None if shape is None else shape.as_plane
 
 
 def direction_of(shape: Any) -> Array | None:
     """An axis, or a plane's or outline's normal."""
-    axis = axis_of(shape)
-    if axis is not None:
-        return axis.direction
-    return getattr(shape, "normal", None)
+    return None if shape is None else shape.direction_of_it
 
 
 def radius_of(shape: Any) -> float | None:
     """Half the width of something round; 0 for a point."""
-    if isinstance(shape, Point):
-        return 0.0
-    return shape.radius if isinstance(shape, Circle | Sphere | Cylinder) else None
-
-
-def _along_of(shape: Any) -> Array | None:
-    return getattr(shape, "major_direction", shape.direction if isinstance(shape, Slot) else None)
+    return None if shape is None else shape.as_radius
 
 
 def frame_of(shape: Any) -> Motion:
     """Axes on a shape: z its axis or normal, x its long direction where it has one."""
-    z, x = direction_of(shape), _along_of(shape)
+    z, x = direction_of(shape), shape.long_direction
     if z is None:
         return Motion(np.eye(3), spot_of(shape))
     u, v = perpendicular_pair(z) if x is None else (x, cross(z, x))
@@ -308,7 +275,7 @@ def frame_of(shape: Any) -> Motion:
 
 def differences(shape: Any, local: Motion) -> Array:
     """How a shape differs (6 + s,) from one whose ``frame_of`` is ``local``; sizes as they are."""
-    inverse, z, x = local.inverse(), direction_of(shape), _along_of(shape)
+    inverse, z, x = local.inverse(), direction_of(shape), shape.long_direction
     turns = np.zeros(3)
     if z is not None:
         a, b, _ = inverse.vectors(z)

@@ -77,6 +77,16 @@ class Motion:
     ----------
     rotation : (3, 3) array, a proper rotation
     translation : (3,) array, mm
+
+    Examples
+    --------
+    Frames are in the names, so that a product reads true:
+
+    >>> world_from_part = Motion.from_axes([0, 1, 0], [-1, 0, 0], [0, 0, 1], [100, 0, 0])
+    >>> part_from_tip = Motion(np.eye(3), np.array([5.0, 0, 0]))
+    >>> world_from_tip = world_from_part @ part_from_tip
+    >>> world_from_tip.points(np.zeros((1, 3))).tolist()
+    [[100.0, 5.0, 0.0]]
     """
 
     rotation: Array

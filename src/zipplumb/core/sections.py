@@ -43,7 +43,7 @@ class Section(BaseShape):
             raise ValueError("a section's plane cuts the surface, and does not lie in it")
 
     @property
-    def point(self) -> Array:
+    def spot(self) -> Array:
         """Its middle."""
         return self.at(np.array([self.length / 2]))[0]
 
@@ -125,7 +125,7 @@ class TipPath(BaseShape):
     lengths_ = ("radius",)
 
     @property
-    def point(self) -> Array:
+    def spot(self) -> Array:
         """Its middle."""
         return np.asarray(self.centers.mean(axis=0))
 

@@ -1,6 +1,7 @@
 """One type for nominal and actual shapes. Lengths in mm, angles in radians.
 
-``distance(points)`` is signed: + on the side of a plane's normal, + outside a round shape.
+``distance(points)`` is signed: + on the side of a plane's normal, + outside a round shape. What a shape stands for in
+constructions and alignments (a point, a line, a plane, a radius) it says itself; ``BaseShape`` says: nothing.
 """
 
 from __future__ import annotations
@@ -31,6 +32,13 @@ def _vectors(value: ArrayLike) -> Array:
     return rows
 
 
+def left(size: float) -> float:
+    """What is left of a size. Raises ValueError where that is nothing."""
+    if size <= 0:
+        raise ValueError("the tip is bigger than what it touched")
+    return size
+
+
 def _outline(kind: str, points: Array, center: Array, normal: Array, along: Array, first: float, second: float) -> Array:
     axes = np.column_stack([along, cross(normal, along), normal])
     array = np.ascontiguousarray(points, float)
@@ -43,10 +51,18 @@ class BaseShape:
 
     points_: ClassVar[tuple[str, ...]] = ()
     lengths_: ClassVar[tuple[str, ...]] = ()
+    angles_: ClassVar[tuple[str, ...]] = ()
     directions_: ClassVar[tuple[str, ...]] = ()
     rows_: ClassVar[tuple[str, ...]] = ()  # of points, (m, 3)
     direction_rows_: ClassVar[tuple[str, ...]] = ()
+    sizes_: ClassVar[tuple[str, ...]] = ()  # lengths, then angles
     derived_: ClassVar[tuple[str, ...]] = ()  # kept with it, and worked out anew where it is moved
+    center_: ClassVar[str] = ""  # the field that is its center
+    across_: ClassVar[str] = ""  # the field that is the normal of its plane, or of itself
+    along_: ClassVar[str] = ""  # the field that is its long direction
+
+    def __init_subclass__(cls):
+        cls.sizes_ = (*cls.lengths_, *cls.angles_)
 
     def __post_init__(self):
         for name in (*self.rows_, *self.direction_rows_):
@@ -89,6 +105,55 @@ class BaseShape:
             values[name] += more
         return other
 
+    @property
+    def as_point(self) -> Array | None:
+        """Its center (3,)."""
+        return getattr(self, self.center_) if self.center_ else None
+
+    @property
+    def as_line(self) -> Line | None:
+        """Itself, or its axis."""
+        return None
+
+    @property
+    def as_plane(self) -> Plane | None:
+        return None
+
+    @property
+    def as_radius(self) -> float | None:
+        """Half the width of something round; 0 of a point."""
+        return None
+
+    @property
+    def spot(self) -> Array:
+        """Any place (3,) on it, or in its middle."""
+        return getattr(self, self.center_ or self.points_[0])
+
+    @property
+    def direction_of_it(self) -> Array | None:
+        """Its axis, or the normal of its plane (3,)."""
+        line = self.as_line
+        if line is not None:
+            return line.direction
+        return getattr(self, self.across_) if self.across_ else None
+
+    @property
+    def long_direction(self) -> Array | None:
+        return getattr(self, self.along_) if self.along_ else None
+
+    @property
+    def fits_as(self) -> str:
+        """The kind of shape that it is for a fit (``core.fitting``)."""
+        return type(self).__name__.lower()
+
+    def parallel(self, by_mm: float):
+        """The shape at a distance to the side where ``distance`` is positive. Raises ValueError where that is no such shape."""
+        raise ValueError(f"the offset of {type(self).__name__} is no such shape")
+
+    def facing(self, air: int):
+        """The shape with its normal toward the air: +1 as it is, -1 the other side. Round shapes have no such sense."""
+        return self
+
     def _like(self):
         """Another that is the same so far: what was checked once stays so under small changes and rigid motions."""
         other = object.__new__(type(self))
@@ -108,6 +173,11 @@ class BaseShape:
 class Point(BaseShape):
     position: Array
     points_ = ("position",)
+    center_ = "position"
+
+    @property
+    def as_radius(self) -> float:
+        return 0.0
 
     def distance(self, points: Array) -> Array:
         return np.linalg.norm(points - self.position, axis=-1)
@@ -118,6 +188,10 @@ class Line(BaseShape):
     point: Array
     direction: Array
     points_, directions_ = ("point",), ("direction",)
+
+    @property
+    def as_line(self) -> Line:
+        return self
 
     def distance(self, points: Array) -> Array:
         return np.linalg.norm(cross(points - self.point, self.direction), axis=-1)
@@ -130,15 +204,23 @@ class Plane(BaseShape):
     point: Array
     normal: Array
     points_, directions_ = ("point",), ("normal",)
+    across_ = "normal"
+
+    @property
+    def as_plane(self) -> Plane:
+        return self
 
     def distance(self, points: Array) -> Array:
         return (points - self.point) @ self.normal
 
-    def offset(self, by_mm: float) -> Plane:
+    def parallel(self, by_mm: float) -> Plane:
         return replace(self, point=self.point + by_mm * self.normal)
 
     def flipped(self) -> Plane:
         return replace(self, normal=-self.normal)
+
+    def facing(self, air: int) -> Plane:
+        return self if air >= 0 else self.flipped()
 
 
 @dataclass(frozen=True, eq=False)
@@ -148,6 +230,18 @@ class Circle(BaseShape):
     radius: float
     points_, directions_ = ("center",), ("normal",)
     lengths_ = ("radius",)
+    center_, across_ = "center", "normal"
+
+    @property
+    def as_radius(self) -> float:
+        return self.radius
+
+    @property
+    def fits_as(self) -> str:
+        return "circle"
+
+    def parallel(self, by_mm: float) -> Circle:
+        return replace(self, radius=left(self.radius + by_mm))
 
     def distance(self, points: Array) -> Array:
         """Within the circle's plane: + outside, - inside."""
@@ -178,10 +272,8 @@ class Ellipse(BaseShape):
     semi_major: float
     semi_minor: float
     points_, directions_ = ("center",), ("normal", "major_direction")
-    lengths_ = (
-        "semi_major",
-        "semi_minor",
-    )
+    lengths_ = ("semi_major", "semi_minor")
+    center_, across_, along_ = "center", "normal", "major_direction"
 
     def distance(self, points: Array) -> Array:
         """Within the ellipse's plane: + outside, - inside."""
@@ -199,10 +291,15 @@ class Slot(BaseShape):
     width: float
     ends: Literal["round", "square"] = "round"
     points_, directions_ = ("center",), ("normal", "direction")
-    lengths_ = (
-        "length",
-        "width",
-    )
+    lengths_ = ("length", "width")
+    center_, across_, along_ = "center", "normal", "direction"
+
+    @property
+    def fits_as(self) -> str:
+        return f"{self.ends}_slot"
+
+    def parallel(self, by_mm: float) -> Slot:
+        return replace(self, length=left(self.length + 2 * by_mm), width=left(self.width + 2 * by_mm))
 
     def distance(self, points: Array) -> Array:
         """Within the slot's plane: + outside, - inside; of a square one from the nearer side."""
@@ -216,6 +313,14 @@ class Sphere(BaseShape):
     radius: float
     points_ = ("center",)
     lengths_ = ("radius",)
+    center_ = "center"
+
+    @property
+    def as_radius(self) -> float:
+        return self.radius
+
+    def parallel(self, by_mm: float) -> Sphere:
+        return replace(self, radius=left(self.radius + by_mm))
 
     def distance(self, points: Array) -> Array:
         return np.linalg.norm(points - self.center, axis=-1) - self.radius
@@ -229,6 +334,17 @@ class Cylinder(BaseShape):
     points_, directions_ = ("point",), ("direction",)
     lengths_ = ("radius",)
 
+    @property
+    def as_line(self) -> Line:
+        return Line(self.point, self.direction)
+
+    @property
+    def as_radius(self) -> float:
+        return self.radius
+
+    def parallel(self, by_mm: float) -> Cylinder:
+        return replace(self, radius=left(self.radius + by_mm))
+
     def distance(self, points: Array) -> Array:
         return np.linalg.norm(cross(points - self.point, self.direction), axis=-1) - self.radius
 
@@ -241,6 +357,15 @@ class Cone(BaseShape):
     direction: Array
     half_angle: float
     points_, directions_ = ("apex",), ("direction",)
+    angles_ = ("half_angle",)
+
+    @property
+    def as_line(self) -> Line:
+        return Line(self.apex, self.direction)
+
+    def parallel(self, by_mm: float) -> Cone:
+        """Its apex slides along the axis."""
+        return replace(self, apex=self.apex - by_mm / np.sin(self.half_angle) * self.direction)
 
     def distance(self, points: Array) -> Array:
         rel = points - self.apex
@@ -256,10 +381,11 @@ class Torus(BaseShape):
     major_radius: float
     minor_radius: float
     points_, directions_ = ("center",), ("normal",)
-    lengths_ = (
-        "major_radius",
-        "minor_radius",
-    )
+    lengths_ = ("major_radius", "minor_radius")
+    center_, across_ = "center", "normal"
+
+    def parallel(self, by_mm: float) -> Torus:
+        return replace(self, minor_radius=left(self.minor_radius + by_mm))
 
     def distance(self, points: Array) -> Array:
         rel = points - self.center

@@ -8,6 +8,7 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Mapping
+from dataclasses import dataclass
 from typing import Literal
 
 from .errors import InputError
@@ -15,7 +16,25 @@ from .errors import InputError
 Units = Literal["mm", "in"]
 Unit = Literal["mm", "rad"]
 MM_PER_INCH = 25.4  # exact: international yard and pound agreement, 1959
-DECIMALS = {"mm": 3, "in": 4}
+
+
+@dataclass(frozen=True)
+class LengthUnit:
+    """``decimals``: of what is measured; ``coarse``: of lengths in the room; ``name``, ``plural`` and
+    ``spelled`` as a person says and spells them."""
+
+    mm: float
+    decimals: int
+    coarse: int
+    name: str
+    plural: str
+    spelled: str
+
+
+UNITS: dict[Units, LengthUnit] = {
+    "mm": LengthUnit(1.0, 3, 0, "mm", "mm", "millimetres"),
+    "in": LengthUnit(MM_PER_INCH, 4, 1, "inch", "inches", "inches"),
+}
 _TYPED = re.compile(
     r"^\s*([+-]?(?:\d+[.,]?\d*|[.,]\d+)(?:[eE][+-]?\d+)?)\s*(mm|µm|in|in\.|inch|inches|\"|thou)?\s*$", re.ASCII | re.IGNORECASE
 )
@@ -52,18 +71,24 @@ def length_from_text(text: str, units: Units, field: str = "the length") -> floa
 
 
 def in_units(mm: float, units: Units) -> float:
-    return mm if units == "mm" else mm / MM_PER_INCH
+    return mm / UNITS[units].mm
 
 
 def length_text(mm: float | None, units: Units, sign: bool = False, extra: int = 0) -> str:
     """A length as shown: 3 decimals of mm or 4 of an inch; an en dash for none."""
     if mm is None or not math.isfinite(mm):
         return "–"
-    digits = DECIMALS[units] + extra
+    digits = UNITS[units].decimals + extra
     text = f"{in_units(mm, units):{'+' if sign else ''}.{digits}f}"
     if float(text) == 0:  # no "-0.000"
         text = f"{0:{'+' if sign else ''}.{digits}f}"
     return text.replace("-", "−")
+
+
+def coarse_text(mm: float, units: Units) -> str:
+    """A length in the room: whole millimetres, or tenths of an inch."""
+    digits = UNITS[units].coarse
+    return f"{round(in_units(float(mm), units), digits) + 0.0:.{digits}f}".replace("-", "−")
 
 
 def degrees_text(rad: float | None, digits: int = 3, sign: bool = False) -> str:
@@ -88,12 +113,12 @@ def sentence_in(text: str, units: Units) -> str:
     """A sentence of the core with its lengths in the person's units."""
     if units == "mm" or NO_BREAK not in text:
         return text
-    return _SAID.sub(lambda found: f"{_inches(float(found[1]))}{NO_BREAK}in", text)
+    return _SAID.sub(lambda found: f"{_said(float(found[1]), units)}{NO_BREAK}{units}", text)
 
 
-def _inches(value: float) -> str:
-    inches = value / MM_PER_INCH
-    return f"{inches:.4f}" if abs(inches) >= 0.00005 else f"{inches:.1g}"
+def _said(mm: float, units: Units) -> str:
+    value, decimals = in_units(mm, units), UNITS[units].decimals
+    return f"{value:.{decimals}f}" if abs(value) >= 0.5 * 10**-decimals else f"{value:.1g}"
 
 
 def quantity_text(value: float | None, unit: Unit, units: Units, sign: bool = False) -> str:
@@ -133,11 +158,16 @@ def whole_number(text: str, most: int = 2**31 - 1) -> int | None:
     return int(match[1]) if match and int(match[1]) <= most else None
 
 
+def units_named(text: str) -> Units | None:
+    """The units of that name; None where there are none such."""
+    return next((units for units in UNITS if units == text), None)
+
+
 def unit_of(form: Mapping[str, str], name: str) -> Units:
     """The unit chosen beside a number: it must be chosen, there is no silent one."""
-    unit = form.get(f"{name}_unit", "")
-    if unit not in ("mm", "in"):
+    unit = units_named(form.get(f"{name}_unit", ""))
+    if unit is None:
         raise InputError(
             "The unit of the diameter was not chosen.", "Nothing was kept.", "Choose mm or inch beside the number."
         )
-    return unit  # type: ignore[return-value]
+    return unit

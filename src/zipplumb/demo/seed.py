@@ -11,6 +11,7 @@ from ..jobs import people
 from ..jobs.actor import Actor
 from ..jobs.align import systems
 from ..jobs.kit import instruments, probes, stations
+from ..jobs.kit.instrument_kinds import INSTRUMENT_KINDS
 from ..jobs.plan import adding, parts, picking, sheet
 from ..store.database import stored, transaction
 from ..store.models import Job, Part, Probe
@@ -38,10 +39,10 @@ def seed_people_and_kit(ports: dict[str, int]) -> dict[str, int]:
     """Everybody, the instruments and a few probes; what is there already is only moved. Returns instruments' ids by kind."""
     for login, name, role in PEOPLE:
         people.add_person(login, name, role, PASSWORD)
-    specs = {kind: instruments.spec_from_form(kind, {}) for kind in instruments.INSTRUMENT_KINDS}
+    specs = {kind: instruments.spec_from_form(kind, {}) for kind in INSTRUMENT_KINDS}
     ids = {
         kind: instruments.add_instrument(
-            name, kind, "127.0.0.1", ports[kind], instruments.hit_of_spec(kind, specs[kind]), specs[kind]
+            name, kind, "127.0.0.1", ports[kind], INSTRUMENT_KINDS[kind].u_hit(specs[kind]), specs[kind]
         )
         for kind, name in INSTRUMENTS.items()
     }

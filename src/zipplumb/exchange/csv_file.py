@@ -5,7 +5,8 @@ from __future__ import annotations
 import csv
 import io
 
-from .table import HEADINGS, RowText, lines
+from .columns import HEADINGS, lines
+from .table import RowText
 
 # a spreadsheet runs text that begins like this as a formula
 _FORMULA = ("=", "+", "-", "@", "\t", "\r")

@@ -9,13 +9,18 @@ from pathlib import Path
 
 from jinja2 import Environment, PackageLoader, select_autoescape
 
+from ..core.units import UNITS
+from .columns import SHOWN
 from .detail_table import DetailTable
+from .symbols import Symbol
 from .table import RowText
 
 
 @lru_cache(maxsize=1)
 def _templates() -> Environment:
-    return Environment(loader=PackageLoader("zipplumb.exchange"), autoescape=select_autoescape())
+    templates = Environment(loader=PackageLoader("zipplumb.exchange"), autoescape=select_autoescape())
+    templates.globals.update(symbol=Symbol, columns=SHOWN, length_units=UNITS)
+    return templates
 
 
 @lru_cache(maxsize=1)

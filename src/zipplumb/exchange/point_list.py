@@ -12,7 +12,7 @@ import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 
-from ..core.units import MM_PER_INCH, Units
+from ..core.units import UNITS, Units
 
 MOST_POINTS, LONGEST_NAME, FARTHEST_MM = 5000, 80, 1e6
 SEPARATORS = {";": "semicolons", "\t": "tabs", ",": "commas", " ": "blanks"}
@@ -146,7 +146,7 @@ def _point(
         raise ValueError("it has no name")
     if len(name) > LONGEST_NAME:
         raise ValueError(f"its name has more than {LONGEST_NAME} letters")
-    factor = MM_PER_INCH if units == "in" else 1.0
+    factor = UNITS[units].mm
     x, y, z = (_length(values[c], c, separator, factor) for c in "xyz")
     told = [values.get(c, "") for c in "ijk"]
     if not any(told):

@@ -8,19 +8,19 @@ from typing import Any
 
 import xlsxwriter
 
+from ..core.units import UNITS, Units
 from . import detail_table
+from .columns import COLUMNS, HEADINGS, lines
 from .detail_table import DetailTable
-from .table import HEADINGS, RowText, lines
-
-WIDTHS = (5, 28, 7, 16, 12, 12, 12, 12, 12, 12, 12, 10, 6, 6, 48)
+from .table import RowText
 
 
-def write_xlsx(rows: list[RowText], units: str, facts: list[tuple[str, str]], details: Sequence[DetailTable] = ()) -> bytes:
+def write_xlsx(rows: list[RowText], units: Units, facts: list[tuple[str, str]], details: Sequence[DetailTable] = ()) -> bytes:
     """A sheet of rows with numbers as numbers, one of details as found and as left, and one of who, when and with what."""
     target = io.BytesIO()
     book = xlsxwriter.Workbook(target, {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False})
     head = book.add_format({"bold": True, "bottom": 1, "bg_color": "#F7F3EA"})
-    number = book.add_format({"num_format": "0.000" if units == "mm" else "0.0000"})
+    number = book.add_format({"num_format": f"0.{'0' * UNITS[units].decimals}"})
     out = book.add_format({"bold": True, "font_color": "#B93815"})
 
     def add(name: str, headings: Sequence[str], widths: Sequence[int], all_lines: Iterable[Sequence[Any]]) -> None:
@@ -36,7 +36,7 @@ def write_xlsx(rows: list[RowText], units: str, facts: list[tuple[str, str]], de
                 elif cell is not None:
                     sheet.write(number_of_line, column, cell, out if cell == "out" and headings[column] == "Result" else None)
 
-    add("Run sheet", HEADINGS, WIDTHS, (each for row in rows for each in lines(row)))
+    add("Run sheet", HEADINGS, [column.width for column in COLUMNS], (each for row in rows for each in lines(row)))
     if details:
         widths = [20, 20, *[11] * (len(detail_table.HEADINGS) - 2)]
         add("Details", detail_table.HEADINGS, widths, (line for table in details for line in table.cells()))

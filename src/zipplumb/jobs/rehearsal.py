@@ -17,7 +17,7 @@ from ..core.sheet import SheetRow
 from ..core.sheet.rehearsal import ExpectedTouches, RehearsedInstrument, outward_at, rehearse, touches_at
 from ..core.spots import spots_on
 from ..core.uncertainty import coverage_factor
-from ..core.units import Units, in_units, length_from_text, length_text, quantity_text
+from ..core.units import coarse_text, length_from_text, length_text, quantity_text
 from ..store import models
 from ..store.database import stored
 from ..store.models import Job
@@ -129,7 +129,7 @@ class Rehearsal:
         lines = tuple([stand.round(2).tolist(), place.round(2).tolist()] for place in seen.centers[:MOST_HITS])
         return RowFrom(
             f"{len(seen.centers)} of {len(asked.centers)}", whole,
-            " to ".join(dict.fromkeys(whole_text(v, units) for v in (far.min(), far.max()))),
+            " to ".join(dict.fromkeys(coarse_text(v, units) for v in (far.min(), far.max()))),
             f"{angle.max():.0f}°" if sided else "", u, of, u_mm, lines,
         )  # fmt: skip
 
@@ -225,12 +225,6 @@ def _spots(state: JobResults, row: SheetRow, model: Any) -> Array:
         return outline_of(state, row).places(ON_OUTLINE)
     known = model is not None and face < len(state.job.part.faces)
     return spots_on(*model.mesh_of(face), seed=face)[0] if known else np.empty((0, 3))
-
-
-def whole_text(mm: float, units: Units) -> str:
-    """A length in the room: whole millimetres, or tenths of an inch."""
-    digits = 0 if units == "mm" else 1
-    return f"{round(in_units(float(mm), units), digits) + 0.0:.{digits}f}".replace("-", "−")
 
 
 def stand_from(texts: Sequence[str], job: Job, which: str) -> Array | None:

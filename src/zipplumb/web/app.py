@@ -16,7 +16,9 @@ from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 
 from ..core.calibration import both_units
 from ..core.errors import InputError, NotAllowed, PlumbError
-from ..core.units import NO_BREAK, Units, degrees_text, length_text, sentence_in
+from ..core.units import NO_BREAK, UNITS, Units, degrees_text, length_text, sentence_in
+from ..exchange.columns import SHOWN
+from ..exchange.symbols import Symbol
 from ..jobs.plan.parts import LARGEST_MB
 from ..store.database import transaction
 from ..store.models import Job
@@ -24,6 +26,7 @@ from . import asked
 from .align.pages import ROAD_BLUEPRINTS
 from .align.pages import blueprint as align
 from .doors import is_unguarded, must_pass
+from .drawing import drawing
 from .health.pages import blueprint as health
 from .home.pages import blueprint as home
 from .job.pages import blueprint as job
@@ -95,7 +98,7 @@ def create_app() -> Flask:
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.jinja_env.globals.update(length_text=length_text, degrees_text=degrees_text, row_html=row_html, both_units=both_units)
     app.jinja_env.globals.update(shown=words.shown, when=words.when, from_s=words.from_s, kit_units=words.units)
-    app.jinja_env.globals.update(built=_built)
+    app.jinja_env.globals.update(built=_built, drawing=drawing, symbol=Symbol, columns=SHOWN, length_units=UNITS)
     CSRFProtect(app)
     login = LoginManager(app)
     login.login_view = "auth.sign_in"

@@ -14,6 +14,7 @@ from ..core.sameness import Layered
 from ..core.sheet import RowResult, SheetRow, Untied
 from ..core.sheet.bases.systems import SystemRecipe
 from ..core.units import length_text
+from ..exchange.symbols import Symbol
 from ..exchange.table import RowText
 from ..jobs.align.standing import worth
 from ..jobs.measure.ahead import ahead_of
@@ -113,7 +114,7 @@ def _station_words(state: JobResults) -> str:
         return ""
     tied = not isinstance(state.stations[state.station.id], Untied)
     number = state.station.name.removeprefix("Station ")
-    return number if tied else f"{number} ◇ not tied"
+    return number if tied else f"{number} {Symbol.OPEN} not tied"
 
 
 def scene_of(state: JobResults, only: Sequence[int] | None = None) -> dict:

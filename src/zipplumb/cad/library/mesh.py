@@ -8,10 +8,11 @@ from pathlib import Path
 import numpy as np
 import trimesh
 
+from ...core.units import MM_PER_INCH
 from ..formats import Unreadable, format_of
 from ..model import Body, CadModel, Face
 
-MM = {"mm": 1.0, "in": 25.4, "m": 1000.0}
+MM = {"mm": 1.0, "in": MM_PER_INCH, "m": 1000.0}
 FOLD_RAD = np.radians(30.0)  # an edge that is drawn
 
 

@@ -12,12 +12,11 @@ import numpy as np
 
 from ..errors import AlignmentError
 from ..frames import Array
-from ..units import mm
+from ..units import MM_PER_INCH, mm
 from .similarity import similarity
 
 FEWEST, MOST = 3, 40  # points among which exchanged ones are looked for
 EXPLAINS = 0.1  # of what is left, that a cause must leave at most
-INCH_MM = 25.4
 
 
 def likely_cause(names: Sequence[str], nominal: Array, actual: Array, u_mm: float) -> str:
@@ -62,7 +61,7 @@ def _exchanged(names: Sequence[str], nominal: Array, actual: Array, good: float)
 
 
 def _other_unit(nominal: Array, actual: Array, good: float) -> str:
-    for factor, words in ((INCH_MM, "inches read as mm"), (1 / INCH_MM, "mm read as inches")):
+    for factor, words in ((MM_PER_INCH, "inches read as mm"), (1 / MM_PER_INCH, "mm read as inches")):
         if _left(actual, factor * nominal) <= max(good, 0.01 * float(np.ptp(actual))):
             return f"They fit if the list is taken times {factor:.4g}: it holds {words}."
     return ""

@@ -48,6 +48,19 @@ def align_holds(
     AlignmentError
         No holds, a feature that cannot hold as asked, an alignment that does not settle, or one in which
         a feature would have been touched from inside the material.
+
+    Examples
+    --------
+    Three balls hold the part: the first in X, Y and Z, the second in Y and Z, the third in Z.
+
+    >>> from zipplumb.core.shapes import Point
+    >>> nominal = np.array([[0, 0, 0], [600, 0, 0], [0, 400, 0]], float)
+    >>> actual = nominal + [2000.0, -500.0, 30.0]
+    >>> ways = ("XYZ", "YZ", "Z")
+    >>> holds = [Hold(f"Ball {k}", Point(nominal[k]), Point(actual[k]), tuple(ways[k]), 0.02) for k in range(3)]
+    >>> found = align_holds(holds)
+    >>> found.part_from_world.translation.round(6).tolist(), found.ledger.rank, found.ledger.spare
+    ([-2000.0, 500.0, -30.0], 6, 0)
     """
     if not holds:
         raise AlignmentError("Nothing holds the part.", KEPT, "Choose features, and the directions in which they hold.")

@@ -64,6 +64,20 @@ def align_steps(steps: Sequence[AxisTurn | Origin], onto: Motion | None = None) 
     AlignmentError
         A step that the earlier ones leave nothing to hold, a direction along one that is held
         already, or a feature that has no such direction or place.
+
+    Examples
+    --------
+    The top levels, a line along the edge turns, its end is the origin in X and Y:
+
+    >>> from zipplumb.core.shapes import Line, Plane, Point
+    >>> def known(name, shape):
+    ...     return Feature.known(name, shape, Motion.identity(), 1e-6 * np.eye(6))
+    >>> top = known("Top", Plane([5, 5, 40], [0, 0, 1]))
+    >>> edge = known("Edge", Line([10, 0, 40], [0, 1, 0]))
+    >>> corner = known("Corner", Point([10, 20, 40]))
+    >>> steps = [AxisTurn((top,), "+Z"), AxisTurn((edge,), "+X"), Origin(corner, "XY"), Origin(top, "Z")]
+    >>> align_steps(steps).part_from_world.points(np.array([[10.0, 120.0, 40.0]])).round(6).tolist()
+    [[100.0, 0.0, 0.0]]
     """
     features = [f for s in steps for f in (s.features if isinstance(s, AxisTurn) else (s.feature,))]
     motion = _solved(steps, [f.shape for f in features])

@@ -34,6 +34,17 @@ def bolt_circle(centers: Array, count: int | None = None) -> BoltCircle:
     ------
     DeriveError
         Fewer than three holes, or two at one place.
+
+    Examples
+    --------
+    Five of six holes, of which the last lies 0.1 too far out:
+
+    >>> turn = np.radians([0, 60, 120, 240, 180])
+    >>> holes = np.column_stack([40 * np.cos(turn), 40 * np.sin(turn), np.zeros(5)])
+    >>> holes[-1] *= 40.1 / 40
+    >>> found = bolt_circle(holes, count=6)
+    >>> int(np.argmax(found.radial_mm)), bool(abs(found.circle.radius - 40) < 0.05)
+    (4, True)
     """
     kept = "The holes are kept."
     if len(centers) < 3:

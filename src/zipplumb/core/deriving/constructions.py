@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 
 import numpy as np
 
@@ -243,9 +242,10 @@ def cone_circle_at_plane(cone: Cone, plane: Plane) -> Circle:
 
 def grown(shape: Circle | Cylinder, by_mm: float) -> Circle | Cylinder:
     """A round shape with all its outline moved outward (+) or inward (-)."""
-    if shape.radius + by_mm <= 0:
-        raise DeriveError("So far inward nothing of it is left.", KEPT, "Give a smaller offset.")
-    return replace(shape, radius=shape.radius + by_mm)
+    try:
+        return shape.parallel(by_mm)
+    except ValueError:
+        raise DeriveError("So far inward nothing of it is left.", KEPT, "Give a smaller offset.") from None
 
 
 def parallel_through(point: Array, plane: Plane) -> Plane:

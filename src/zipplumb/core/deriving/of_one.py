@@ -2,57 +2,63 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from dataclasses import dataclass
 from typing import Any
 
-from ..features import axis_of, center_point, point_of
+from ..features import axis_of, center_point
 from ..shapes import Circle, Cone, Cylinder, Ellipse, Line, Plane, Point, Slot, Sphere, Torus
 from . import constructions as make
-from .derivation import Derivation, Given, wanted
+from .derivation import Derivation, Given, Unit, wanted
+
+FLAT = (Circle, Ellipse, Slot, Torus)
+
+
+@dataclass(frozen=True)
+class OfOne:
+    """A construction or a size by its key, and of which shapes it is made."""
+
+    key: str
+    unit: Unit
+    of: tuple[type, ...]
+    make: Callable[[Any, Given], Any]
+
+
+def _size(key: str, unit: Unit, of: type, field: str, times: float = 1.0) -> OfOne:
+    return OfOne(key, unit, (of,), lambda s, _: times * getattr(s, field))
+
+
+def _circle_at_height(cone: Cone, given: Given) -> Circle:
+    return make.cone_circle(cone, wanted(given.height_mm, "a height above the apex"))
+
+
+OF_ONE = (
+    OfOne("center", "", (*FLAT, Sphere), lambda s, _: Point(center_point(s))),
+    OfOne("axis", "", (Cylinder, Cone), lambda s, _: axis_of(s)),
+    OfOne("diameter", "mm", (Cylinder, Circle, Sphere), lambda s, _: 2 * s.radius),
+    OfOne("line_through_the_center_square_to_it", "", FLAT, lambda s, _: Line(s.center, s.normal)),
+    OfOne("plane_it_lies_in", "", FLAT, lambda s, _: Plane(s.center, s.normal)),
+    OfOne("middle_line", "", (Slot,), lambda s, _: Line(s.center, s.direction)),
+    _size("length", "mm", Slot, "length"),
+    _size("width", "mm", Slot, "width"),
+    _size("long_diameter", "mm", Ellipse, "semi_major", 2),
+    _size("short_diameter", "mm", Ellipse, "semi_minor", 2),
+    _size("diameter_of_the_ring", "mm", Torus, "major_radius", 2),
+    _size("diameter_of_the_tube", "mm", Torus, "minor_radius", 2),
+    OfOne("apex", "", (Cone,), lambda s, _: Point(s.apex)),
+    _size("full_angle", "rad", Cone, "half_angle", 2),
+    OfOne("circle_at_a_height", "", (Cone,), _circle_at_height),
+    OfOne("diameter_at_a_height", "mm", (Cone,), lambda s, given: 2 * _circle_at_height(s, given).radius),
+    OfOne(
+        "circle_of_a_diameter",
+        "",
+        (Cone,),
+        lambda s, given: make.cone_circle_of_diameter(s, wanted(given.diameter_mm, "a diameter")),
+    ),
+    OfOne("offset_plane", "", (Plane,), lambda s, given: s.parallel(wanted(given.offset_mm, "an offset"))),
+    OfOne("offset_outline", "", (Circle, Cylinder), lambda s, given: make.grown(s, wanted(given.offset_mm, "an offset"))),
+)
 
 
 def of_one(shape: Any, given: Given) -> list[Derivation]:
-    found: list[Derivation] = []
-    if point_of(shape) is not None and not isinstance(shape, Point):
-        found.append(Derivation("center", "", lambda s: Point(center_point(s))))
-    if isinstance(shape, Cylinder | Cone):
-        found.append(Derivation("axis", "", axis_of))
-    if isinstance(shape, Cylinder | Circle | Sphere):
-        found.append(Derivation("diameter", "mm", lambda s: 2 * s.radius))
-    if isinstance(shape, Circle | Ellipse | Slot | Torus):
-        found.append(Derivation("line_through_the_center_square_to_it", "", lambda s: Line(s.center, s.normal)))
-        found.append(Derivation("plane_it_lies_in", "", lambda s: Plane(s.center, s.normal)))
-    if isinstance(shape, Slot):
-        found.append(Derivation("middle_line", "", lambda s: Line(s.center, s.direction)))
-        found += [Derivation(w, "mm", lambda s, w=w: getattr(s, w)) for w in ("length", "width")]
-    if isinstance(shape, Ellipse):
-        found.append(Derivation("long_diameter", "mm", lambda s: 2 * s.semi_major))
-        found.append(Derivation("short_diameter", "mm", lambda s: 2 * s.semi_minor))
-    if isinstance(shape, Torus):
-        found.append(Derivation("diameter_of_the_ring", "mm", lambda s: 2 * s.major_radius))
-        found.append(Derivation("diameter_of_the_tube", "mm", lambda s: 2 * s.minor_radius))
-    if isinstance(shape, Cone):
-        found += _of_cone(given)
-    if isinstance(shape, Plane):
-        found.append(Derivation("offset_plane", "", lambda s: s.offset(wanted(given.offset_mm, "an offset"))))
-    if isinstance(shape, Circle | Cylinder):
-        found.append(Derivation("offset_outline", "", lambda s: make.grown(s, wanted(given.offset_mm, "an offset"))))
-    return found
-
-
-def _of_cone(given: Given) -> list[Derivation]:
-    def at_height(cone: Cone) -> Circle:
-        return make.cone_circle(cone, wanted(given.height_mm, "a height above the apex"))
-
-    def of_diameter(cone: Cone) -> Circle:
-        return make.cone_circle_of_diameter(cone, wanted(given.diameter_mm, "a diameter"))
-
-    return [
-        Derivation("apex", "", lambda s: Point(s.apex)),
-        Derivation("full_angle", "rad", lambda s: 2 * s.half_angle),
-        Derivation("circle_at_a_height", "", at_height),
-        Derivation(
-            "diameter_at_a_height", "mm",
-            lambda s: 2 * at_height(s).radius,
-        ),
-        Derivation("circle_of_a_diameter", "", of_diameter),
-    ]  # fmt: skip
+    return [Derivation(one.key, one.unit, lambda s, one=one: one.make(s, given)) for one in OF_ONE if isinstance(shape, one.of)]

@@ -73,7 +73,21 @@ def derivation_of(key: str, features: Sequence[Feature], given: Given = NOTHING_
 
 
 def construct(key: str, features: Sequence[Feature], given: Given = NOTHING_GIVEN) -> Possible:
-    """One of what ``possible`` offers, by its key. Raises DeriveError where there is none of that key."""
+    """One of what ``possible`` offers, by its key. Raises DeriveError where there is none of that key.
+
+    Examples
+    --------
+    >>> from zipplumb.core.frames import Motion
+    >>> from zipplumb.core.shapes import Sphere
+    >>> size = 7  # six small moves, and the radius
+    >>> balls = [
+    ...     Feature.known(f"Ball {k}", Sphere([300.0 * k, 400.0 * k, 0], 12.5), Motion.identity(), 1e-4 * np.eye(size))
+    ...     for k in (0, 1)
+    ... ]
+    >>> found = construct("distance_of_the_middles", balls)
+    >>> round(found.value, 6), round(found.u, 4)
+    (500.0, 0.0141)
+    """
     return made(derivation_of(key, features, given), features)
 
 

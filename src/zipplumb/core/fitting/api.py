@@ -83,6 +83,18 @@ def fit(
     FitError
         Too few points, points that coincide or lie so that the shape is not determined,
         NaN or infinite values, or an unknown kind, criterion or fixed parameter.
+
+    Examples
+    --------
+    A bore of diameter 20, touched at two heights:
+
+    >>> turn = np.arange(8) * np.pi / 4
+    >>> hits = np.column_stack([50 + 10 * np.cos(turn), 30 + 10 * np.sin(turn), np.tile([0.0, -8.0], 4)])
+    >>> found = fit("cylinder", hits, toward=np.array([0, 0, 1.0]))
+    >>> round(2 * found.shape.radius, 6), bool(np.allclose(found.shape.direction, [0, 0, 1]))
+    (20.0, True)
+    >>> bool(found.form < 1e-9)
+    True
     """
     array = _checked(kind, points, criterion)
     held = HeldParameters.of(kind, fixed or {})

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cache
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 
@@ -18,24 +19,62 @@ MOVES = ("x", "y", "z", "rx", "ry", "rz")
 
 @dataclass(frozen=True)
 class FitFreedom:
-    """``moves``: the rigid steps that change a shape; ``sizes``: names; ``flat``: a 2D shape."""
+    """How a kind of shape is fitted.
+
+    ``moves``: the rigid steps that change it; ``sizes``: its sizes, of which a cone's radius is that at the fit's origin;
+    ``flat``: a 2D shape; ``at``, ``across``, ``along``: the fields of the shape that are the origin and the axes z and x of
+    the fit; ``make``: the shape of these (origin, z, x and two sizes).
+    """
 
     moves: tuple[str, ...]
-    sizes: tuple[str, ...] = ()
+    sizes: tuple[str, ...]
+    at: str
+    across: str
+    make: Callable[[Array, Array, Array, float, float], Any]
+    along: str = ""
     flat: bool = False
+
+    def placed(self, shape: Any) -> tuple[Array, Array, Array]:
+        """Origin (3,), axes (3, 3) as columns, and sizes (2,) of a shape."""
+        sizes = [getattr(shape, name, 0.0) for name in self.sizes]
+        return getattr(shape, self.at), self._axes(shape), np.array((sizes + [0.0, 0.0])[:2])
+
+    def _axes(self, shape: Any) -> Array:
+        if not self.across:
+            return np.eye(3)
+        z = getattr(shape, self.across)
+        if not self.along:
+            return basis(z)
+        x = getattr(shape, self.along)
+        return np.ascontiguousarray(np.array([x, cross(z, x), z]).T)
+
+
+def _slot(ends: Literal["round", "square"]) -> FitFreedom:
+    sizes, moves = ("length", "width"), ("x", "y", "rz")
+    return FitFreedom(
+        moves, sizes, "center", "normal", lambda o, z, x, a, b: Slot(o, z, x, a, b, ends), along="direction", flat=True
+    )
 
 
 FREEDOM = {
-    "plane": FitFreedom(("z", "rx", "ry")),
-    "circle": FitFreedom(("x", "y"), ("radius",), flat=True),
-    "ellipse": FitFreedom(("x", "y", "rz"), ("semi_major", "semi_minor"), flat=True),
-    "round_slot": FitFreedom(("x", "y", "rz"), ("length", "width"), flat=True),
-    "square_slot": FitFreedom(("x", "y", "rz"), ("length", "width"), flat=True),
-    "sphere": FitFreedom(("x", "y", "z"), ("radius",)),
-    "cylinder": FitFreedom(("x", "y", "rx", "ry"), ("radius",)),
-    "cone": FitFreedom(("x", "y", "rx", "ry"), ("radius", "half_angle")),
-    "torus": FitFreedom(("x", "y", "z", "rx", "ry"), ("major_radius", "minor_radius")),
-}
+    "plane": FitFreedom(("z", "rx", "ry"), (), "point", "normal", lambda o, z, *_: Plane(o, z)),
+    "circle": FitFreedom(("x", "y"), ("radius",), "center", "normal", lambda o, z, x, r, _: Circle(o, z, r), flat=True),
+    "ellipse": FitFreedom(
+        ("x", "y", "rz"), ("semi_major", "semi_minor"), "center", "normal", Ellipse, along="major_direction", flat=True
+    ),
+    "round_slot": _slot("round"),
+    "square_slot": _slot("square"),
+    "sphere": FitFreedom(("x", "y", "z"), ("radius",), "center", "", lambda o, z, x, r, _: Sphere(o, r)),
+    "cylinder": FitFreedom(("x", "y", "rx", "ry"), ("radius",), "point", "direction", lambda o, z, x, r, _: Cylinder(o, z, r)),
+    "cone": FitFreedom(
+        ("x", "y", "rx", "ry"), ("radius", "half_angle"), "apex", "direction",
+        lambda o, z, x, r, half: Cone(o - z * r / np.tan(half), z, half),
+    ),
+    "torus": FitFreedom(
+        ("x", "y", "z", "rx", "ry"), ("major_radius", "minor_radius"), "center", "normal",
+        lambda o, z, x, ring, tube: Torus(o, z, ring, tube),
+    ),
+}  # fmt: skip
 
 
 @cache
@@ -62,23 +101,8 @@ class Placed:
     @classmethod
     def of(cls, shape: Any) -> Placed:
         """A plane, or a shape with sizes, as the fits see it."""
-        if isinstance(shape, Plane):
-            return cls("plane", shape.point, basis(shape.normal), np.zeros(2))
-        if isinstance(shape, Circle):
-            return cls("circle", shape.center, basis(shape.normal), np.array([shape.radius, 0.0]))
-        if isinstance(shape, Sphere):
-            return cls("sphere", shape.center, np.eye(3), np.array([shape.radius, 0.0]))
-        if isinstance(shape, Cylinder):
-            return cls("cylinder", shape.point, basis(shape.direction), np.array([shape.radius, 0.0]))
-        if isinstance(shape, Cone):
-            return cls("cone", shape.apex, basis(shape.direction), np.array([0.0, shape.half_angle]))
-        if isinstance(shape, Torus):
-            return cls("torus", shape.center, basis(shape.normal), np.array([shape.major_radius, shape.minor_radius]))
-        long = shape.major_direction if isinstance(shape, Ellipse) else shape.direction
-        axes = np.ascontiguousarray(np.array([long, cross(shape.normal, long), shape.normal]).T)
-        if isinstance(shape, Ellipse):
-            return cls("ellipse", shape.center, axes, np.array([shape.semi_major, shape.semi_minor]))
-        return cls(f"{shape.ends}_slot", shape.center, axes, np.array([shape.length, shape.width]))
+        kind = shape.fits_as
+        return cls(kind, *FREEDOM[kind].placed(shape))
 
     @property
     def local(self) -> Motion:
@@ -114,20 +138,6 @@ class Placed:
 
     def shape(self) -> Any:
         """The shape, with the sense of its axis as it is."""
-        origin, x, _, z = self.origin, *self.axes.T
-        first, second = (float(s) for s in self.sizes)
-        if self.kind == "plane":
-            return Plane(origin, z)
-        if self.kind == "circle":
-            return Circle(origin, z, first)
-        if self.kind == "sphere":
-            return Sphere(origin, first)
-        if self.kind == "cylinder":
-            return Cylinder(origin, z, first)
-        if self.kind == "cone":
-            return Cone(origin - z * first / np.tan(second), z, second)
-        if self.kind == "torus":
-            return Torus(origin, z, first, second)
-        if self.kind == "ellipse":
-            return Ellipse(origin, z, x, first, second)
-        return Slot(origin, z, x, first, second, "round" if self.kind == "round_slot" else "square")
+        x, _, z = self.axes.T
+        first, second = self.sizes.tolist()
+        return FREEDOM[self.kind].make(self.origin, z, x, first, second)

@@ -97,6 +97,14 @@ def recognise(
     ------
     FitError
         No hit at all, or hits that are no numbers.
+
+    Examples
+    --------
+    >>> turn = np.arange(7) * 0.9
+    >>> hits = np.column_stack([25 * np.cos(turn), 25 * np.sin(turn), 6.0 * np.arange(7)])
+    >>> found = recognise(hits)
+    >>> found.candidates[0].kind, round(found.candidates[0].result.shape.radius, 6)
+    ('cylinder', 25.0)
     """
     return Recogniser(dimension, u_hit_mm, plane).with_all(np.asarray(hits, float).reshape(-1, 3))
 

@@ -125,6 +125,21 @@ def adjust(
     AlignmentError
         Nothing seen, stations that are not tied together, a point or station that is not known,
         readings that are no numbers, or an adjustment that does not settle.
+
+    Examples
+    --------
+    The same four points seen from two stations, of which the second stands 3 m along X:
+
+    >>> from zipplumb.core.network import InstrumentClass, Observation, covariance_of
+    >>> maker = InstrumentClass(range_mm=0.01, range_per_m_mm=0.005, angle_rad=5e-6)
+    >>> places = np.array([[0, 4000, 0], [2000, 5000, 500], [1000, 3000, 900], [2500, 3500, 200]], float)
+    >>> seen = [
+    ...     Observation(station, f"P{k}", place - [at, 0, 0], covariance_of(place - [at, 0, 0], maker))
+    ...     for station, at in (("A", 0.0), ("B", 3000.0)) for k, place in enumerate(places)
+    ... ]
+    >>> found = adjust(seen)
+    >>> (found.pose("B").translation.round(6) + 0.0).tolist(), found.spare
+    ([3000.0, 0.0, 0.0], 6)
     """
     work = _Work(observations, known_points, known_lengths, levels or {}, free_scale, world)
     work.settle(robust)

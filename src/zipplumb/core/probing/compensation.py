@@ -10,7 +10,7 @@ which was done.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Any, Literal
 
 import numpy as np
@@ -18,7 +18,6 @@ import numpy as np
 from ..errors import FitError
 from ..fitting import FitResult, Placed, fit
 from ..frames import Array, unit
-from ..shapes import Circle, Cone, Cylinder, Line, Plane, Point, Slot, Sphere, Torus
 
 How = Literal["fitted, then offset", "fitted as an offset"]
 
@@ -55,6 +54,16 @@ def compensate(
     ------
     FitError
         As ``fit``; also a tip bigger than what it touched, or a side that is not known.
+
+    Examples
+    --------
+    A ball of radius 3 in a bore: its centers lie on a diameter of 14, the bore has 20.
+
+    >>> turn = np.arange(8) * np.pi / 4
+    >>> centers = np.column_stack([7 * np.cos(turn), 7 * np.sin(turn), np.tile([0.0, 5.0], 4)])
+    >>> found = compensate("cylinder", centers, tip_radius_mm=3.0, air=-1)
+    >>> round(2 * found.surface.radius, 6), found.how
+    (20.0, 'fitted, then offset')
     """
     if air not in (1, -1):
         raise FitError("The side of the air is not known.", "The hits are kept.", "Say on which side the tip was.")
@@ -64,7 +73,7 @@ def compensate(
     result = fit(kind, centers, criterion, fixed, toward)
     if kind in ("point", "line"):
         off = -air * tip_radius_mm * _outward(result, toward)
-        return Compensated(result, _shifted(result.shape, off), np.asarray(centers, float) + off, "fitted, then offset")
+        return Compensated(result, result.shape.slid(off), np.asarray(centers, float) + off, "fitted, then offset")
     try:
         surface = surface_from_centers(result.shape, tip_radius_mm, air)
     except ValueError as error:
@@ -81,34 +90,12 @@ def _outward(result: FitResult, toward: Array | None) -> Array:
     raise FitError(f"Without {needs} the tip cannot come off a {result.kind}.", "The hits are kept.", f"Give {needs}.")
 
 
-def _shifted(shape: Point | Line, by: Array) -> Point | Line:
-    return Point(shape.position + by) if isinstance(shape, Point) else Line(shape.point + by, shape.direction)
-
-
 def surface_from_centers(shape: Any, tip_radius_mm: float, air: int) -> Any:
     """The surface under a shape of tip centers; a plane's normal is turned toward the air.
 
     Raises ValueError for a shape whose offset is of another kind, or one smaller than the tip.
     """
-    off = air * tip_radius_mm
-    if isinstance(shape, Plane):
-        facing = shape if air >= 0 else shape.flipped()
-        return facing.offset(-tip_radius_mm)
-    if isinstance(shape, Cylinder | Circle | Sphere):
-        return replace(shape, radius=_left(shape.radius - off))
-    if isinstance(shape, Torus):
-        return replace(shape, minor_radius=_left(shape.minor_radius - off))
-    if isinstance(shape, Slot):
-        return replace(shape, length=_left(shape.length - 2 * off), width=_left(shape.width - 2 * off))
-    if isinstance(shape, Cone):  # the parallel cone: its apex slides along the axis
-        return replace(shape, apex=shape.apex + off / np.sin(shape.half_angle) * shape.direction)
-    raise ValueError(f"the offset of {type(shape).__name__} is no such shape")
-
-
-def _left(size: float) -> float:
-    if size <= 0:
-        raise ValueError("the tip is bigger than what it touched")
-    return size
+    return shape.parallel(-air * tip_radius_mm).facing(air)
 
 
 def contacts_from_centers(surface: Any, centers: Array) -> Array:

@@ -9,31 +9,33 @@ from __future__ import annotations
 from dataclasses import replace
 from weakref import WeakKeyDictionary
 
-from ..tolerances.decision import Rule
+from ..tolerances.decision import GUARD, Rule
 from .judging import verdict_of
 from .results import WORST, Characteristic, RowResult
 
-_simple: WeakKeyDictionary[RowResult, RowResult] = WeakKeyDictionary()  # so that what did not change is the very same
+# so that what did not change is the very same
+_ruled: dict[float, WeakKeyDictionary[RowResult, RowResult]] = {share: WeakKeyDictionary() for share in GUARD.values()}
 
 
 def ruled(found: RowResult, rule: Rule) -> RowResult:
     """A row's result as the rule decides it."""
-    if rule == "proven" or found.verdict is None:
+    share = GUARD[rule]
+    if share == 1.0 or found.verdict is None:
         return found
-    if (known := _simple.get(found)) is not None:
+    if (known := _ruled[share].get(found)) is not None:
         return known
-    each = tuple(map(simply, found.characteristics))
+    each = tuple(decided(c, rule) for c in found.characteristics)
     if all(now is was for now, was in zip(each, found.characteristics, strict=True)):
         return found
-    decided = _simple[found] = replace(found, characteristics=_worst_first(each))
-    return decided
+    ruled_now = _ruled[share][found] = replace(found, characteristics=_worst_first(each))
+    return ruled_now
 
 
-def simply(found: Characteristic) -> Characteristic:
-    """Decided by its value alone."""
-    if found.verdict is None or found.unproven or found.deviation is None:
+def decided(found: Characteristic, rule: Rule) -> Characteristic:
+    """One characteristic as the rule decides it."""
+    if GUARD[rule] == 1.0 or found.verdict is None or found.unproven or found.deviation is None:
         return found
-    verdict = verdict_of(found, 0.0)
+    verdict = verdict_of(found, GUARD[rule] * (found.U or 0.0))
     return found if verdict == found.verdict else replace(found, verdict=verdict)
 
 

@@ -14,7 +14,9 @@ from typing import Literal
 from ..errors import PlumbError
 
 Word = Literal["in", "close", "out", "not proven"]
-Rule = Literal["proven", "simple"]  # in and out only beyond U, or by the value alone
+Rule = Literal["proven", "simple"]
+# by rule, the guard band as a share of U: in and out only beyond U (ISO 14253-1), or by the value alone (simple acceptance)
+GUARD: dict[Rule, float] = {"proven": 1.0, "simple": 0.0}
 CLOSE = 0.75  # share of the tolerance used from which a result is called close
 
 
@@ -48,6 +50,11 @@ def judge(deviation: float, lower: float, upper: float, U: float = 0.0, rounding
     ------
     PlumbError
         A deviation, limit or uncertainty that is no number.
+
+    Examples
+    --------
+    >>> [judge(deviation, -0.1, 0.1, U=0.02).word for deviation in (0.03, 0.078, 0.09, 0.11, 0.13)]
+    ['in', 'close', 'not proven', 'not proven', 'out']
     """
     if not math.isfinite(deviation) or any(math.isnan(v) for v in (lower, upper, U)) or U < 0:
         raise PlumbError("The result is no number, so it cannot be judged.", "All hits are kept.", "Look at its hits.")

@@ -18,7 +18,11 @@ FLAT_MM = 1e-9
 
 
 def spread(points: Array, along: Array) -> float:
-    """The slab of that normal which holds the points (n, 3)."""
+    """The slab of that normal which holds the points (n, 3).
+
+    >>> spread(np.array([[0, 0, 0.02], [50, 0, -0.01], [0, 40, 0.0]]), np.array([0, 0, 1.0]))
+    0.03
+    """
     return float(np.ptp(points @ along))
 
 
@@ -84,5 +88,9 @@ def about_line(points: Array, at: Array, direction: Array) -> Array:
 
 
 def from_axis(points: Array, at: Array, direction: Array) -> Array:
-    """(n,) distances from an axis: what a dial reads as the part turns on it."""
+    """(n,) distances from an axis: what a dial reads as the part turns on it.
+
+    >>> from_axis(np.array([[3.0, 4.0, 9.0]]), np.zeros(3), np.array([0, 0, 1.0])).tolist()
+    [5.0]
+    """
     return np.asarray(np.linalg.norm(about_line(points, at, direction), axis=1))

@@ -43,7 +43,7 @@ class Sway:
     """A motion that nothing holds, or hardly anything does: six numbers about the part's origin, mm and rad."""
 
     words: str
-    motion: str
+    motion: tuple[float, ...]
     loose: bool
 
 
@@ -74,7 +74,7 @@ class Standing:
     difference: tuple[str, ...] = ()
     against: str = ""
     worst: str = ""
-    worst_at: str = ""
+    worst_at: tuple[float, ...] = ()
     scale: str = ""
     covers: str = ""
     checks: bool = False
@@ -104,7 +104,7 @@ def standing_of(state: JobResults, row: SheetRow) -> Standing:
         () if found.system.difference is None else six_texts(found.system.difference, units),
         state.row(against).recipe.name if against else "",
         "" if place is None else length_text(COVERAGE * u, units),
-        "" if place is None else ",".join(f"{v:.3f}" for v in place),
+        () if place is None else tuple(round(float(v), 3) for v in place),
         "" if alignment.scale == 1.0 else _scale_words(alignment),
         _covers(alignment.rests_at, state.reach), len(state.reach) > 0,
     )  # fmt: skip
@@ -237,9 +237,9 @@ def six_texts(six: Array, units: Units) -> tuple[str, ...]:
     return (*(length_text(float(v), units, sign=True) for v in six[:3]), *(degrees_text(float(v), sign=True) for v in six[3:]))
 
 
-def six_of(motion: Array) -> str:
+def six_of(motion: Array) -> tuple[float, ...]:
     """A small motion as the stage is told it."""
-    return ",".join(f"{v:.6g}" for v in motion)
+    return tuple(float(f"{v:.6g}") for v in motion)
 
 
 # ---- two compared -----------------------------------------------------------------------------

@@ -15,42 +15,24 @@ from ...core.units import length_from_text, number_with_unit, whole_number
 from ...store.database import stored, tell, transaction
 from ...store.models import Calibration, Instrument, Probe, Station
 from ..actor import Actor, record
+from .instrument_kinds import FACTOR, INSTRUMENT_KINDS
 
-# what a maker states, by kind of instrument: field of the form, in words, its unit, and what is usual
-SPECIFICATIONS = {
-    "arm": (("u_hit", "One hit, standard uncertainty", "mm", 0.012), ("point_limit", "Single point, limit", "mm", 0.05),
-            ("length_limit", "Length, limit", "mm", 0.06), ("sphere_check_limit", "Sphere, limit", "mm", 0.05)),
-    "tracker": (("range", "Range", "µm", 5.0), ("range_per_m", "and per metre", "µm/m", 1.0), ("angle", "Angle", "µrad", 3.0),
-                ("faces_limit", "Two faces, limit", "mm", 0.06), ("drift_limit", "Drift, limit", "mm", 0.06),
-                ("length_limit", "Length, limit", "mm", 0.05)),
-}  # fmt: skip
-SPECIFICATIONS["radar"] = SPECIFICATIONS["tracker"]
-INSTRUMENT_KINDS = {"arm": "arm", "tracker": "laser tracker", "radar": "laser radar"}
-FACTOR = {"mm": 1.0, "µm": 1e-3, "µm/m": 1e-3, "µrad": 1e-6}
-SUFFIX = {"mm": "mm", "µm": "mm", "µm/m": "mm", "µrad": "rad"}
 _HOST = re.compile(r"[A-Za-z0-9]([A-Za-z0-9.:-]{0,250}[A-Za-z0-9])?")
-AT_METRES = 3.0  # a tracker's hit is told for this distance
 
 
 def spec_from_form(kind: str, form: Mapping[str, str]) -> dict[str, float]:
     """What the maker states, from the form. Raises InputError naming the field."""
     found = {}
-    for field, words, unit, usual in SPECIFICATIONS[kind]:
-        text = (form.get(field) or "").strip() or str(usual)
+    for stated in INSTRUMENT_KINDS[kind].stated:
+        words, unit = stated.words, stated.unit
+        text = (form.get(stated.field) or "").strip() or str(stated.usual)
         read = length_from_text(text, "mm", words) if unit == "mm" else number_with_unit(text, unit, words) * FACTOR[unit]
         if not 0 < read < 1000 * FACTOR[unit]:
             raise InputError(
                 f"“{text[:20]}” in {words.lower()} is no such number.", "Nothing was kept.", f"Type one above zero in {unit}."
             )
-        found[f"{field}_{SUFFIX[unit]}"] = read
+        found[stated.key] = read
     return found
-
-
-def hit_of_spec(kind: str, spec: Mapping[str, float]) -> float:
-    """The standard uncertainty (mm) of one hit; a tracker's at three metres, the worse of along and across."""
-    if kind == "arm":
-        return spec["u_hit_mm"]
-    return max(spec["range_mm"] + spec["range_per_m_mm"] * AT_METRES, spec["angle_rad"] * AT_METRES * 1000)
 
 
 def _typed(session: Session, form: Mapping[str, str], kind: str, but: int | None) -> dict[str, Any]:
@@ -67,7 +49,7 @@ def _typed(session: Session, form: Mapping[str, str], kind: str, but: int | None
     if same is not None and same != but:
         raise InputError(f"There is an instrument “{name}” already.", "Nothing was kept.", "Choose another name.")
     spec = spec_from_form(kind, form)
-    return {"name": name, "host": host, "port": number, "spec": spec, "u_hit_mm": hit_of_spec(kind, spec)}
+    return {"name": name, "host": host, "port": number, "spec": spec, "u_hit_mm": INSTRUMENT_KINDS[kind].u_hit(spec)}
 
 
 def add_from_form(actor: Actor, form: Mapping[str, str]) -> int:

@@ -12,9 +12,10 @@ from ...core.errors import InputError
 from ...core.frames import Array, unit
 from ...core.sheet import SheetRow, StationPose, Untied
 from ...core.uncertainty import coverage_factor
-from ...core.units import in_units, length_from_text, length_text, whole_number
+from ...core.units import coarse_text, length_from_text, length_text, whole_number
 from ...devices.agent import Agent
 from ...devices.protocol import SEE_SURFACES, Look
+from ...exchange.symbols import Symbol
 from ...store.database import order, stored, tell, transaction
 from ...store.models import Instrument, Job
 from ..actor import Actor, record
@@ -100,17 +101,17 @@ def expected(state: JobResults, aimed: Aimed) -> Expected:
     warns = []
     if row.finished:
         rests = state.results[row.id].held
-        warns.append(f"◇ {row.recipe.name} is finished, and opens again{'; the alignment waits for it then' if rests else ''}.")
+        more = "; the alignment waits for it then" if rests else ""
+        warns.append(f"{Symbol.OPEN} {row.recipe.name} is finished, and opens again{more}.")
     if facing <= 0:
-        warns.append("▲ That face looks away from the instrument: it is seen from another place only.")
+        warns.append(f"{Symbol.BAD} That face looks away from the instrument: it is seen from another place only.")
     elif _hidden(state, station, aimed):
-        warns.append("▲ The part itself stands in the way of some of it.")
+        warns.append(f"{Symbol.BAD} The part itself stands in the way of some of it.")
     elif angle > SLANT_DEG:
-        warns.append(f"◇ Seen at a slant, its points scatter {1 / facing:.1f} times as much along the beam.")
+        warns.append(f"{Symbol.OPEN} Seen at a slant, its points scatter {1 / facing:.1f} times as much along the beam.")
     u = coverage_factor() * stated.u_across(beam, outward)
-    digits = 0 if units == "mm" else 1
     return Expected(
-        row.recipe.name, f"{in_units(far, units):.{digits}f} {units}", f"{angle:.0f}°", length_text(u, units), tuple(warns),
+        row.recipe.name, f"{coarse_text(far, units)} {units}", f"{angle:.0f}°", length_text(u, units), tuple(warns),
         _drawn(aimed),
     )  # fmt: skip
 

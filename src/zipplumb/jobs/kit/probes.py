@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from typing import Literal
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
@@ -19,20 +20,28 @@ from ..actor import Actor, record
 
 @dataclass(frozen=True)
 class ProbeKind:
-    """``on``: kinds of instrument that take it; ``sized``: it has a diameter; ``stated``: its center is what is seen."""
+    """``on``: kinds of instrument that take it; ``sized``: it has a diameter, by which it is known as ``known_as``; ``stated``:
+    its center is what is seen; ``touches``: it touches, and so makes hits; ``calibrations``: by their kinds (``TRIALS``)."""
 
     words: str
     on: tuple[str, ...]
-    sized: bool = True
+    known_as: Literal["ball", "reflector", ""] = ""
     stated: bool = False
+    touches: bool = True
+    calibrations: tuple[str, ...] = ()
+
+    @property
+    def sized(self) -> bool:
+        return bool(self.known_as)
 
 
 PROBE_KINDS = {
-    "ball": ProbeKind("touch probe with a ball", ("arm",)),
-    "scanner": ProbeKind("line scanner", ("arm",), sized=False),
-    "reflector": ProbeKind("reflector", ("tracker",), stated=True),
-    "beam": ProbeKind("beam without a probe", ("radar",), sized=False, stated=True),
+    "ball": ProbeKind("touch probe with a ball", ("arm",), "ball", calibrations=("pivot", "sphere")),
+    "scanner": ProbeKind("line scanner", ("arm",), touches=False, calibrations=("scanner",)),
+    "reflector": ProbeKind("reflector", ("tracker",), "reflector", stated=True),
+    "beam": ProbeKind("beam without a probe", ("radar",), stated=True),
 }
+BALLS = [key for key, kind in PROBE_KINDS.items() if kind.known_as == "ball"]
 STATED_U_MM = 0.003  # of a reflector's radius, where nothing else is known
 DRAWN_U_MM = 0.5  # of a tip that was never calibrated: as far as a drawing may be off
 
@@ -58,10 +67,11 @@ def typed_probe(form: Mapping[str, str]) -> Typed:
     long = length_from_text(form.get("length") or "180 mm", "mm", "the length")
     beside = length_from_text(form.get("beside") or "0 mm", "mm", "how far beside the axis")
     drawn = [0.0, beside, long]
-    if not PROBE_KINDS[kind].sized:
+    known_as = PROBE_KINDS[kind].known_as
+    if not known_as:
         return Typed(name, kind, 0.0, drawn, None)
     diameter = length_from_text(form.get("diameter", ""), unit_of(form, "diameter"), "the diameter")
-    return Typed(name, kind, diameter, drawn, question_about("ball" if kind == "ball" else "reflector", diameter))
+    return Typed(name, kind, diameter, drawn, question_about(known_as, diameter))
 
 
 def add_probe(actor: Actor, typed: Typed, sure: bool = False) -> int:

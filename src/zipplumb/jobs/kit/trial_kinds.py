@@ -50,6 +50,17 @@ class TrialInputs:
 
 
 @dataclass(frozen=True)
+class TrialField:
+    """A field of the form with which one begins: one of ``choices``, a length ``with_unit``, or a number."""
+
+    name: str
+    words: str
+    choices: tuple[str, ...] = ()
+    with_unit: bool = False
+    value: str = ""
+
+
+@dataclass(frozen=True)
 class TrialKind:
     """One calibration or check.
 
@@ -67,6 +78,8 @@ class TrialKind:
     needs_probe : a calibrated probe must be on
     scanner : it is of a scanner, not of a ball
     from_job : what its settings take from where the instrument stands. Raises InputError
+    fields : what its form asks; ``short``, ``advice``: what the page of a probe says of a calibration
+    again : it is taken again later, against the one with which the job began
     """
 
     title: str
@@ -82,6 +95,10 @@ class TrialKind:
     needs_probe: bool = True
     scanner: bool = False
     from_job: Callable[[Session, Instrument], dict[str, Any]] = field(default=lambda session, instrument: {})
+    fields: tuple[TrialField, ...] = ()
+    short: str = ""
+    advice: str = ""
+    again: bool = False
 
 
 def _seat(form: Form) -> dict[str, Any]:
@@ -132,26 +149,33 @@ def _reflector(given: TrialInputs) -> Outcome:
     return core.reflector_outcome(given.reading, nests, core.Reflector(*asked["on"]), library, given.limit_mm)
 
 
+NUMBER_ON_SPHERE = TrialField("certified", "Number on the sphere", with_unit=True)
 TRIALS = {
     "pivot": TrialKind(
         "Pivot calibration", "The ball rests in a cone or a bore, and the arm swings.", True, ("arm",),
         lambda g: core.pivot_outcome(g.reading, g.settings["seat"], g.rolls, g.limit_mm),
         _seat, LIMIT_MM, lambda: ByTime(POSE_S), whole_press=True, counts="Done", needs_probe=False,
+        fields=(TrialField("seat", "Seat", tuple(core.SEATS)),), short="pivot",
+        advice="In a cone, or a bore smaller than the ball; a minute.",
     ),
     "sphere": TrialKind(
         "Sphere calibration", "60 hits all round a fixed reference sphere.", True, ("arm",), _sphere, _certified, LIMIT_MM,
-        needs_probe=False,
+        needs_probe=False, fields=(NUMBER_ON_SPHERE,), short="sphere",
+        advice="60 hits all round a fixed sphere; after the scanner, on the same set-up.",
     ),
     "scanner": TrialKind(
         "Scanner calibration", "Stripes over the same sphere, before the probe.", True, ("arm",), _scanner, _certified,
-        2 * LIMIT_MM, whole_press=True, needs_probe=False, scanner=True,
+        2 * LIMIT_MM, whole_press=True, needs_probe=False, scanner=True, fields=(NUMBER_ON_SPHERE,), short="sphere",
+        advice="Stripes over a fixed sphere, before the probe.",
     ),
     "sphere_check": TrialKind(
         "Sphere check", "Nine hits on the certified sphere.", False, ("arm",), _sphere_check, _certified,
+        fields=(NUMBER_ON_SPHERE,),
     ),
     "length": TrialKind(
         "Known length", "Both ends of a certified bar, three times.", False, ("arm", "tracker"),
         lambda g: core.length_outcome(g.reading, g.offset_mm, g.settings["length_mm"], g.limit_mm), _length,
+        fields=(TrialField("length", "Length on the bar", with_unit=True),),
     ),
     "point": TrialKind(
         "Single point", "One seat from ten sides.", False, ("arm",),
@@ -164,7 +188,7 @@ TRIALS = {
     "drift": TrialKind(
         "Drift nests", "The nests now, and again later.", False, ("tracker", "radar"),
         lambda g: core.drift_outcome(g.reading, g.settings["nests"], g.limit_mm, g.settings["before"]), _nests,
-        needs_probe=False,
+        needs_probe=False, fields=(TrialField("nests", "Nests", value="3"),), again=True,
     ),
     "reflector": TrialKind(
         "Which reflector", "One press in a nest that was read from here.", False, ("tracker",), _reflector,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
 
@@ -21,8 +22,9 @@ from ...devices.hits import HitBatch
 from ...store.database import stored, transaction
 from ...store.models import Calibration, Instrument, Probe, Reading, Trial
 from ..actor import INSTRUMENT, Actor, record
-from ..state.readings import Batch, History, first_time, marks_of, must_be_kept, store, take_back
-from .probes import doubt, existing, newest, put_on_in, tell_all
+from ..state.readings import Batch, History, marks_of, must_be_kept, store, take_back
+from .instrument_kinds import INSTRUMENT_KINDS
+from .probes import BALLS, PROBE_KINDS, doubt, existing, newest, put_on_in, tell_all
 from .trial_kinds import TRIALS, TrialInputs
 
 # ---- beginning and ending ----------------------------------------------------------------------
@@ -65,7 +67,7 @@ def begin(actor: Actor, kind: str, instrument_id: int, form: Mapping[str, str], 
 
 
 def _probe(session: Session, instrument: Instrument, kind: str, form: Mapping[str, str]) -> Probe | None:
-    if instrument.kind != "arm":
+    if not INSTRUMENT_KINDS[instrument.kind].holds_probes:
         return None
     wanted = whole_number(form.get("probe", ""))
     if wanted is not None:
@@ -74,7 +76,7 @@ def _probe(session: Session, instrument: Instrument, kind: str, form: Mapping[st
         probe = instrument.calibration.probe
     else:
         raise InputError("The probe was not chosen.", "Nothing was begun.", "Choose the probe that is on the arm.")
-    if TRIALS[kind].scanner != (probe.kind == "scanner"):
+    if TRIALS[kind].scanner == PROBE_KINDS[probe.kind].touches:
         raise InputError(
             f"{probe.name} is a {probe.kind}.", "Nothing was begun.", "Choose another probe, or another calibration."
         )
@@ -110,7 +112,7 @@ def _limit(form: Mapping[str, str], instrument: Instrument, kind: str) -> float:
     usual = TRIALS[kind].limit_mm
     if usual is not None:
         return usual
-    return float(instrument.spec.get(f"{kind}_limit_mm") or (0.05 if instrument.kind == "arm" else 0.06))
+    return float(instrument.spec.get(f"{kind}_limit_mm") or INSTRUMENT_KINDS[instrument.kind].usual_limit_mm)
 
 
 def end(actor: Actor, trial_id: int) -> None:
@@ -144,64 +146,87 @@ def taking_of(kind: str) -> Taking:
     return TRIALS[kind].taking()
 
 
-def keep(instrument_id: int, trial_id: int, batch: HitBatch, number: int | None) -> str:
-    """Keep what was read for the trial under way. Returns the tone."""
+@dataclass(frozen=True)
+class AtTrial:
+    """An instrument whose presses go to the calibration or check that is under way. The instrument is locked."""
+
+    session: Session
+    instrument: Instrument
+
+    @property
+    def _trial(self) -> Trial:
+        return stored(self.session, Trial, self.instrument.trial_id)
+
+    def keep(self, batch: HitBatch, pressed: bool) -> str:
+        trial = self._trial
+        store(self.session, self.instrument, batch, trial_id=trial.id)
+        tell_all(self.session, self.instrument, trial=trial.id, tone="taken" if pressed else None)
+        return "taken"
+
+    def must_have_kept(self, batch: HitBatch) -> None:
+        must_be_kept(self.session, self.instrument, batch, trial_id=self.instrument.trial_id)
+
+    def finish(self, batch: HitBatch) -> str:
+        return _finish(self.session, INSTRUMENT, self._trial, self.instrument)
+
+    def undo(self, sweep: bool) -> str:
+        return _undo(self.session, INSTRUMENT, self._trial, self.instrument, sweep)
+
+    def step(self, by: int) -> str:
+        return "none"
+
+    def next_way(self) -> str:
+        return "none"
+
+    def just_touch(self) -> str:
+        return "none"
+
+
+def undo(actor: Actor, trial_id: int) -> None:
+    """Take back the last press from the page."""
+    actor.must_change()
     with transaction() as session:
-        if not first_time(session, instrument_id, batch.session, number):
-            must_be_kept(session, stored(session, Instrument, instrument_id), batch, trial_id=trial_id)
-            return "taken"
-        _, instrument = _running(session, trial_id)
-        store(session, instrument, batch, trial_id=trial_id)
-        tell_all(session, instrument, trial=trial_id, tone="taken" if number is not None else None)
-    return "taken"
+        _undo(session, actor, *_running(session, trial_id), False)
 
 
-def undo(actor: Actor, instrument_id: int, trial_id: int, sweep: bool, device_session: str, number: int | None) -> str:
+def _undo(session: Session, actor: Actor, trial: Trial, instrument: Instrument, sweep: bool) -> str:
     """Take back the last press, or for a pivot, or when asked, its whole sweep."""
-    with transaction() as session:
-        if not first_time(session, instrument_id, device_session, number):
-            return "undone"
-        trial, instrument = _running(session, trial_id)
-        whole = sweep or TRIALS[trial.kind].whole_press
-        taken_back = take_back(session, Reading.trial_id == trial_id, whole, actor.id)
-        if not taken_back:
-            raise InputError("There is nothing to take back.", "Nothing was changed.", "Take something first.")
-        record(session, actor, trial.job_id, "undo in trial", trial=trial_id, hits=taken_back)
-        tell_all(session, instrument, trial=trial_id, tone="undone")
+    whole = sweep or TRIALS[trial.kind].whole_press
+    taken_back = take_back(session, Reading.trial_id == trial.id, whole, actor.id)
+    if not taken_back:
+        raise InputError("There is nothing to take back.", "Nothing was changed.", "Take something first.")
+    record(session, actor, trial.job_id, "undo in trial", trial=trial.id, hits=taken_back)
+    tell_all(session, instrument, trial=trial.id, tone="undone")
     return "undone"
 
 
-def finish(actor: Actor, trial_id: int, device_session: str = "", number: int | None = None) -> str:
-    """Finish: keep the result where there is one, or say what is still missing. Returns the tone."""
+def finish(actor: Actor, trial_id: int) -> str:
+    """Finish from the page. Returns the tone."""
     actor.must_change()
     with transaction() as session:
-        if number is not None:
-            instrument_id = stored(session, Trial, trial_id).instrument_id
-            if not first_time(session, instrument_id, device_session, number):
-                return "finished"
-        trial, instrument = _running(session, trial_id)
-        outcome = worked_out(session, trial)
-        if outcome.verdict in ("running", "not enough"):
-            trial.words = "Refused, as it is not complete yet."
-            tell_all(session, instrument, trial=trial_id, tone="asks")
-            return "asks"
-        passed = outcome.verdict == "pass"
-        result = dict(outcome.result)
-        if "before" in trial.settings and not trial.settings["before"]:
-            result["first"] = True
-        if TRIALS[trial.kind].makes and passed:
-            cal = _calibration(session, trial, instrument, result)
-            trial.calibration_id = instrument.calibration_id = cal.id
-        trial.found = outcome.as_data()
-        _close(session, trial, instrument, outcome.verdict, outcome.why, result, tone="in" if passed else "out")
-        if outcome.verdict == "fail" and not TRIALS[trial.kind].makes:
-            _shaken(session, trial, instrument, outcome)
-        record(session, actor, trial.job_id, "finish trial", trial=trial_id, verdict=outcome.verdict)
-        return "in" if passed else "out"
+        return _finish(session, actor, *_running(session, trial_id))
 
 
-def finish_from_device(trial_id: int, device_session: str, number: int) -> str:
-    return finish(INSTRUMENT, trial_id, device_session, number)
+def _finish(session: Session, actor: Actor, trial: Trial, instrument: Instrument) -> str:
+    """Keep the result where there is one, or say what is still missing."""
+    outcome = worked_out(session, trial)
+    if outcome.verdict in ("running", "not enough"):
+        trial.words = "Refused, as it is not complete yet."
+        tell_all(session, instrument, trial=trial.id, tone="asks")
+        return "asks"
+    passed = outcome.verdict == "pass"
+    result = dict(outcome.result)
+    if "before" in trial.settings and not trial.settings["before"]:
+        result["first"] = True
+    if TRIALS[trial.kind].makes and passed:
+        cal = _calibration(session, trial, instrument, result)
+        trial.calibration_id = instrument.calibration_id = cal.id
+    trial.found = outcome.as_data()
+    _close(session, trial, instrument, outcome.verdict, outcome.why, result, tone="in" if passed else "out")
+    if outcome.verdict == "fail" and not TRIALS[trial.kind].makes:
+        _shaken(session, trial, instrument, outcome)
+    record(session, actor, trial.job_id, "finish trial", trial=trial.id, verdict=outcome.verdict)
+    return "in" if passed else "out"
 
 
 def _calibration(session: Session, trial: Trial, instrument: Instrument, result: dict) -> Calibration:
@@ -266,7 +291,7 @@ def worked_out(session: Session, trial: Trial) -> Outcome:
 
 
 def _others(session: Session, probe: Probe, instrument: Instrument) -> list[KnownProbe]:
-    query = select(Probe).where(Probe.kind == "ball", Probe.id != probe.id, Probe.removed_at.is_(None))
+    query = select(Probe).where(Probe.kind.in_(BALLS), Probe.id != probe.id, Probe.removed_at.is_(None))
     found = []
     for other in session.scalars(query):
         cal = newest(session, other.id, instrument.id)

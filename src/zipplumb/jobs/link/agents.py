@@ -22,9 +22,9 @@ from ...devices.hits import HitBatch
 from ...devices.protocol import Event, Hello, LevelMessage, PoseMessage, State, TargetMessage
 from ...store.database import ORDER, database_url, stored, transaction
 from ...store.models import Instrument
-from ..actor import INSTRUMENT
-from ..kit import instruments, looks, trials, trust
-from ..measure import measuring
+from ..kit import instruments, looks, trust
+from ..kit.instrument_kinds import INSTRUMENT_KINDS
+from . import presses
 from .shared import Settings, Shared
 
 log = logging.getLogger(__name__)
@@ -42,7 +42,7 @@ class JobsSink:
         kind = self._kind()
         if hello.kind != kind:
             raise DeviceError(
-                f"What answers there is of another kind: {instruments.INSTRUMENT_KINDS[hello.kind]}.",
+                f"What answers there is of another kind: {INSTRUMENT_KINDS[hello.kind].words}.",
                 "Nothing of it is kept.",
                 "Look at its address.",
             )
@@ -101,42 +101,22 @@ class JobsSink:
         })  # fmt: skip
 
     def keep(self, batch: HitBatch, number: int | None) -> str:
-        tone = measuring.keep_hits(self.instrument_id, batch, number)
-        if tone is not None:
-            return tone
-        if trial := self._under_way():
-            return trials.keep(self.instrument_id, trial, batch, number)
-        return self.keep(batch, number)  # it ended this very moment
-
-    def _under_way(self) -> int | None:
-        """The calibration or check that the instrument's buttons belong to now."""
-        with transaction() as session:
-            return session.scalar(select(Instrument.trial_id).where(Instrument.id == self.instrument_id))
+        return presses.keep(self.instrument_id, batch, number)
 
     def finish(self, batch: HitBatch, number: int) -> str:
-        if trial := self._under_way():
-            return trials.finish_from_device(trial, batch.session, number)
-        return measuring.finish_from_device(self.instrument_id, batch, number)
+        return presses.finish(self.instrument_id, batch, number)
 
     def undo(self, sweep: bool, session: str, number: int) -> str:
-        if trial := self._under_way():
-            return trials.undo(INSTRUMENT, self.instrument_id, trial, sweep, session, number)
-        return measuring.undo_from_device(self.instrument_id, sweep, session, number)
+        return presses.undo(self.instrument_id, sweep, session, number)
 
     def step(self, by: int, session: str, number: int) -> str:
-        if self._under_way():
-            return "none"
-        return measuring.step_from_device(self.instrument_id, by, session, number)
+        return presses.step(self.instrument_id, by, session, number)
 
     def next_way(self, session: str, number: int) -> str:
-        if self._under_way():
-            return "none"
-        return measuring.next_way_from_device(self.instrument_id, session, number)
+        return presses.next_way(self.instrument_id, session, number)
 
     def just_touch(self, session: str, number: int) -> str:
-        if self._under_way():
-            return "none"
-        return measuring.just_touch_from_device(self.instrument_id, session, number)
+        return presses.just_touch(self.instrument_id, session, number)
 
 
 class HeldPress:

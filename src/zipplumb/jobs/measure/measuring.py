@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import get_args
 
-from sqlalchemy import bindparam, select
-from sqlalchemy.orm import Session, contains_eager
+from sqlalchemy import select
+from sqlalchemy.orm import Session
 
 from ...core.errors import InputError
 from ...core.probing import Way
@@ -14,39 +15,17 @@ from ...core.sheet import kind_of
 from ...core.units import whole_number
 from ...devices.hits import HitBatch
 from ...store.database import stored, tell, transaction
-from ...store.models import Calibration, Instrument, Job, Probe, Reading, Row, Station
+from ...store.models import Instrument, Job, Reading, Row
 from ..actor import INSTRUMENT, Actor, record
 from ..kit import stations
-from ..state.readings import first_time, forget_pull_offs, must_be_kept, store, take_back
+from ..kit.probes import PROBE_KINDS
+from ..state.readings import forget_pull_offs, must_be_kept, store, take_back
 from ..state.readings import set_aside as set_mark
 from ..state.recipes import changed, recipe_of
 from ..state.results import JobResults, load
 from . import chain, touching
 
 WAYS = get_args(Way)
-# asked at every press, and so in one question: who pressed, with what, and at which job
-PRESSED = (
-    select(Instrument, Station.job_id)
-    .outerjoin(Station, Station.id == Instrument.station_id)
-    .outerjoin(Calibration, Calibration.id == Instrument.calibration_id)
-    .outerjoin(Probe, Probe.id == Calibration.probe_id)
-    .options(contains_eager(Instrument.calibration).contains_eager(Calibration.probe))
-    .where(Instrument.id == bindparam("instrument"))
-)
-
-
-def _place(session: Session, instrument_id: int) -> tuple[Instrument, Job]:
-    """The job an instrument stands at, locked, so that acts on it follow one another."""
-    instrument, job_id = _pressed(session, instrument_id)
-    return instrument, stored(session, Job, job_id, lock=True)
-
-
-def _pressed(session: Session, instrument_id: int) -> tuple[Instrument, int | None]:
-    """The instrument, and the job that it stands at. Raises InputError where it stands at none, and nothing is under way."""
-    instrument, job_id = session.execute(PRESSED, {"instrument": instrument_id}).first() or (None, None)
-    if instrument is None or (job_id is None and instrument.trial_id is None):
-        raise InputError("This instrument stands at no job.", "The press was not kept.", "Bring it to a job on the Kit page.")
-    return instrument, job_id
 
 
 def _current(session: Session, job: Job) -> Row:
@@ -63,7 +42,7 @@ def _add(session: Session, instrument: Instrument, job: Job, row: Row, batch: Hi
         )
     if instrument.calibration_id is None:
         raise InputError("The arm has no calibrated probe.", "The hit was not kept.", "Choose a probe on the Kit page.")
-    if instrument.calibration and instrument.calibration.probe.kind == "scanner":
+    if instrument.calibration and not PROBE_KINDS[instrument.calibration.probe.kind].touches:
         raise InputError(
             f"{instrument.calibration.probe.name} is on, which does not touch.",
             "The hit was not kept.",
@@ -75,42 +54,49 @@ def _add(session: Session, instrument: Instrument, job: Job, row: Row, batch: Hi
     )  # fmt: skip
 
 
-def keep_hits(instrument_id: int, batch: HitBatch, number: int | None) -> str | None:
-    """Keep hits for the current row; a finished row is opened again.
+@dataclass(frozen=True)
+class AtRow:
+    """An instrument at a job, whose presses go to the current row. The job is locked."""
 
-    Returns the tone; None, and nothing is kept, where the instrument's buttons belong to a calibration or check now.
-    """
-    with transaction() as session:
-        instrument, job_id = _pressed(session, instrument_id)
-        if instrument.trial_id is not None:
-            return None
-        job = stored(session, Job, job_id, lock=True)
-        first = first_time(session, instrument_id, batch.session, number)
-        if not first:
-            must_be_kept(session, instrument, batch, job_id=job.id)
-            return "taken"
+    session: Session
+    instrument: Instrument
+    job: Job
+
+    def keep(self, batch: HitBatch, pressed: bool) -> str:
+        """Keep hits; a finished row is opened again. Each batch is heard, also while the button is held."""
+        session, job = self.session, self.job
         row = touching.begin(session, job) if job.touching else _current(session, job)
-        _add(session, instrument, job, row, batch)
+        _add(session, self.instrument, job, row, batch)
         if row.finished_at is not None:
             row.finished_at = None
             _forget_pull_offs(session, row, None)
         tell(session, job.id, "hits", row=row.id, tone="taken", at=batch.times[-1])
-    return "taken"
+        return "taken"
 
+    def must_have_kept(self, batch: HitBatch) -> None:
+        must_be_kept(self.session, self.instrument, batch, job_id=self.job.id)
 
-def finish_from_device(instrument_id: int, batch: HitBatch, number: int) -> str:
-    """Finish the current row with the pull-off that the press came with."""
-    with transaction() as session:
-        if not first_time(session, instrument_id, batch.session, number):
-            return "finished"
-        instrument, job = _place(session, instrument_id)
+    def finish(self, batch: HitBatch) -> str:
+        session, job = self.session, self.job
         if chain.settle(session, job):
             return "finished"
         row = _current(session, job)
         again = row.finished_at is not None
-        _add(session, instrument, job, row, batch)
+        _add(session, self.instrument, job, row, batch)
         session.flush()
-        return _finish(session, INSTRUMENT, job, row, again, instrument.station_id)
+        return _finish(session, INSTRUMENT, job, row, again, self.instrument.station_id)
+
+    def undo(self, sweep: bool) -> str:
+        return _undo(self.session, INSTRUMENT, self.job, sweep)
+
+    def step(self, by: int) -> str:
+        return _step(self.session, INSTRUMENT, self.job, by)
+
+    def next_way(self) -> str:
+        return _next_way(self.session, INSTRUMENT, self.job)
+
+    def just_touch(self) -> str:
+        return touching.turn_on(self.session, INSTRUMENT, self.job)
 
 
 def finish(actor: Actor, job_id: int) -> str:
@@ -172,14 +158,6 @@ def next_to_measure(state: JobResults, after: int) -> int | None:
     return after
 
 
-def undo_from_device(instrument_id: int, sweep: bool, device_session: str, number: int) -> str:
-    with transaction() as session:
-        if not first_time(session, instrument_id, device_session, number):
-            return "undone"
-        _, job = _place(session, instrument_id)
-        return _undo(session, INSTRUMENT, job, sweep)
-
-
 def undo(actor: Actor, job_id: int, sweep: bool) -> str:
     actor.must_change()
     with transaction() as session:
@@ -232,30 +210,6 @@ def _reopen_last(session: Session, actor: Actor, job: Job) -> str:
     record(session, actor, job.id, "open again", row=last.id)
     tell(session, job.id, "rows", row=last.id, tone="undone")
     return "undone"
-
-
-def step_from_device(instrument_id: int, by: int, device_session: str, number: int) -> str:
-    with transaction() as session:
-        if not first_time(session, instrument_id, device_session, number):
-            return "moved"
-        _, job = _place(session, instrument_id)
-        return _step(session, INSTRUMENT, job, by)
-
-
-def just_touch_from_device(instrument_id: int, device_session: str, number: int) -> str:
-    with transaction() as session:
-        if not first_time(session, instrument_id, device_session, number):
-            return "moved"
-        _, job = _place(session, instrument_id)
-        return touching.turn_on(session, INSTRUMENT, job)
-
-
-def next_way_from_device(instrument_id: int, device_session: str, number: int) -> str:
-    with transaction() as session:
-        if not first_time(session, instrument_id, device_session, number):
-            return "moved"
-        _, job = _place(session, instrument_id)
-        return _next_way(session, INSTRUMENT, job)
 
 
 def next_way(actor: Actor, job_id: int) -> str:

@@ -12,9 +12,10 @@ from ...core.errors import InputError
 from ...core.features import axis_of, center_point, point_of, radius_of
 from ...core.frames import Array, cross
 from ...core.sheet import SheetRow, StationPose
-from ...core.tolerances.decision import judge
+from ...core.tolerances.decision import GUARD, judge
 from ...core.uncertainty import coverage_factor
 from ...core.units import Units, length_from_text, length_text
+from ...exchange.symbols import SYMBOL_OF
 from ...store.database import stored, tell, transaction
 from ...store.models import Job
 from ..actor import Actor, record
@@ -111,7 +112,7 @@ def u_of_watching(state: JobResults, station: StationPose, tip: Array, tip_part:
     where the part lies; 0 where the job decides by the value alone.
     """
     instrument = state.stood.get(station.id)
-    if instrument is None or state.alignment is None or state.sheet.rule == "simple":
+    if instrument is None or state.alignment is None or not GUARD[state.sheet.rule]:
         return 0.0
     stated = stated_of(instrument.spec)
     hit = instrument.u_hit_mm if stated is None else stated.u_at(np.reshape(tip, (1, 3)))
@@ -170,7 +171,8 @@ def told(state: JobResults, found: Missing) -> dict[str, Any]:
     ]
     return {
         "row": found.row.id, "name": f"{found.row.recipe.name}{', its axis' if found.axis else ''}",
-        "far": length_text(found.far_mm, units), "word": found.word, "U": length_text(found.U_mm, units) if found.u_mm else "",
+        "far": length_text(found.far_mm, units), "word": found.word, "symbol": SYMBOL_OF[found.word],
+        "U": length_text(found.U_mm, units) if found.u_mm else "",
         "mm": round(found.far_mm, 3), "ways": ", ".join(ways),
     }  # fmt: skip
 

@@ -12,7 +12,7 @@ from ...core.errors import InputError, PlumbError
 from ...core.sheet import KINDS
 from ...core.sheet.judged import JudgedRecipe
 from ...core.sheet.judging import in_system
-from ...core.sheet.ruling import simply
+from ...core.sheet.ruling import decided
 from ...core.units import degrees_text
 from ...store.database import transaction
 from ..actor import Actor
@@ -108,7 +108,7 @@ def _tolerance(state: JobResults, key: str, raw: dict[str, Any], zone_mm: float 
     except PlumbError as error:
         return Choice(key, words, "mm", None, None, str(error), None, raw, kind.takes_zone)
     first, draw = judged.characteristics[0], judged.draw if state.alignment is not None else None
-    first = simply(first) if state.sheet.rule == "simple" else first
+    first = decided(first, state.sheet.rule)
     if kind.is_table:
         return Choice(key, words, "", None, None, "", draw, raw, gives="table")
     word = first.verdict.word if first.verdict and (zone_mm or not kind.takes_zone) else ""

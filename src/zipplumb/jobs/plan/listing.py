@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Any, cast
+from typing import Any
 
 import numpy as np
 from sqlalchemy.orm import Session
 
 from ...core.errors import InputError
 from ...core.sheet import recipe_from_dict
-from ...core.units import MM_PER_INCH, Units, mm, sentence_in
+from ...core.units import MM_PER_INCH, Units, mm, sentence_in, units_named
 from ...exchange.point_list import Fault, ListedPoint, PointList, read_points
 from ...store.database import stored, transaction
 from ...store.models import Job
@@ -21,11 +21,12 @@ LONGEST_LIST = 2_000_000  # letters
 
 def read_list(session: Session, job_id: int, text: str, units: str) -> PointList:
     """A list of points as it would be planned; a name that is on the sheet already is a fault of its line."""
-    if units not in ("mm", "in"):
+    given = units_named(units)
+    if given is None:
         raise InputError("Lengths are mm or inches.", "Nothing was planned.", "Choose mm or in.")
     if len(text) > LONGEST_LIST:
         raise InputError("The list is larger than 2 MB.", "Nothing was planned.", "Divide it.")
-    found = read_points(text, cast(Units, units))
+    found = read_points(text, given)
     there = set(names_of(session, job_id))
     lines = text.splitlines()
     return found.refused(

@@ -18,7 +18,7 @@ from ..state.recipes import rewrite
 from ..state.results import JobResults, load
 from ..words import words_for
 from ..words._shared import CHOICES
-from .form_specs import spec_of_model
+from .form_specs import parts_of_model
 from .forms import data_of, texts_of
 
 # what may be set for many: the field of a row's form
@@ -128,7 +128,7 @@ def _change(state: JobResults, row: SheetRow, setting: Setting) -> SettingChange
     now = texts_of(recipe, units, available)
     words = words_for(recipe)
     typed = {name: text.strip() for name, text in setting.texts.items() if text.strip()}
-    lacking = [words.field(name).lower() for name in typed if name not in dict(spec_of_model(type(recipe)).parts)]
+    lacking = [words.field(name).lower() for name in typed if name not in dict(parts_of_model(type(recipe)).parts)]
     if lacking:
         return SettingChange(row, None, f"A {words.noun} has no {' and no '.join(lacking)}.")
     if setting.key:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from datetime import UTC, datetime
-from typing import Any, cast, get_args
+from typing import Any, cast
 
 from sqlalchemy import func, literal, select
 from sqlalchemy.dialects.postgresql import JSONB
@@ -13,8 +13,8 @@ from sqlalchemy.orm import Session
 from ...core.errors import InputError
 from ...core.fingerprints import fingerprint
 from ...core.sheet import RowRecipe, kind_of, recipe_from_dict
-from ...core.tolerances.decision import Rule
-from ...core.units import Units
+from ...core.tolerances.decision import GUARD, Rule
+from ...core.units import units_named
 from ...store.database import stored, tell, transaction
 from ...store.models import Change, Job, Part, Row
 from ..actor import Actor, record
@@ -65,11 +65,12 @@ def checked_name(name: str) -> str:
 def set_units(actor: Actor, job_id: int, units: str) -> None:
     """How lengths are shown and typed; nothing stored changes."""
     actor.must_change()
-    if units not in ("mm", "in"):
+    wanted = units_named(units)
+    if wanted is None:
         raise InputError("Lengths are mm or inches.", "Nothing was changed.", "Choose mm or in.")
     with transaction() as session:
         job = stored(session, Job, job_id)
-        before, job.units = job.units, cast(Units, units)
+        before, job.units = job.units, wanted
         record(session, actor, job_id, "units", before={"units": before}, after={"units": units})
         tell(session, job_id, "units")
 
@@ -77,7 +78,7 @@ def set_units(actor: Actor, job_id: int, units: str) -> None:
 def set_rule(actor: Actor, job_id: int, rule: str) -> None:
     """By which rule is decided what is in and what is out; nothing that was found changes."""
     actor.must_change()
-    if rule not in get_args(Rule):
+    if rule not in GUARD:
         raise InputError("That is no rule of decision.", "Nothing was changed.", "Choose one of the list.")
     with transaction() as session:
         job = stored(session, Job, job_id, lock=True)

@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 
 from ...core.errors import InputError, PlumbError
 from ...core.sheet.bases.systems import SystemRecipe
-from ...core.units import degrees_text, length_text
+from ...core.units import UNITS, degrees_text, length_text
 from ...exchange.csv_file import write_csv
 from ...exchange.pdf_file import write_pdf
 from ...exchange.table import RowText
@@ -157,7 +157,7 @@ def gather_facts(session: Session, state: JobResults, by: int | None) -> list[tu
     facts = [
         ("Job", job.name),
         ("Part", f"{job.part.name} ({job.part.file_name}, file in {job.part.units})"),
-        ("Lengths in", "millimetres" if job.units == "mm" else "inches"),
+        ("Lengths in", UNITS[job.units].spelled),
         ("Made by", person.name if person else "–"),
         ("Made at", datetime.now(UTC).strftime("%Y-%m-%d %H:%M UTC")),
     ]

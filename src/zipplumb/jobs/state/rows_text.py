@@ -9,11 +9,10 @@ from ...core.sameness import Layered
 from ...core.sheet import Characteristic, RowResult, Sheet, SheetRow
 from ...core.tolerances import Verdict
 from ...core.units import Units, length_text, quantity_text, quantity_value, sentence_in
+from ...exchange.symbols import SYMBOL_OF, Symbol
 from ...exchange.table import CharacteristicText, RowText
 from ..words import words_for
 from .results import JobResults
-
-SHAPES = {"in": "●", "close": "◐", "out": "▲", "not proven": "◇", "to do": "○", "asks": "?", "done": "●", "failed": "▲"}
 
 
 @dataclass(frozen=True, eq=False)
@@ -77,7 +76,7 @@ def _row_text(state: JobResults, row: SheetRow, number: int) -> RowText:
         datum=recipe.datum_letter,
         state=found.state,
         word=word,
-        shape=SHAPES.get(word, "○"),
+        shape=SYMBOL_OF.get(word, Symbol.TO_DO),
         line=_line(found, words_for(recipe).noun),
         form=length_text(found.fit.form, units) if found.fit else "",
         hits=found.hits,
@@ -111,7 +110,7 @@ def characteristic_text(row: SheetRow, found: Characteristic, units: Units) -> C
         label=found.of or words_for(recipe).label(recipe, found.key),
         unit="°" if unit == "rad" else units,
         word=word,
-        shape=SHAPES.get(word, ""),
+        shape=SYMBOL_OF.get(word, ""),
         nominal=shown(found.nominal),
         actual=shown(found.actual),
         deviation="held" if found.held else shown(found.deviation, sign=True),

@@ -5,6 +5,7 @@ from __future__ import annotations
 from flask import Blueprint, Response, g, redirect, render_template, request, url_for
 from werkzeug.exceptions import NotFound
 
+from ...core.units import UNITS
 from ...jobs import hand
 from ...jobs.kit.trust import why_due
 from ...jobs.measure import measuring
@@ -47,7 +48,12 @@ def page(job_id: int, stage: str):
             # the instrument that stands here may be another by now
             return content + (render_template("_hand_moves.html", view=view, oob=True) if hand.control_address() else "")
         part = state.job.part
-        about = {"sha256": part.sha256, "kept": state.job.kept_bodies, "scene": scene_of(state)}
+        about = {
+            "sha256": part.sha256,
+            "kept": state.job.kept_bodies,
+            "scene": scene_of(state),
+            "unit": vars(UNITS[state.job.units]),
+        }
         about["movable"] = movable_bodies(session, job_id)
     return render_template(
         "shell.html", view=view, stage=stage, stages=STAGES, content=content, about=about, hand=hand.control_address()

@@ -11,6 +11,7 @@ from werkzeug.exceptions import NotFound
 
 from ...jobs import hand
 from ...jobs.kit import instruments, probes, trials
+from ...jobs.kit.instrument_kinds import FACTOR, INSTRUMENT_KINDS
 from ...jobs.kit.probes import PROBE_KINDS
 from ...jobs.kit.trust import trusts
 from ...store.database import transaction
@@ -34,7 +35,7 @@ def cards_of(session: Session, some: Sequence[Instrument]) -> list[dict]:
     return [
         {
             "instrument": instrument,
-            "kind": instruments.INSTRUMENT_KINDS[instrument.kind],
+            "kind": INSTRUMENT_KINDS[instrument.kind].words,
             "probe": calibration_line(instrument.calibration),
             "uncalibrated": instrument.calibration is not None and instrument.calibration.method == "drawn",
             "station": station,
@@ -53,7 +54,7 @@ def every():
     with transaction() as session:
         cards = cards_of(session, instruments.instruments())
         template = "_instruments.html" if request.headers.get("HX-Request") else "instruments.html"
-        return render_template(template, cards=cards, kinds=instruments.INSTRUMENT_KINDS, specs=instruments.SPECIFICATIONS)
+        return render_template(template, cards=cards, kinds=INSTRUMENT_KINDS)
 
 
 @blueprint.post("")
@@ -100,15 +101,13 @@ def one(instrument_id: int):
             if instrument.kind in PROBE_KINDS[p.kind].on
         ]  # fmt: skip
         checks = {k: v for k, v in trials.TRIALS.items() if instrument.kind in v.on and not v.makes}
-        started = session.scalar(
-            select(Trial.id).where(Trial.kind == "drift", Trial.instrument_id == instrument_id, Trial.state == "pass").limit(1)
-        )
+        repeated = [key for key, check in checks.items() if check.again]
+        begun = select(Trial.kind).where(Trial.kind.in_(repeated), Trial.instrument_id == instrument_id, Trial.state == "pass")
         template = "_instrument.html" if request.headers.get("HX-Request") else "instrument.html"
         return render_template(
             template, card=cards_of(session, [instrument])[0], events=events, earlier=earlier, library=library, checks=checks,
-            kinds=trials.TRIALS, specs=instruments.SPECIFICATIONS[instrument.kind],
-            factor=instruments.FACTOR, suffix=instruments.SUFFIX,
-            drifting=started is not None, hand=hand.control_address(instrument.port),
+            kinds=trials.TRIALS, stated=INSTRUMENT_KINDS[instrument.kind].stated, factor=FACTOR,
+            begun=set(session.scalars(begun)), hand=hand.control_address(instrument.port),
         )  # fmt: skip
 
 

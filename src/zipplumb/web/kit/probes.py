@@ -10,6 +10,7 @@ from ...core.calibration import both_units
 from ...core.errors import InputError
 from ...jobs.kit import probes
 from ...jobs.kit.probes import PROBE_KINDS
+from ...jobs.kit.trial_kinds import TRIALS
 from ...jobs.state.readings import applied_calibrations
 from ...store.database import transaction
 from ...store.models import Instrument, Probe
@@ -70,7 +71,7 @@ def _page(probe_id: int, typed: probes.Typed | None = None):
         ]  # fmt: skip
         return render_template(
             "probe.html", probe=probe, both=both_units(probe.diameter_mm), past=past, instruments=fitting, kinds=PROBE_KINDS,
-            methods=METHODS, typed=typed, form=request.form, trend=trend([c["cal"] for c in past]),
+            trials=TRIALS, methods=METHODS, typed=typed, form=request.form, trend=trend([c["cal"] for c in past]),
         )  # fmt: skip
 
 

@@ -13,6 +13,7 @@ from ...core.trust import DEGREES_C
 from ...core.units import length_from_text, unit_of
 from ...jobs import hand
 from ...jobs.kit import trials
+from ...jobs.kit.probes import BALLS
 from ...store.database import stored, transaction
 from ...store.models import Instrument, Probe, Trial
 from .. import asked
@@ -59,7 +60,7 @@ def one(trial_id: int):
         read = trials.read_by(session, trial_id)
         sweeps = np.unique(read.sweeps, return_counts=True) if len(read) else ((), ())
         balls = session.scalars(
-            select(Probe).where(Probe.kind == "ball", Probe.removed_at.is_(None)).order_by(Probe.name)
+            select(Probe).where(Probe.kind.in_(BALLS), Probe.removed_at.is_(None)).order_by(Probe.name)
         ).all()
         now, then = instrument.temperature_c, trial.temperature_c
         template = "_trial.html" if request.headers.get("HX-Request") else "trial.html"
@@ -76,14 +77,12 @@ def one(trial_id: int):
 def act(trial_id: int, act: str):
     """Finish, undo or give up from the page; the instrument's buttons do the same."""
     with transaction() as session:
-        trial = session.get(Trial, trial_id)
-        if trial is None:
+        if session.get(Trial, trial_id) is None:
             raise NotFound()
-        instrument_id = trial.instrument_id
     if act == "finish":
         trials.finish(g.actor, trial_id)
     elif act == "undo":
-        trials.undo(g.actor, instrument_id, trial_id, False, "", None)
+        trials.undo(g.actor, trial_id)
     elif act == "end":
         trials.end(g.actor, trial_id)
     else:

@@ -7,7 +7,7 @@ from typing import cast
 
 from flask import request, session
 
-from ...core.units import Units, length_text
+from ...core.units import Units, length_text, units_named
 from ...store.models import Calibration
 
 METHODS = {
@@ -22,7 +22,7 @@ def units() -> Units:
 
 
 def choose_units() -> None:
-    session["units"] = "in" if request.form.get("units") == "in" else "mm"
+    session["units"] = units_named(request.form.get("units", "")) or "mm"
 
 
 def shown(mm: float | None, sign: bool = False) -> str:

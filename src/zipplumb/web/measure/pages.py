@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import json
-
 import numpy as np
 from flask import Blueprint, g, jsonify, render_template, request
 from markupsafe import escape
@@ -83,7 +81,7 @@ def expected(job_id: int):
     """What a look where the part was clicked at would be worth."""
     with snapshot() as session:
         found = looks.expected(as_it_stands(session, job_id), _aimed(session, job_id))
-    return render_template("_look_told.html", found=found, lines=json.dumps(found.lines))
+    return render_template("_look_told.html", found=found, lines=found.lines)
 
 
 @blueprint.post("/look")

@@ -8,10 +8,10 @@ from sqlalchemy.orm import Session
 from ...core.deriving import Given
 from ...core.errors import PlumbError
 from ...core.units import Units, length_from_text, quantity_text, sentence_in, whole_number
+from ...exchange.symbols import SYMBOL_OF
 from ...jobs.measure import chain
 from ...jobs.plan import derive
 from ...jobs.state.results import JobResults
-from ...jobs.state.rows_text import SHAPES
 from ...store.database import stored, transaction
 from ...store.models import Job
 from .. import asked
@@ -86,7 +86,7 @@ def choices(job_id: int):
             "gives": "" if c.unit or c.why_not else c.gives,
             "why_not": sentence_in(c.why_not, units),
             "word": c.word,
-            "shape": SHAPES.get(c.word, ""),
+            "shape": SYMBOL_OF.get(c.word, ""),
             "wants_zone": c.takes_zone and zone_mm is None,
             "drawn": polylines(c.draw) if c.draw is not None else None,
         }

@@ -7,7 +7,8 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from ...core.sheet import KINDS
-from ...jobs.plan.forms import FormField, Rows, fields_of, texts_of
+from ...jobs.plan.form_parts import FormField, Rows
+from ...jobs.plan.forms import fields_of, texts_of
 from ...jobs.state.results import JobResults
 from ...jobs.words import WORDS
 from ...store.models import Station

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Mapping
 from dataclasses import dataclass
 
@@ -60,7 +59,7 @@ def look(job_id: int):
         wanted = _asked(session, job_id)
         found, units = sections.sections_of(session, job_id, wanted), stored(session, Job, job_id).units
         told = [(length_text(s.length, units), len(s.targets(wanted.every_mm))) for s in found]
-        lines = json.dumps([s.points.round(3).tolist() for s in found])
+        lines = [s.points.round(3).tolist() for s in found]
         return render_template("_section.html", told=told, lines=lines)
 
 

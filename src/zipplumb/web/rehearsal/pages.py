@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-import json
-
 from flask import Blueprint, render_template, request
 
 from ...core.errors import InputError
-from ...core.units import length_from_text, length_text
+from ...core.units import coarse_text, length_from_text, length_text
 from ...jobs import rehearsal
 from ...jobs.kit import instruments
 from ...jobs.state.results import as_it_stands
@@ -69,7 +67,7 @@ def propose(job_id: int):
 
 def _shown(here: rehearsal.Rehearsal, plans: list[rehearsal.RehearsalPlan]) -> str:
     units = here.state.job.units
-    at = {plan.name: [rehearsal.whole_text(v, units) for v in plan.place] for plan in plans}
+    at = {plan.name: [coarse_text(v, units) for v in plan.place] for plan in plans}
     best = max(plans, key=lambda plan: (plan.whole, -plan.mean_u_mm)).name if len(plans) > 1 else ""
     details = {number: recipe.name for number, recipe in here.details.items()}
     # a stroke up and two across where it would stand
@@ -78,6 +76,6 @@ def _shown(here: rehearsal.Rehearsal, plans: list[rehearsal.RehearsalPlan]) -> s
         for plan in plans for step in ([[0, 0, 150.0], [150.0, 0, 0], [0, 150.0, 0]])
     ]  # fmt: skip
     return render_template(
-        "_rehearsed.html", here=here, plans=plans, at=at, best=best, details=details, marks=json.dumps(marks),
+        "_rehearsed.html", here=here, plans=plans, at=at, best=best, details=details, marks=marks,
         total=len(here.touched),
     )  # fmt: skip

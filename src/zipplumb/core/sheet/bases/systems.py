@@ -115,7 +115,7 @@ class ActualFeature:
         nominal = self.known_nominal
         reach = self.contacts if len(self.contacts) > 1 else None
         return Hold(
-            self.letter, nominal.offset(self.tip_mm) if self.tip_mm else nominal, self.feature.shape, directions,
+            self.letter, nominal.parallel(self.tip_mm) if self.tip_mm else nominal, self.feature.shape, directions,
             u_mm or self.u_each(directions), level, reach, self.facing, self.feature, self.tip_terms,
         )  # fmt: skip
 

@@ -31,7 +31,7 @@ def found_path(recipe: MeasuredRecipe, hits: RowHits) -> FoundFeature:
     for source, shifts in hits.shifts().items():
         terms[source] = np.vstack([shifts[len(shifts) // 2], np.zeros((4, shifts.shape[2]))])
     terms[Source("tip", cal.id)] = cal.u_radius_mm * np.eye(7)[:, 6:]
-    local = Motion(np.eye(3), path.point)
+    local = Motion(np.eye(3), path.spot)
     feature = Feature(recipe.name, path, local, Uncertainty(7, terms), hits.centers)
     return replace(base, state="done" if hits.finished else "taking", feature=feature, contacts=hits.centers)
 

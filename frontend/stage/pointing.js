@@ -1,0 +1,20 @@
+// What is pointed at in the page shows itself on the part: its faces, its lines, or how the part is loose.
+import { Sway } from "./sway.js";
+
+export function pointing(stage) {
+  const sway = new Sway(stage);
+  const named = (target) => target.closest?.("[data-point], [data-row]")?.dataset ?? {};
+
+  function point({ target }) {
+    if (!stage.ready) return;
+    const { point: key, row } = named(target);
+    const { faces = [], lines, sway: motion } = (key ? stage.drawing.point[key] : stage.state.rows[row]) ?? {};
+    stage.pointAt(faces);
+    if (motion) sway.begin(motion);
+    if (!lines) return;
+    stage.marks.showDrawn(lines);
+    stage.view.draw();
+  }
+  for (const come of ["pointerover", "focusin"]) document.addEventListener(come, point);
+  for (const go of ["pointerout", "focusout"]) document.addEventListener(go, ({ target }) => named(target).point && sway.end());
+}

@@ -1,0 +1,108 @@
+// The eye: camera, light and paper of the stage. What stands in its scene, others put there.
+import { AmbientLight, Box3, DirectionalLight, OrthographicCamera, Raycaster, Scene, Vector2, Vector3, WebGLRenderer } from "three";
+import { OrbitControls } from "three/addons/controls/OrbitControls.js";
+
+const SIDES = { iso: [-0.62, -1, 0.62], front: [0, -1, 0.0001], back: [0, 1, 0.0001], side: [1, 0, 0.0001], top: [0, -0.0001, 1] };
+const FILLED = { across: 0.9, upward: 0.82 }; // of the paper by the part: clear of the words above and below it
+const LIGHTS = [
+  [[-0.5, -1, 1.4], 1.25],
+  [[1, 0.4, 0.3], 0.35],
+];
+
+function drawnInSoftware(gl) {
+  const names = gl.getExtension("WEBGL_debug_renderer_info");
+  return /swiftshader|llvmpipe|software/i.test(names ? gl.getParameter(names.UNMASKED_RENDERER_WEBGL) : "");
+}
+
+export class View {
+  // Throws where the browser draws no 3D. ``drawn``: what lies over the picture follows it.
+  constructor(canvas, drawn) {
+    this.canvas = canvas;
+    this.drawn = drawn;
+    this.box = new Box3(); // what is to be seen
+    this.renderer = new WebGLRenderer({ canvas, antialias: true, alpha: true, preserveDrawingBuffer: true });
+    this.renderer.setPixelRatio(Math.min(devicePixelRatio, 2));
+    this.slow = drawnInSoftware(this.renderer.getContext());
+    this.scene = new Scene();
+    this.camera = new OrthographicCamera(-1, 1, 1, -1, -10000, 10000);
+    this.camera.up.set(0, 0, 1);
+    this.scene.add(new AmbientLight("#fff6e6", 2.1));
+    for (const [at, strength] of LIGHTS) {
+      const light = new DirectionalLight("#fffaf0", strength);
+      light.position.set(...at);
+      this.scene.add(light);
+    }
+    this.controls = new OrbitControls(this.camera, canvas);
+    this.controls.addEventListener("change", () => this.draw());
+    new ResizeObserver(() => this.resize()).observe(canvas.parentElement);
+  }
+
+  look(side) {
+    const size = this.box.getSize(new Vector3()).length() / 2;
+    const middle = this.box.getCenter(new Vector3());
+    this.controls.target.copy(middle);
+    this.camera.position.copy(middle).addScaledVector(new Vector3(...SIDES[side]).normalize(), 2 * size);
+    this.camera.zoom = 1;
+    this.controls.update();
+    this.fit();
+  }
+
+  resize() {
+    const { clientWidth: width, clientHeight: height } = this.canvas.parentElement;
+    if (!width || !height) return;
+    [this.wide, this.high] = [width, height];
+    this.renderer.setSize(width, height, false);
+    this.resized?.(width, height);
+    if (!this.box.isEmpty()) this.fit();
+  }
+
+  // All that is to be seen, as it is seen from here.
+  fit() {
+    const { wide: width, high: height } = this;
+    this.camera.updateMatrixWorld();
+    const seen = new Box3();
+    for (let k = 0; k < 8; k++) {
+      const corner = new Vector3(...[0, 1, 2].map((a) => (k & (1 << a) ? this.box.max : this.box.min).getComponent(a)));
+      seen.expandByPoint(corner.applyMatrix4(this.camera.matrixWorldInverse));
+    }
+    const size = seen.getSize(new Vector3());
+    const half = Math.max(size.x / 2 / FILLED.across / (width / height), size.y / 2 / FILLED.upward);
+    Object.assign(this.camera, { left: (-half * width) / height, right: (half * width) / height, top: half, bottom: -half });
+    this.camera.updateProjectionMatrix();
+    this.draw();
+  }
+
+  zoomBy(share) {
+    this.camera.zoom *= share;
+    this.camera.updateProjectionMatrix();
+    this.draw();
+  }
+
+  draw() {
+    if (this.waiting) return;
+    this.waiting = true;
+    requestAnimationFrame(() => {
+      this.waiting = false;
+      this.renderer.render(this.scene, this.camera);
+      this.drawn();
+    });
+  }
+
+  // Where a place lies on the paper, in px.
+  onPaper(at) {
+    const p = at.clone().project(this.camera);
+    return [((p.x + 1) / 2) * this.wide, ((1 - p.y) / 2) * this.high];
+  }
+
+  get pxPerMm() {
+    return (this.wide * this.camera.zoom) / (this.camera.right - this.camera.left);
+  }
+
+  rayAt(x, y) {
+    const { width, height } = this.canvas.getBoundingClientRect();
+    const caster = new Raycaster();
+    caster.firstHitOnly = true;
+    caster.setFromCamera(new Vector2((x / width) * 2 - 1, 1 - (y / height) * 2), this.camera);
+    return caster;
+  }
+}
