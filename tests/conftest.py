@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import fcntl
+import gc
 import hashlib
 import json
 import os
@@ -64,6 +65,16 @@ def pytest_collection_modifyitems(config, items):
     lots.sort(key=lambda lot: (lot not in alone, not lot.startswith("browser")))
     place = {lot: k for k, lot in enumerate(lots)}
     items.sort(key=lambda item: place[lot_of(item.nodeid)])
+
+
+def pytest_collection_finish(session):
+    """What was collected stays to the end: it need not be looked through for what may go."""
+    gc.collect()
+    gc.freeze()
+
+
+def pytest_sessionfinish(session):
+    gc.unfreeze()
 
 
 def pytest_sessionstart(session):

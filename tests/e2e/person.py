@@ -33,6 +33,7 @@ def launched(playwright):
 
 
 expect.set_options(timeout=20_000)
+SIGNED_IN: dict = {}  # by address and person, the cookies: each signs in once
 
 
 class Person:
@@ -40,7 +41,10 @@ class Person:
 
     def __init__(self, chromium, running, login="tamsin", smooth=False, **more):
         self.running = running
-        self.context = chromium.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True, **more)
+        known = SIGNED_IN.get((running.url, login))
+        self.context = chromium.new_context(
+            viewport={"width": 1280, "height": 800}, accept_downloads=True, storage_state=known, **more
+        )
         self.context.add_init_script("localStorage.setItem('stand-in-hand', 'open')")
         if not smooth:
             self.context.add_init_script(WITHOUT_SMOOTHING)
@@ -48,10 +52,13 @@ class Person:
         self.complaints: list[str] = []
         self.page.on("pageerror", lambda error: self.complaints.append(str(error)))
         self.page.set_default_timeout(20_000)
-        self.page.goto(running.url + "/sign-in")
-        self.page.fill("[name=login]", login)
-        self.page.fill("[name=password]", PASSWORD)
-        self.page.click("button[type=submit]")
+        self.page.goto(running.url)
+        if "/sign-in" in self.page.url:
+            self.page.fill("[name=login]", login)
+            self.page.fill("[name=password]", PASSWORD)
+            self.page.click("button[type=submit]")
+            self.page.wait_for_url(running.url + "/")
+            SIGNED_IN[running.url, login] = {"cookies": self.context.cookies(), "origins": []}
 
     def open(self, job: int, stage: str = "measure") -> None:
         self.page.goto(f"{self.running.url}/jobs/{job}/{stage}")

@@ -7,6 +7,7 @@ from functools import cached_property, lru_cache
 from typing import Any
 
 import numpy as np
+from scipy.spatial.transform import Rotation
 
 from .fitting import FitResult
 from .fitting.placed import MOVES
@@ -18,7 +19,7 @@ from .uncertainty import STEP, Source, Uncertainty, exact
 CORNERS = 64  # of what was read, kept to tell its extent
 UNSAID = exact(0)
 UNTURNED = np.eye(3)
-TURNED = np.array([rotation(*(way * axis)) for axis in STEP * np.eye(3) for way in (1, -1)])  # to the one and the other side
+TURNED = Rotation.from_rotvec(np.kron(STEP * np.eye(3), [[1.0], [-1.0]])).as_matrix()  # to the one and the other side
 NUDGED = 256
 
 

@@ -8,7 +8,7 @@ from sqlalchemy import select, text
 
 from ..store.database import snapshot
 from ..store.models import Instrument, Part, Report
-from ..store.schema import newest_revision
+from ..store.revisions import newest_revision
 
 STALE_S = 10.0
 

@@ -2,15 +2,11 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
-from pathlib import Path
-
 from alembic import command
 from alembic.config import Config
 
 from .database import database_url, engine
-
-MIGRATIONS = Path(__file__).parent / "migrations"
+from .revisions import MIGRATIONS
 
 
 def upgrade() -> None:
@@ -19,12 +15,6 @@ def upgrade() -> None:
     config.set_main_option("script_location", str(MIGRATIONS))
     command.upgrade(config, "head")
     _queue_schema()
-
-
-@lru_cache(maxsize=1)
-def newest_revision() -> str:
-    """Of the migrations that this version knows."""
-    return max(path.name[:4] for path in (MIGRATIONS / "versions").glob("[0-9]*.py"))
 
 
 def _queue_schema() -> None:

@@ -88,10 +88,17 @@ def follow(session: Session, actor: Actor, job: Job, row_id: int) -> None:
 
 
 def _between(state: JobResults, of: tuple[int, int]) -> list[derive.Choice]:
-    """The dimensions that two features have, in the order in which they are mostly wanted."""
+    """The dimensions that two features have, in the order in which they are mostly wanted.
+
+    Asked at every hit, and the same while these features and the system stay as they are.
+    """
     if any(i not in state.sheet.places or (f := state.results[i].feature) is None or f.feature is None for i in of):
         return []
-    return [c for c in derive.choices_of(state, of) if c.unit and not c.why_not and not c.takes_zone]
+    now = of, *(state.results[i].feature for i in of), state.alignment  # the very same objects while nothing changed
+    kept = state.remembered.get("between")
+    if kept is None or kept[0] != now:
+        kept = state.remembered["between"] = now, [c for c in derive.derived_of(state, of) if c.unit and not c.why_not]
+    return kept[1]
 
 
 def offered(state: JobResults) -> Offer | None:

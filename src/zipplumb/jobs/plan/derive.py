@@ -57,6 +57,12 @@ def choices(job_id: int, of: Sequence[int], given: Given = Given(), zone_mm: flo
 
 def choices_of(state: JobResults, of: Sequence[int], given: Given = Given(), zone_mm: float | None = None) -> list[Choice]:
     """Everything that features of a loaded job make, with values and verdicts; ``zone_mm``: for the tolerances among them."""
+    found = [*derived_of(state, of, given), *_tolerances(state, of, zone_mm)]
+    return sorted(found, key=lambda c: _order(c, zone_mm is not None))
+
+
+def derived_of(state: JobResults, of: Sequence[int], given: Given = Given()) -> list[Choice]:
+    """The constructions and dimensions alone, in the order in which they are mostly wanted."""
     system = state.alignment
     features = [in_system(_feature(state, i), system) for i in _checked(of)]
     found = []
@@ -68,8 +74,7 @@ def choices_of(state: JobResults, of: Sequence[int], given: Given = Given(), zon
         kind = {"kind": "dimension", "measure": made.key} if made.unit else {"kind": "construction", "make": made.key}
         raw = {**kind, "of": list(of), **dataclasses.asdict(given)}
         found.append(Choice(made.key, derivation_words(made.key), made.unit, value, U, why_not, draw, raw))
-    found += _tolerances(state, of, zone_mm)
-    return sorted(found, key=lambda c: _order(c, zone_mm is not None))
+    return found
 
 
 def _order(choice: Choice, judges: bool) -> tuple[bool, bool, float]:
