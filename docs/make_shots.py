@@ -73,7 +73,7 @@ def walk(person: Person, processes: Processes) -> None:
         person.measure(name)
     person.row("Bearing bore").click()
     page.locator("#slip h2", has_text="Bearing bore").wait_for()
-    page.locator("#row-" + page.locator("#slip article").get_attribute("data-selected") + " [data-unfold]").click()
+    page.locator("#row-" + page.locator("#slip article").get_attribute("data-refresh-row") + " [data-unfold]").click()
     shot("row")
     person.go("Part")
     person.pick(3)
