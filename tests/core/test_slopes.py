@@ -42,7 +42,7 @@ def same(numbers, feature) -> None:
     analytic, numeric = _by_slopes(numbers, [feature], None), _by_differences(numbers, [feature], None, False)
     assert analytic is not None
     assert np.allclose(analytic[0], numeric[0], rtol=0, atol=1e-12)
-    mine, theirs = (found[2].terms[Source("hits")] for found in (analytic, numeric))
+    mine, theirs = (found[2].by_source[Source("hits")] for found in (analytic, numeric))
     assert np.allclose(mine, theirs, rtol=2e-4, atol=2e-4 * np.abs(theirs).max(axis=1, keepdims=True))
 
 

@@ -256,8 +256,8 @@ def test_known_places_tie_stations_that_see_no_point_together():
     stood = memory.stations[2]
     assert np.allclose(stood.world_from_station.rotation, TRUE[2].rotation, atol=1e-9)
     assert np.allclose(stood.world_from_station.translation, TRUE[2].translation, atol=1e-6)
-    assert stood.terms is not None
-    u = np.sqrt(np.sum(stood.terms[:3] ** 2, axis=1))
+    assert stood.pose_terms is not None
+    u = np.sqrt(np.sum(stood.pose_terms[:3] ** 2, axis=1))
     assert np.all(u > 0.01)  # no better than the places are known
 
 

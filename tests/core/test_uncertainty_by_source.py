@@ -26,7 +26,7 @@ def drawn(features, random):
     found, seen = [], {}
     for feature in features:
         step = np.zeros(feature.uncertainty.size)
-        for source, term in feature.uncertainty.terms.items():
+        for source, term in feature.uncertainty.by_source.items():
             seen.setdefault(source, random.normal(size=term.shape[1]))
             step = step + term @ seen[source]
         found.append(feature.stepped(step))

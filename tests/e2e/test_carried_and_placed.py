@@ -3,6 +3,7 @@
 import io
 import json
 import re
+from functools import partial
 
 import numpy as np
 import openpyxl
@@ -12,7 +13,7 @@ from playwright.sync_api import expect
 
 from zipplumb.core.alignment.reference_points import expansion_scale
 from zipplumb.core.frames import Motion
-from zipplumb.core.placing.adjusters import answers_of
+from zipplumb.core.placing.adjusters import Turn, answers_of
 from zipplumb.core.placing.detail import moves_of
 from zipplumb.core.uncertainty import coverage_factor
 from zipplumb.demo import bedplate, bedplate_real, shop_real
@@ -87,11 +88,11 @@ def test_carried_to_a_second_station_with_a_nest_knocked_on_the_way(tamsin, runn
     true = stood[0].inverse() @ stood[1]
     for corner in np.array([[0.0, 0, 0], [1000, 0, 0], [0, 1000, 0], [0, 0, 1000]]):
         x, y, z = second.world_from_station.points(corner)
-        moves = second.terms[:3] + np.array([[0.0, z, -y], [-z, 0.0, x], [y, -x, 0.0]]) @ second.terms[3:]
+        moves = second.pose_terms[:3] + np.array([[0.0, z, -y], [-z, 0.0, x], [y, -x, 0.0]]) @ second.pose_terms[3:]
         u = np.sqrt(np.linalg.eigvalsh(moves @ moves.T)[-1])
         off = np.linalg.norm(second.world_from_station.points(corner) - true.points(corner))
         assert off < 2 * coverage_factor() * u + DRIFT_MM, (off, u)
-    assert first.terms is None
+    assert first.pose_terms is None
 
 
 def test_a_nest_is_moved_until_it_sits_where_it_belongs(tamsin, running, bench):
@@ -153,6 +154,13 @@ Side left; -300; 2500; 90; +Y; 1.25
 Side right; 1500; 900; 90; +Y; 1.25
 End; 180; 240; 90; +X; 1
 """
+
+
+def is_left(count, turn: Turn, seems_mm: float = 0.15) -> bool:
+    """The turn stands on the fitter's page: live, and so less what the reflector's noise seems to have moved already."""
+    shown, planned = count.inner_text(), turns_text(turn.turns, 0)
+    gone = float(planned.split()[0]) - float(shown.split()[0])
+    return -0.006 < gone < seems_mm * abs(turn.turns / turn.move_mm)
 
 
 def test_a_detail_is_turned_round_after_round_until_it_sits(tamsin, running, bench, chromium):
@@ -223,7 +231,7 @@ def test_a_detail_is_turned_round_after_round_until_it_sits(tamsin, running, ben
             expect(detail.locator(".turns li")).to_have_count(len(turns))
             first = now.plan.turns[0]
             expect(phone.locator(".next")).to_contain_text(first.name)
-            expect(phone.locator(".next .count")).to_have_text(turns_text(first.turns, 0))
+            tamsin.until(partial(is_left, phone.locator(".next .count"), first))
             moves = [turns.get(a.name, 0.0) * p for a, p in zip(adjusters, pitch, strict=True)]
             motion = np.linalg.solve(answers_of(adjusters, nominal.mean(axis=0)), moves)
             stand(stood + moves_of(nominal, nominal.mean(axis=0)) @ motion)

@@ -75,6 +75,20 @@ def test_a_reload_and_a_second_screen_show_the_same(tamsin, chromium, running, j
     other.context.close()
 
 
+def test_a_browser_that_draws_no_3d_measures_and_reports_all_the_same(tamsin, job):
+    page = tamsin.page
+    tamsin.context.add_init_script("HTMLCanvasElement.prototype.getContext = () => null")
+    page.goto(f"{tamsin.running.url}/jobs/{job}/measure")
+    expect(page.locator("#stage .empty")).to_contain_text("draws no 3D")
+    take_one(tamsin, 1)
+    expect(page.locator("#sheet-rows .row.current .word")).to_have_text("1/12")
+    tamsin.go("Report")
+    page.click("[data-keep-view]")
+    expect(page.locator(".notice")).to_contain_text("no picture of the stage here")
+    page.get_by_role("button", name="PDF").click()
+    expect(page.locator("#reports")).to_contain_text("Download", timeout=60_000)
+
+
 @pytest.mark.parametrize("victim", ["web-1", "link", "serve"])
 def test_a_killed_process_in_the_middle_of_a_feature(tamsin, running, job, victim):
     tamsin.open(job)

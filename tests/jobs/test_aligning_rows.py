@@ -5,7 +5,7 @@ import pytest
 from job_bench import REVIEWER, TECHNICIAN, batch, numbers
 
 from zipplumb.core.errors import InputError, NotAllowed
-from zipplumb.jobs.align import guided, mounted, rough, standing, systems
+from zipplumb.jobs.align import alignment_text, guided, mounted, rough, systems
 from zipplumb.jobs.link import presses
 from zipplumb.jobs.measure import measuring
 from zipplumb.jobs.plan import sheet, without_cad
@@ -27,7 +27,7 @@ def test_what_another_alignment_would_change_is_told_and_nothing_is_kept(aligned
     holds = [{"feature": aligned.rows[k], "directions": ["own"]} for k in ("A", "B", "end")]
     other = aligned.plan(kind="holds", name="From the right", holds=holds)
     state = aligned.state()
-    found = standing.compared(state, state.results, what_if(state, (), other), first, other)
+    found = alignment_text.compared(state, state.results, what_if(state, (), other), first, other)
     assert found.six[0].replace("\u2212", "-") in ("-0.080", "+0.080")
     changes = {c.name: (c.before, c.after) for c in found.changes}
     assert changes["Right"] == ("+0.080", "held")
@@ -130,7 +130,7 @@ def test_proof_points_tell_how_far_the_part_is_off_anywhere(aligned):
     for x, off in ((-200, 0.0), (150, 0.05)):  # on the foot's top, clear of the body
         presses.keep(aligned.arm, batch(center=(x, 110, 63 + off), came_from=(x, 110, 80)), next(numbers))
     state = aligned.state()
-    told = [text.replace("\u2212", "-") for _, text in standing.proofs_of(state)]
+    told = [text.replace("\u2212", "-") for _, text in alignment_text.proofs_of(state)]
     assert [float(t) for t in told] == pytest.approx([0.0, 0.05], abs=2e-3)
     assert state.results[state.job.current_row_id].characteristic("highest").U < 0.2  # far from small patches
 

@@ -141,7 +141,7 @@ def test_two_instruments_work_at_once_and_the_first_reading_stays_the_world(benc
         read(bench, row, NESTS[name])
         read(bench, row, NESTS[name], THERE, other.arm)
     state = bench.state()
-    worlds = [s for s in state.stations.values() if s.terms is None]
+    worlds = [s for s in state.stations.values() if s.pose_terms is None]
     assert [state.stood[s.id].name for s in worlds] == [f"Arm of job {bench.job}"]
     assert {text.word for text in network_text(state).stations} == {"the world", "tied"}
     assert network_text(state).stations[1].line.startswith("by 4 common points")

@@ -1,4 +1,4 @@
-"""The one Feature: a shape with its uncertainty by source and its extent, measured, made or nominal."""
+"""Feature: a shape with its uncertainty by source and its extent, whether measured, constructed or nominal."""
 
 from __future__ import annotations
 
@@ -111,7 +111,7 @@ class Feature:
 
     @cached_property
     def from_origin(self) -> Array:
-        """(6, 6): a small shift and turn in its own axes, told as a slide and a turn about the origin."""
+        """(6, 6): transforms a small translation and rotation in its own axes to one about the origin."""
         return carried_moves(self.local, Motion.identity())
 
     def stepped(self, step: Array) -> Any:
@@ -128,7 +128,7 @@ class Feature:
     def drawn(self, random: np.random.Generator) -> Any:
         """A shape drawn at random from what this one may be."""
         step = np.zeros(self.uncertainty.size)
-        for term in self.uncertainty.terms.values():
+        for term in self.uncertainty.by_source.values():
             step += term @ random.normal(size=term.shape[1])
         return self.stepped(step)
 
@@ -168,7 +168,7 @@ def widened(result: FitResult, parameters: Uncertainty) -> Uncertainty:
 
 
 def carried_moves(first: Motion, second: Motion) -> Array:
-    """(6, 6): a small shift and turn told in the first axes, told in the second."""
+    """(6, 6): transforms a small translation and rotation from the first axes to the second."""
     turn = second.rotation.T @ first.rotation
     x, y, z = (first.rotation.T @ (second.translation - first.translation)).tolist()
     into = np.zeros((6, 6))
@@ -178,7 +178,7 @@ def carried_moves(first: Motion, second: Motion) -> Array:
 
 
 def center_covariance(feature: Feature) -> Array:
-    """Covariance (3, 3) of a feature's center, in the frame that it is told in."""
+    """Covariance (3, 3) of a feature's center, in the feature's frame."""
     x, y, z = feature.local.inverse().points(spot_of(feature.shape))
     lever = np.array([[0.0, z, -y], [-z, 0.0, x], [y, -x, 0.0]])
     into = feature.local.rotation @ np.hstack([np.eye(3), lever])

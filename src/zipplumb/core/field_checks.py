@@ -1,4 +1,4 @@
-"""Is the kit as good as its specification today? Known length, one point, two faces, drift nests.
+"""Field checks of an instrument against its specification: known length, single point, two faces, drift nests.
 
 Every check gives its result, the limit that it is held against, and a verdict. Limits are what
 the maker states (maximum permissible errors) or are asked for; uncertainty of the check itself

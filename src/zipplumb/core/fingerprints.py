@@ -1,4 +1,4 @@
-"""Short names for values."""
+"""Hashes of values, used as keys of the graph."""
 
 from __future__ import annotations
 

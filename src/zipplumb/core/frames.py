@@ -139,7 +139,7 @@ def rotations_from_quaternions(wxyz: Array) -> Array:
 
 
 def points_of_poses(poses: Array, offset_mm: ArrayLike) -> Array:
-    """Where a tip at ``offset_mm`` in the last axis stands, for each pose.
+    """Tip positions for given poses of the last axis and a tip offset.
 
     Parameters
     ----------

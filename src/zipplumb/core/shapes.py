@@ -47,7 +47,7 @@ def _outline(kind: str, points: Array, center: Array, normal: Array, along: Arra
 
 @dataclass(frozen=True, eq=False)
 class BaseShape:
-    """What all shapes share: clean vectors, unit directions, and being moved."""
+    """The base of all shapes: validated vectors, unit directions, rigid motions, and what the shape stands for."""
 
     points_: ClassVar[tuple[str, ...]] = ()
     lengths_: ClassVar[tuple[str, ...]] = ()

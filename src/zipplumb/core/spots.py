@@ -1,4 +1,4 @@
-"""Spots on a face that a hand can reach: spread over it, and clear of its edges."""
+"""Suggested places for hits on a face: evenly spread and clear of its edges."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""May the kit be believed now? What has happened since it was last found good, and what is due."""
+"""Trust in an instrument: what has happened since its last passed check, and which check is due."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""How uncertainty goes from its sources through a function, and what a covariance promises.
+"""Propagation of uncertainty from its sources through a function, and coverage of the result.
 
 What may differ from the truth is kept apart by **source**: the hits of a row, a tip's radius, a
 calibration's offset, a station. Results that share a source are correlated as they are in life, and
@@ -18,7 +18,7 @@ from typing import Any, NamedTuple, Protocol
 import numpy as np
 from scipy import special
 
-from .frames import Array
+from .frames import Array, Indices
 
 STEP = 1e-5  # mm or rad, of the central differences
 SHARE = 0.95
@@ -38,13 +38,13 @@ class Uncertainty:
 
     Attributes
     ----------
-    terms : by source, (size, m): the change of the numbers with one standard uncertainty of each of the
+    by_source : (size, m): the change of the numbers with one standard uncertainty of each of the
         source's m independent components; a source has the same components wherever it is named
     spare : by source, the degrees of freedom from which its size was estimated; infinite where left out
     """
 
     size: int
-    terms: Mapping[Source, Array] = field(default_factory=dict)
+    by_source: Mapping[Source, Array] = field(default_factory=dict)
     spare: Mapping[Source, float] = field(default_factory=dict)
 
     @classmethod
@@ -60,24 +60,24 @@ class Uncertainty:
     def covariance(self) -> Array:
         """(size, size); zeros for what is exact."""
         total = np.zeros((self.size, self.size))
-        for term in self.terms.values():
+        for term in self.by_source.values():
             total += term @ term.T
         return total
 
     def through(self, jacobian: Array) -> Uncertainty:
         """Of numbers that follow from these by a jacobian (k, size)."""
-        return Uncertainty(len(jacobian), {s: jacobian @ t for s, t in self.terms.items()}, self.spare)
+        return Uncertainty(len(jacobian), {s: jacobian @ t for s, t in self.by_source.items()}, self.spare)
 
     def __add__(self, other: Uncertainty) -> Uncertainty:
-        terms = dict(self.terms)
-        for source, term in other.terms.items():
+        terms = dict(self.by_source)
+        for source, term in other.by_source.items():
             terms[source] = terms[source] + term if source in terms else term
         return Uncertainty(self.size, terms, _fewer(self.spare, other.spare))
 
     def beside(self, other: Uncertainty) -> Uncertainty:
         """With another, whose components are independent of these though they may come from the same source."""
-        terms = dict(self.terms)
-        for source, term in other.terms.items():
+        terms = dict(self.by_source)
+        for source, term in other.by_source.items():
             terms[source] = np.hstack([terms[source], term]) if source in terms else term
         return Uncertainty(self.size, terms, _fewer(self.spare, other.spare))
 
@@ -88,15 +88,15 @@ class Uncertainty:
     def part(self, numbers: slice) -> Uncertainty:
         """Of some of the numbers."""
         size = len(range(*numbers.indices(self.size)))
-        return Uncertainty(size, {s: t[numbers] for s, t in self.terms.items()}, self.spare)
+        return Uncertainty(size, {s: t[numbers] for s, t in self.by_source.items()}, self.spare)
 
     def without(self, source: Source) -> Uncertainty:
         """Of all sources but one."""
-        return Uncertainty(self.size, {s: t for s, t in self.terms.items() if s != source}, self.spare)
+        return Uncertainty(self.size, {s: t for s, t in self.by_source.items() if s != source}, self.spare)
 
     def u(self, k: int = 0) -> float:
         """Standard uncertainty of the k-th number."""
-        return float(np.sqrt(sum(float(t[k] @ t[k]) for t in self.terms.values())))
+        return float(np.sqrt(sum(float(t[k] @ t[k]) for t in self.by_source.values())))
 
     def freedom(self, k: int = 0) -> float:
         """Effective degrees of freedom of the k-th number's uncertainty (Welch and Satterthwaite; JCGM 100, G.4)."""
@@ -109,12 +109,12 @@ class Uncertainty:
 
     def share(self, source: Source, k: int = 0) -> float:
         """Standard uncertainty of the k-th number from one source alone."""
-        term = self.terms.get(source)
+        term = self.by_source.get(source)
         return 0.0 if term is None else float(np.sqrt(term[k] @ term[k]))
 
     def budget(self, k: int = 0) -> tuple[tuple[Source, float], ...]:
         """Every source with what it alone makes uncertain of the k-th number, largest first."""
-        found = [(s, self.share(s, k)) for s in self.terms]
+        found = [(s, self.share(s, k)) for s in self.by_source]
         return tuple(sorted((f for f in found if f[1] > 0), key=lambda f: -f[1]))
 
 
@@ -129,8 +129,8 @@ class Later(Uncertainty):
         return self.__dict__["_worked_out"]()
 
     @property
-    def terms(self) -> Mapping[Source, Array]:  # type: ignore[override]
-        return self._whole.terms
+    def by_source(self) -> Mapping[Source, Array]:  # type: ignore[override]
+        return self._whole.by_source
 
     @property
     def spare(self) -> Mapping[Source, float]:  # type: ignore[override]
@@ -144,7 +144,7 @@ def _fewer(one: Mapping[Source, float], other: Mapping[Source, float]) -> Mappin
 
 
 def longest(offset: Uncertainty) -> float:
-    """What the length of a vector (m,) stays below in 95.45 % of cases where the true one is zero.
+    """The 95.45 % quantile of the length of a vector (m,) whose true value is zero.
 
     A Rayleigh distribution where m is two and all directions are alike; in general the gamma distribution with
     the same mean and variance (Welch and Satterthwaite), which is exact in one direction and in all alike.
@@ -156,8 +156,8 @@ def longest(offset: Uncertainty) -> float:
     directions = mean**2 / squares
     known = 0.0
     for source, spare in offset.spare.items():
-        if source in offset.terms:
-            known += float(np.sum(offset.terms[source] ** 2)) ** 2 / spare
+        if source in offset.by_source:
+            known += float(np.sum(offset.by_source[source] ** 2)) ** 2 / spare
     freedom = mean**2 / known if known > 0 else np.inf
     if np.isinf(freedom):
         return float(np.sqrt(squares / mean * special.chdtri(directions, 1 - TWO_SIGMA)))
@@ -205,22 +205,40 @@ def propagate(function: Callable[..., Any], features: Sequence[Uncertain], wraps
     >>> round(float(values[0]), 6), round(uncertainty.u(), 4)
     (50.0, 0.0424)
     """
+    values, jacobians = jacobians_of(function, features, wraps)
+    total = exact(len(values))
+    for feature, jacobian in zip(features, jacobians, strict=True):
+        if len(uncertain_parameters(feature)):
+            total = total + feature.uncertainty.through(jacobian)
+    return values, total
+
+
+def jacobians_of(
+    function: Callable[..., Any], features: Sequence[Uncertain], wraps: bool = False, every: bool = False
+) -> tuple[Array, list[Array]]:
+    """Values (k,) of ``function(*shapes)`` and, by feature, their derivatives (k, 6 + s), by central differences.
+
+    ``wraps``: the values are angles; ``every``: also by parameters that have no uncertainty, whose columns else are zero.
+    """
     shapes = [f.shape for f in features]
     values = _numbers(function(*shapes))
-    total = exact(len(values))
+    found = []
     for i, feature in enumerate(features):
-        used = np.zeros(feature.uncertainty.size, bool)
-        for term in feature.uncertainty.terms.values():
-            used |= term.any(axis=1)
-        if not used.any():
-            continue
         jacobian = np.zeros((len(values), feature.uncertainty.size))
-        for parameter in np.flatnonzero(used).tolist():
-            up, down = (_numbers(function(*shapes[:i], shape, *shapes[i + 1 :])) for shape in feature.nudged[parameter])
+        for k in range(feature.uncertainty.size) if every else uncertain_parameters(feature).tolist():
+            up, down = (_numbers(function(*shapes[:i], shape, *shapes[i + 1 :])) for shape in feature.nudged[k])
             forward, backward = up - values, values - down
-            jacobian[:, parameter] = (slope(turned(forward), turned(backward)) if wraps else slope(forward, backward)) / STEP
-        total = total + feature.uncertainty.through(jacobian)
-    return values, total
+            jacobian[:, k] = (slope(turned(forward), turned(backward)) if wraps else slope(forward, backward)) / STEP
+        found.append(jacobian)
+    return values, found
+
+
+def uncertain_parameters(feature: Uncertain) -> Indices:
+    """Indices of the parameters of a feature that are not exact."""
+    used = np.zeros(feature.uncertainty.size, bool)
+    for term in feature.uncertainty.by_source.values():
+        used |= term.any(axis=1)
+    return np.flatnonzero(used)
 
 
 def turned(angles: Array) -> Array:

@@ -1,4 +1,4 @@
-"""Lengths and angles at the edges: how they are typed and how they are shown.
+"""Units at the edges of the program: parsing and formatting of lengths and angles.
 
 Inside, everything is mm and radians; nothing but this module converts.
 """

@@ -350,7 +350,7 @@ class Agent:
         return None
 
     def _publish(self) -> None:
-        """What may be missed: the tip, the newest of each word about itself, and that it is there."""
+        """Publish what may be dropped: the tip, the newest state, and the heartbeat."""
         last, alive = None, 0.0
         while not self.stop.wait(TIP_S):
             self._say_newest()

@@ -37,7 +37,7 @@ class ListedPoint:
 
 @dataclass(frozen=True)
 class Fault:
-    """What is wrong in a line, and the line as it came."""
+    """An error in a line, and the line as it came."""
 
     line: int
     words: str

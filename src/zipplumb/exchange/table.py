@@ -61,7 +61,7 @@ class RowText:
     told: str = ""
 
     def says_as(self, other: RowText) -> bool:
-        """Whether both tell the very same; two are equal only where they are one, so that what is made of one is kept by it."""
+        """Whether both have the same content. Equality is identity, so that rendered HTML can be cached by the object."""
         return vars(self) == vars(other)
 
     @property

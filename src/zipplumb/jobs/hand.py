@@ -70,7 +70,7 @@ def _room(model: CadModel) -> Callable[[Array, Array], float]:
 
 
 def control_address(port: int | None = None) -> tuple[str, int] | None:
-    """Where a stand-in is told what to do, by the port at which it is linked; None where there is none.
+    """The control address of the stand-in linked at a port; None where there is none.
 
     From ZIPPLUMB_SIM_CONTROL, pairs of both ports; by default the first.
     """

@@ -55,7 +55,7 @@ class RowFrom:
 
 @dataclass(frozen=True)
 class RehearsalPlan:
-    """What one place to stand is worth. ``rows``, ``details``: by id; ``said``: why it is not enough by itself."""
+    """The evaluation of one instrument position. ``rows``, ``details``: by id; ``said``: why it is not enough by itself."""
 
     name: str
     place: Array
@@ -107,7 +107,7 @@ class Rehearsal:
         """The rows that one rests on, and so on, each once."""
         found: dict[int, None] = {}
         for need in self.state.row(row).needs:
-            if need.what != "station" and need.id in self.state.sheet.places and need.id not in found:
+            if need.what != "station" and need.id in self.state.sheet.index and need.id not in found:
                 found |= {need.id: None} | self._rests_on(need.id)
         return found
 
@@ -158,7 +158,7 @@ class Rehearsal:
 
 
 def rehearsal_of(session: Session, state: JobResults, instrument_id: int) -> Rehearsal:
-    """All that is known before the instrument is carried. Raises InputError where nothing can be told."""
+    """The simulated measurement from possible positions. Raises InputError if nothing can be predicted."""
     from ..cad.sight import Sight  # heavy, and seldom asked for
 
     instrument = _instrument(stored(session, models.Instrument, instrument_id))

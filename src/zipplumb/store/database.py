@@ -75,7 +75,7 @@ def order(session: Session, instrument_id: int) -> None:
 
 
 def stored(session: Session, model: type[T], key: int | None, lock: bool = False) -> T:
-    """What is stored under a key, locked where one act must follow another. Raises InputError where nothing is.
+    """The stored object of a key, locked if one action must follow another. Raises InputError where nothing is.
 
     The lock lets others refer to it: else a press of an instrument (kept first, its job locked then) and an act on the job
     (which locks the instrument then) would wait for each other.

@@ -340,7 +340,7 @@ class Trial(Base):
 
 
 class Recalibration(Base):
-    """What was read with the old calibration is worked out with the new one, until it is taken back."""
+    """Readings taken with the old calibration are evaluated with the new one, until this is taken back."""
 
     __tablename__ = "recalibrations"
     id: Mapped[int] = mapped_column(primary_key=True)

@@ -22,7 +22,7 @@ from ..exchange.symbols import Symbol
 from ..jobs.plan.parts import LARGEST_MB
 from ..store.database import transaction
 from ..store.models import Job
-from . import asked
+from . import params
 from .align.pages import ROAD_BLUEPRINTS
 from .align.pages import blueprint as align
 from .doors import is_unguarded, must_pass
@@ -105,7 +105,7 @@ def create_app() -> Flask:
     login.login_message = ""
     login.user_loader(load_person)
     login.anonymous_user = Person.nobody
-    asked.guard(app)
+    params.guard(app)
     for blueprint in (*BLUEPRINTS, *ROAD_BLUEPRINTS):
         app.register_blueprint(blueprint)
     app.before_request(_signed_in_only)

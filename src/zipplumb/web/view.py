@@ -16,7 +16,7 @@ from ..core.sheet.bases.systems import SystemRecipe
 from ..core.units import length_text
 from ..exchange.symbols import Symbol
 from ..exchange.table import RowText
-from ..jobs.align.standing import worth
+from ..jobs.align.alignment_text import worth
 from ..jobs.measure.ahead import ahead_of
 from ..jobs.measure.prompts import Prompt, prompt, spoiling
 from ..jobs.state.results import JobResults
@@ -37,9 +37,9 @@ def _system_words(state: JobResults) -> str:
 
 
 def _rests(state: JobResults) -> str:
-    """What the active coordinate system rests on, in a few words."""
+    """The holds of the active coordinate system, in a few words."""
     active = state.job.alignment_row_id
-    return worth(state, active) if active is not None and active in state.sheet.places else ""
+    return worth(state, active) if active is not None and active in state.sheet.index else ""
 
 
 @dataclass(frozen=True)
@@ -118,7 +118,7 @@ def _station_words(state: JobResults) -> str:
 
 
 def scene_of(state: JobResults, only: Sequence[int] | None = None) -> dict:
-    """What the stage draws: per row its face, hits and state; part frame, mm. ``only``: of some rows."""
+    """The scene of the stage (docs/formats.md), in the part, mm. ``only``: of some rows."""
     chosen = state.rows if only is None else [state.row(i) for i in only]
     without_cad = state.job.kept_bodies == []
     rows = {str(row.id): _scene_row(row, state.results[row.id], without_cad) | _faces_under(state, row) for row in chosen}
@@ -150,12 +150,12 @@ def _scene_row(row: SheetRow, found: RowResult, without_cad: bool) -> dict:
 
 def _faces_under(state: JobResults, row: SheetRow) -> dict:
     """The faces of what a row is made of, or judges."""
-    under = [state.row(n.id).recipe.cad_face for n in row.needs if n.what == "feature" and n.id in state.sheet.places]
+    under = [state.row(n.id).recipe.cad_face for n in row.needs if n.what == "feature" and n.id in state.sheet.index]
     return {"faces": faces} if (faces := [face for face in under if face is not None]) else {}
 
 
 def _ahead(state: JobResults) -> dict:
-    """What the current row is, where it is no face, and where to touch it."""
+    """Outline of the current row, where it is no face, and its targets."""
     ahead = ahead_of(state)
     if ahead is None:
         return {}
@@ -164,7 +164,7 @@ def _ahead(state: JobResults) -> dict:
 
 
 def _thinned(count: int, kept: int | None) -> list[int]:
-    """Which hits are drawn: all, or evenly so many as can be told apart, with one that has to be."""
+    """Indices of the hits to draw: all, or an even selection that includes a given one."""
     some = set(range(0, count, max(1, -(-count // DRAWN))))
     return sorted(some | ({kept} if kept is not None else set()))
 

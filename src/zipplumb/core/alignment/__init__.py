@@ -1,4 +1,4 @@
-"""Where the part is."""
+"""Alignments: the pose of the part in the world, with its uncertainty."""
 
 from .aligned import Alignment, Squareness
 from .datum_planes import align_datum_planes

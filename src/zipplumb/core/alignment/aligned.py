@@ -1,4 +1,4 @@
-"""What every alignment gives, however it was made."""
+"""The result common to all alignments: pose, scale, uncertainty, hold ledger, residuals."""
 
 from __future__ import annotations
 

@@ -24,7 +24,7 @@ SAME = 1e-9  # of the largest variance: what is smaller is no spare hold
 
 @dataclass(frozen=True, eq=False)
 class Contradiction:
-    """What the residuals show.
+    """The result of the test of spare holds against each other.
 
     Attributes
     ----------

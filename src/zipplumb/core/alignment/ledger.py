@@ -157,7 +157,7 @@ def motion_words(motion: Array) -> str:
 
 
 def about_origin(motion: Array, center: Array, length: float) -> Array:
-    """A small motion as lengths about the touches' middle, told about the part's origin in mm and rad."""
+    """Transforms a small motion, given as lengths about the centroid of the touches, to mm and rad about the part's origin."""
     turn = motion[3:6] / length
     return np.concatenate([motion[:3] - cross(turn, center), turn])
 

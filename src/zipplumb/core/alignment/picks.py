@@ -1,4 +1,4 @@
-"""Places on surfaces before they are touched: what each of them would hold, and where another one would tell the most.
+"""Planning of surface points for an alignment: the freedoms each point would hold, and the most informative next point.
 
 D-optimal choice of the next observation: V. V. Fedorov, "Theory of Optimal Experiments" (1972), chapter 3.
 """
@@ -17,7 +17,7 @@ LEAST = 1e-4  # of a touch's own information, that counts as nothing
 
 
 def ledger_of_places(points: Array, normals: Array, names: Sequence[str]) -> HoldLedger:
-    """What touches at some places (n, 3) would hold along the normals there, were everything where it should be."""
+    """The hold ledger of nominal touches at places (n, 3) along the normals there."""
     return ledger_of(_solved(points, normals), names)
 
 
@@ -27,7 +27,7 @@ def ranks_of_places(points: Array, normals: Array) -> list[int]:
 
 
 def better_place(points: Array, normals: Array, spots: Array, outward: Array) -> int:
-    """Which of some spots (m, 3), with normals (m, 3), would tell the most beside the places (n, 3) that there are."""
+    """Index of the spot (m, 3), with its normal (m, 3), that adds the most information to the places (n, 3) already chosen."""
     every = _linear(np.vstack([points, spots]), np.vstack([normals, outward]))
     there, offered = every.jacobian[: len(points)], every.jacobian[len(points) :]
     known = there.T @ there + LEAST * np.eye(6)

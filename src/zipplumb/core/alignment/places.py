@@ -1,4 +1,4 @@
-"""The places in which the part may lie: looked for from all that the features tell, and told apart.
+"""Search for all poses of the part that satisfy the holds, and the choice among them.
 
 From a start near one answer the touches find that one. A part that is nearly symmetric to what was touched
 fits in several, and the one that is right is told by the sides from which it was touched, by how well the touches
@@ -151,7 +151,7 @@ def _facing_wrong(holds: Sequence[Hold], part_from_world: Motion) -> list[str]:
 
 
 def _axes(holds: Sequence[Hold]) -> list[tuple[Array, Array]]:
-    """Directions seen and nominal of axes, whose sense nothing tells."""
+    """Measured and nominal directions of axes whose sense is unknown."""
     return [
         (axis_line(h.actual).direction, axis_line(h.nominal).direction)
         for h in holds
@@ -205,7 +205,7 @@ def _unlike(turns: Sequence[Array]) -> list[Array]:
 
 
 def _turns(pairs, directions) -> list[tuple[float, Array]]:
-    """Rotations by what is told, each with how much of it agrees."""
+    """Candidate rotations from the given directions, each with its agreement."""
     sum_, told = np.zeros((3, 3)), float(len(directions))
     if len(pairs) > 1:
         actual, nominal = (np.array(side) for side in zip(*pairs, strict=True))

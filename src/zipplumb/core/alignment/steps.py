@@ -95,7 +95,7 @@ def align_steps(steps: Sequence[AxisTurn | Origin], onto: Motion | None = None) 
 
 
 def _told_in_part(system_from_part: Motion) -> Array:
-    """(6, 6): a small slide and turn told in the system's axes about its origin, told in the part's about its own."""
+    """(6, 6): transforms a small translation and rotation from the system's axes and origin to the part's."""
     turn, (x, y, z) = system_from_part.rotation.T, system_from_part.translation
     into = np.zeros((6, 6))
     into[:3, :3], into[3:, 3:] = turn, turn

@@ -1,4 +1,4 @@
-"""What every alignment comes down to: conditions that hold the part in one direction each.
+"""Touches: the scalar conditions to which every alignment is reduced, each holding the part in one direction.
 
 A touch says that a place seen in the world lies, in one direction of the part, where the
 nominal is. A surface point is one touch, a point held in X, Y and Z is three, a plane is three.

@@ -1,4 +1,4 @@
-"""What a probe is, and how it is calibrated: pivot, sphere, scanner."""
+"""Probe calibration: pivot, reference sphere, line scanner."""
 
 from .least import LIMIT_MM
 from .pivot import Pivot, pivot

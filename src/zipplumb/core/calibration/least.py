@@ -1,4 +1,4 @@
-"""What the calibrations share: an honest covariance, and a limit held against it."""
+"""Shared by the calibrations: a robust (sandwich) covariance, and the verdict against a limit."""
 
 from __future__ import annotations
 

@@ -39,7 +39,7 @@ class Slip:
 
 @dataclass(frozen=True, eq=False)
 class Pivot:
-    """What the sweeps give.
+    """The result of a pivot calibration.
 
     Attributes
     ----------

@@ -1,4 +1,4 @@
-"""Diameters that a person types: in which unit were they meant?"""
+"""Plausibility of typed diameters: detects a value in the wrong unit."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What a calibrated probe is."""
+"""A calibrated probe: tip offset, radius and their uncertainties."""
 
 from __future__ import annotations
 

@@ -32,7 +32,7 @@ CONTRADICTS_MM = 0.1
 
 @dataclass(frozen=True, eq=False)
 class SphereCalibration:
-    """What the hits give.
+    """The result of a sphere calibration.
 
     Attributes
     ----------

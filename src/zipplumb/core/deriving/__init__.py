@@ -1,4 +1,4 @@
-"""What measured features make together."""
+"""Constructions and dimensions from measured features."""
 
 from .bolt_circle import BoltCircle, bolt_circle
 from .derivation import Derivation, Given

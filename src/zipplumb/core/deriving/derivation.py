@@ -1,4 +1,4 @@
-"""One thing that can be made of features, and the numbers that it may need."""
+"""One construction or dimension, and the numbers that a person has to supply for it."""
 
 from __future__ import annotations
 

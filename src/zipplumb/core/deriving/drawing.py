@@ -1,4 +1,4 @@
-"""What shows a construction on the part: points, segments and arcs."""
+"""The drawing of a construction on the part: points, segments and arcs."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What can be made of three features and more."""
+"""Constructions and dimensions of three or more features."""
 
 from __future__ import annotations
 

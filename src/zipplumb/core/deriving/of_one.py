@@ -1,4 +1,4 @@
-"""What can be made of one feature."""
+"""Constructions and dimensions of one feature."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What can be made of two features: points, axes and planes with each other."""
+"""Constructions and dimensions of two features: points, axes and planes with each other."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Everything that can be made of some features, each with its value, uncertainty and drawing."""
+"""All constructions and dimensions of chosen features, each with its value, uncertainty and drawing."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Which constructions there are for which features, in the order they are mostly wanted."""
+"""The registry of constructions and dimensions by the features they take, the most frequently used first."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Shapes from points."""
+"""Fits: shapes from points."""
 
 from .api import CRITERIA, FITS, LEAST, RECOMMENDED, fit
 from .placed import Placed

@@ -1,4 +1,4 @@
-"""Where the hits cannot carry the result: said in plain sentences, with how well it is known."""
+"""Warnings, as sentences, where the hits do not determine a parameter of the fit."""
 
 from __future__ import annotations
 

@@ -212,7 +212,7 @@ def _extremes(residuals: Array, columns: Indices) -> Indices:
 
 
 def _value(criterion: str, placed: Placed, residuals: Array) -> float:
-    """What is to become small: the zone's width, or how far the shape is from all it must bear."""
+    """The objective to be minimised: the width of the zone, or the distance to the points that bound the shape."""
     if criterion == "chebyshev":
         return float(np.ptp(residuals))
     if criterion == "circumscribed":

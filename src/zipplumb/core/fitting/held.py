@@ -1,4 +1,4 @@
-"""What a fit is told beforehand: sizes, places and directions that are held."""
+"""Parameters that are fixed during a fit: sizes, positions and directions."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""A shape as the fits see it: where it stands, and its sizes."""
+"""The parametrisation of a shape for fitting: origin, axes, sizes, and its free parameters."""
 
 from __future__ import annotations
 

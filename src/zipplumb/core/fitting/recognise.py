@@ -1,4 +1,4 @@
-"""Which shape was touched? Candidates in order, with how sure.
+"""Recognition of the shape that was touched: candidates by likelihood.
 
 Every shape that the hits can carry is fitted and weighed by its description length: what it
 leaves unexplained, in units of the hits' uncertainty, against how much agreement it explains
@@ -71,7 +71,7 @@ class Candidate:
 
 @dataclass(frozen=True, eq=False)
 class Recognition:
-    """Candidates, the likeliest first. ``tie``: the first two cannot be told apart yet."""
+    """Candidates, the likeliest first. ``tie``: the first two are not distinguishable yet."""
 
     candidates: tuple[Candidate, ...]
     tie: bool

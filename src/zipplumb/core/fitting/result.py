@@ -1,4 +1,4 @@
-"""What a fit gives, and what follows from its residuals and derivatives alone."""
+"""The result of a fit, and what follows from its residuals and derivatives."""
 
 from __future__ import annotations
 

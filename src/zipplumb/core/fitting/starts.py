@@ -1,4 +1,4 @@
-"""Starts for the fits of cylinder, cone and torus that the first look does not lead to.
+"""Starting values for fits of cylinder, cone and torus where the usual ones fail.
 
 Along a given axis the equations of a cylinder and a cone are linear in their other parameters, so every
 direction has its best shape at once. A short piece of a torus looks like a cylinder that is bent a little: to

@@ -1,4 +1,4 @@
-"""How the loops are compiled, and when a kept compilation is stale."""
+"""Options of the numba compilation, and removal of stale caches."""
 
 from __future__ import annotations
 

@@ -12,7 +12,7 @@ from .compiled import COMPILED
 
 @njit("f8[:,::1](f8[:,::1], f8[::1])", **COMPILED)
 def carried(poses, offset):
-    """Where a place ``offset`` (3,) of the last axis stands, for poses (n, 7): x y z and the quaternion w x y z."""
+    """Positions (n, 3) of a point ``offset`` (3,) of the last axis, for poses (n, 7): x y z and the quaternion w x y z."""
     out = np.empty((len(poses), 3))
     a, b, c = offset[0], offset[1], offset[2]
     for i in range(len(poses)):

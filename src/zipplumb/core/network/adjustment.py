@@ -108,7 +108,7 @@ def adjust(
     robust: bool = False,
     world: str | None = None,
 ) -> Network:
-    """All poses, points and their uncertainties from everything that was seen.
+    """Solve all station poses and point coordinates, with their uncertainties, from all observations.
 
     Parameters
     ----------
@@ -264,7 +264,7 @@ class _Work:
             right += row * (size - length) / u
 
     def _arrays(self):
-        """What the loops over the sightings take."""
+        """The arrays passed to the compiled loops over the sightings."""
         return self.s, self.p, self.white, self.z, self.turn, self.shift, self.scale, self.places, self.columns
 
     def _levels(self, stations: Array, right: Array) -> None:

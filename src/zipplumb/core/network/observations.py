@@ -61,7 +61,7 @@ class LevelSighting(NamedTuple):
 
 @dataclass(frozen=True)
 class InstrumentClass:
-    """What a maker states of a polar instrument, as standard uncertainties.
+    """A polar instrument's specification by its maker, as standard uncertainties.
 
     ``range_mm`` + ``range_per_m_mm`` · r for the range; ``angle_rad`` for each angle.
     """

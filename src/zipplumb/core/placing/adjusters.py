@@ -50,7 +50,7 @@ class Adjuster:
 
 @dataclass(frozen=True, eq=False)
 class Effect:
-    """What one adjuster really does: mm a turn and its backlash (mm), with their covariance (2, 2); ``last``: which way it was
+    """The effect of one adjuster: mm a turn and its backlash (mm), with their covariance (2, 2); ``last``: which way it was
     turned last, 0 where that is not known."""
 
     numbers: Array
@@ -94,7 +94,7 @@ class Turn:
 
 @dataclass(frozen=True, eq=False)
 class TurnPlan:
-    """What to turn, the longest move first.
+    """The planned turns, the longest move first.
 
     Attributes
     ----------

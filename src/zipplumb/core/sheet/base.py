@@ -78,7 +78,7 @@ class Asked(Model):
 
 
 class RowRecipe(Model):
-    """What was asked of a row. A subclass is a kind: see ``kinds``.
+    """The recipe of a row. A subclass is a kind: see ``kinds``.
 
     ``kind``: its key, as stored; ``role``: whether it gives a feature, a coordinate system, or judges others.
     ``takes_hits``: a person measures it; ``proposes``: it is to become another kind, which it proposes;
@@ -181,7 +181,7 @@ class RowRecipe(Model):
 
     @property
     def seen_from(self) -> int | None:
-        """The system in which its own is told, where one is named."""
+        """The system to which its own is compared, where one is named."""
         return None
 
     def in_other_terms(self) -> RowRecipe | None:
@@ -258,5 +258,5 @@ def references(value: Any, annotation: Any = None) -> Iterator[Needed]:
 
 
 def needs_of(recipe: RowRecipe) -> tuple[Needed, ...]:
-    """What a row rests on, each once, in the order of its recipe."""
+    """The dependencies of a row, each once, in the order of its recipe."""
     return tuple(dict.fromkeys(references(recipe)))

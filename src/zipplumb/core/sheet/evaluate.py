@@ -1,4 +1,4 @@
-"""evaluate(): from what was asked and what was read to what was found. Pure.
+"""evaluate(): results from recipes and readings. Pure.
 
 Everything worked out is a node of a graph (see ``graph``): stations, features in the world, coordinate
 systems, and for every row its characteristics judged in the active system. What has the same key as before is
@@ -80,7 +80,7 @@ def evaluate(
 
 @dataclass(frozen=True, eq=False)
 class Memory:
-    """What evaluate() was given and found. ``dependents``: by node, those that need it."""
+    """The inputs and results of the last evaluate(), for the next. ``dependents``: by node, those that depend on it."""
 
     sheet: Sheet
     readings: Layered[int, HitSet]
@@ -125,7 +125,7 @@ class Memory:
     def resting_on(self, rows: list[int]) -> set[Name]:
         """The nodes of some rows, and all that need them."""
         left: list[Name] = [n for row in rows for n in _nodes_of(row) if n in self.worked]
-        if NETWORK in self.worked and any(self.sheet.rows[self.sheet.places[row]].recipe.in_network for row in rows):
+        if NETWORK in self.worked and any(self.sheet.rows[self.sheet.index[row]].recipe.in_network for row in rows):
             left.append(NETWORK)
         found = set(left)
         while left:
@@ -314,7 +314,7 @@ class _Graph:
     # ---- what all share --------------------------------------------------------------------
 
     def _waits(self, parents: Mapping[Needed, Any]) -> tuple[State, str] | None:
-        """What a row waits for, or that something it rests on is gone or goes round in a circle."""
+        """Why a row is not evaluated: it waits for others, a dependency is missing, or the dependencies are circular."""
         waiting = []
         for needed, found in parents.items():
             if found is GONE or found is ROUND:
@@ -326,7 +326,7 @@ class _Graph:
 
 
 def _standing(station: StationPose, needed: Mapping[Name, Any]) -> StationPose | Untied:
-    """Where it stands: the first is the world, the others stand as the network says."""
+    """Pose of a station: the first is the world, the others follow from the network."""
     if not needed:
         return station
     network = needed[NETWORK]

@@ -1,4 +1,4 @@
-"""What evaluate() is given beside the readings: the sheet as asked, and the kit."""
+"""The inputs of evaluate() besides the readings: the sheet (recipes) and the kit (stations, calibrations)."""
 
 from __future__ import annotations
 
@@ -32,7 +32,7 @@ class SheetRow:
 
     @cached_property
     def needs(self) -> tuple[Needed, ...]:
-        """What it rests on, as its recipe says."""
+        """The dependencies in its recipe."""
         return needs_of(self.recipe)
 
 
@@ -45,8 +45,8 @@ class Sheet:
     rule: Rule = "proven"
 
     @cached_property
-    def places(self) -> dict[int, int]:
-        """Where each row stands, by its id."""
+    def index(self) -> dict[int, int]:
+        """Index of each row by its id."""
         return {row.id: place for place, row in enumerate(self.rows)}
 
     @cached_property
@@ -70,11 +70,11 @@ class Sheet:
 
     def of(self, ids: Iterable[int]) -> list[SheetRow]:
         """Some rows, in order."""
-        return [self.rows[place] for place in sorted(self.places[i] for i in ids)]
+        return [self.rows[place] for place in sorted(self.index[i] for i in ids)]
 
     def places_of(self, ids: Iterable[int]) -> list[int]:
         """Where those of some rows that are in the sheet stand."""
-        return [self.places[i] for i in ids if i in self.places]
+        return [self.index[i] for i in ids if i in self.index]
 
     def places_that_differ(self, before: Sheet) -> list[int]:
         """Where this sheet has not the very same row as one of equal places."""
@@ -84,11 +84,11 @@ class Sheet:
 
     def stands_as(self, before: Sheet) -> bool:
         """Whether another sheet has the same rows in the same order."""
-        return self is before or self.places == before.places
+        return self is before or self.index == before.index
 
     def changed(self, rows: Iterable[SheetRow]) -> Sheet:
         """With these in the place of those of the same ids; itself where they are the very same."""
-        new = {self.places[row.id]: row for row in rows}
+        new = {self.index[row.id]: row for row in rows}
         if all(self.rows[place] is row for place, row in new.items()):
             return self
         found = list(self.rows)
@@ -101,7 +101,7 @@ class Sheet:
 class StationPose:
     """Where an instrument stands; ``up`` (3,): its level's way up, in its own frame, if it has one.
 
-    ``terms``: (6, m) a small slide (mm) and turn (rad) of the station in the world, about the world's origin, with one
+    ``pose_terms``: (6, m) a small slide (mm) and turn (rad) of the station in the world, about the world's origin, with one
     standard uncertainty of each of m numbers that all stations of a network share; None for the one that is the world.
     ``doubt``: why what is read from it is not proven.
     """
@@ -110,13 +110,13 @@ class StationPose:
     world_from_station: Motion
     up: Array | None = None
     u_level_rad: float = 0.0
-    terms: Array | None = None
+    pose_terms: Array | None = None
     name: str = "Station"
     doubt: str = ""
 
     @cached_property
     def digest(self) -> str:
-        spread = None if self.terms is None else self.terms.tolist()
+        spread = None if self.pose_terms is None else self.pose_terms.tolist()
         up = None if self.up is None else self.up.tolist()
         return fingerprint(self.world_from_station.as_list(), up, self.u_level_rad, spread, self.doubt)
 

@@ -1,4 +1,4 @@
-"""Nodes that need one another: worked out in order, only where something changed, each fault its own.
+"""The incremental computation graph: nodes are evaluated in topological order, only where their key changed.
 
 A node's key is the hash of what is its own and of the keys of what it needs. What has the same key as last
 time is taken over as it is. A fault of any kind in one node becomes that node's ``Failed``; what needs it is
@@ -119,7 +119,7 @@ def _worked(node: Node, done: Mapping[Name, Worked], before: Worked | None, othe
 
 
 def _in_order(name: Name, nodes: Mapping[Name, Node], done: dict[Name, Worked]) -> Iterable[Name]:
-    """What a node needs before itself, the node last; what goes round in a circle has failed."""
+    """A node's dependencies in topological order, the node last; nodes in a circle fail."""
     order: list[Name] = []
     under_way: dict[Name, None] = {name: None}
     ways = [(name, iter(nodes[name].needs))]

@@ -1,4 +1,4 @@
-"""The base of the rows that give no feature but a judgement: dimensions and tolerances."""
+"""The base of rows that judge features and give none themselves: dimensions and tolerances."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ class NeedsSystem(DeriveError):
 
 @dataclass(frozen=True, eq=False)
 class Judgement:
-    """What a row found of others: its characteristics, what shows them, and in a sentence where it is worst."""
+    """The result of a judging row: characteristics, drawing, and a sentence on where the feature is worst."""
 
     characteristics: tuple[Characteristic, ...]
     draw: Drawing
@@ -50,7 +50,7 @@ class JudgedRecipe(RowRecipe):
         return ()
 
     def planned(self) -> tuple[Characteristic, ...]:
-        """What is asked of it, before anything is found."""
+        """Its characteristics before anything is measured: nominals and limits only."""
         return ()
 
     def judged(self, row: int, found: Mapping[int, FoundFeature], system: Alignment | None) -> Judgement:

@@ -19,7 +19,7 @@ from ..frames import Array, Motion
 from ..records import changed
 from ..tolerances import Verdict, judge
 from ..tolerances.extremes import excess, within
-from ..uncertainty import STEP, Source, Uncertainty, exact, longest, slope, turned
+from ..uncertainty import Source, Uncertainty, exact, jacobians_of, longest
 from .base import Asked, RowRecipe
 from .quantities import Quantity
 from .results import Characteristic, FoundFeature, State
@@ -33,7 +33,7 @@ FOLDED = float(np.sqrt(2 / np.pi))  # mean of what is as likely to either side, 
 
 
 def in_system(feature: Feature, system: Alignment | None) -> Feature:
-    """A feature told in a system; None: as it is in the world."""
+    """A feature transformed into a coordinate system; None: as it is in the world."""
     if system is None:
         return feature
     return feature.in_system(system.part_from_world, system.scale)
@@ -54,11 +54,11 @@ class Number(NamedTuple):
 def told_in(
     numbers: Sequence[Number], features: Sequence[Feature], system: Alignment | None, wraps: bool = False
 ) -> list[Told]:
-    """Numbers of features told in a system.
+    """Quantities of features in a coordinate system, with their uncertainty by source.
 
     Parameters
     ----------
-    features : told in the system already, see ``in_system``
+    features : in the system already, see ``in_system``
     wraps : they are angles, the same after a whole turn
 
     Notes
@@ -104,6 +104,7 @@ class _Together:
         return found
 
 
+SCALED = 1e-7  # by which lengths are scaled for the derivative by a scale
 Propagated: TypeAlias = tuple[Array, Array, Uncertainty]  # values (k,), how they answer to the part's motion and scale, own
 
 
@@ -144,26 +145,15 @@ def _by_differences(
                 found += [float(v) for v in offset(*shapes)]
         return np.array(found, float)
 
-    shapes = [f.shape for f in features]
-    values = function(*shapes)
+    values, jacobians = jacobians_of(function, features, wraps, every=system is not None)
     total, placed = exact(len(values)), np.zeros((len(values), 7))
-    for i, feature in enumerate(features):
-
-        def at(shape: Any, i: int = i) -> Array:
-            return function(*shapes[:i], shape, *shapes[i + 1 :])
-
-        jacobian = np.zeros((len(values), feature.uncertainty.size))
-        parameters = range(feature.uncertainty.size) if system is not None else _used(feature)
-        for k in parameters:
-            forward, backward = feature.nudged[k]
-            up, down = at(forward) - values, values - at(backward)
-            jacobian[:, k] = (slope(turned(up), turned(down)) if wraps else slope(up, down)) / STEP
+    for feature, jacobian in zip(features, jacobians, strict=True):
         total = total + feature.uncertainty.through(jacobian)
         if system is not None:
             placed[:, :6] += jacobian[:, :6] @ carried_moves(Motion.identity(), feature.local)
-            if system.uncertainty.size == 7:
-                up, down = at(feature.shape.scaled(1 + 1e-7)), at(feature.shape.scaled(1 - 1e-7))
-                placed[:, 6] += (up - down) / 2e-7
+    if system is not None and system.uncertainty.size == 7:
+        larger, smaller = (function(*(f.shape.scaled(1 + by) for f in features)) for by in (SCALED, -SCALED))
+        placed[:, 6] = (larger - smaller) / (2 * SCALED)
     return values, placed, total
 
 
@@ -182,20 +172,13 @@ def _follows(moves: Array, motion: Array) -> bool:
     return abs(float(moves @ motion)) > FOLLOWS * (answers + slide) + FOLLOWS_MM * turn
 
 
-def _used(feature: Feature) -> list[int]:
-    used = np.zeros(feature.uncertainty.size, bool)
-    for term in feature.uncertainty.terms.values():
-        used |= term.any(axis=1)
-    return np.flatnonzero(used).tolist()
-
-
 @cache
 def _without_limits(key: str) -> Asked:
     return Asked(key=key)
 
 
 def asked_of(recipe: RowRecipe, quantities: Sequence[Quantity]) -> list[tuple[Asked, Quantity]]:
-    """What was asked, or all that there is, each with its quantity; what a row has not is left out."""
+    """The characteristics asked for, or all, each with its quantity; unknown ones are left out."""
     by_key = {q.key: q for q in quantities}
     wanted = recipe.asked or [_without_limits(q.key) for q in quantities]
     return [(a, by_key[a.key]) for a in wanted if a.key in by_key]
@@ -219,7 +202,7 @@ def characteristics_of(
 
     Parameters
     ----------
-    feature : told in the system; ``helped``: the row helped to make the system
+    feature : in the system; ``helped``: the row is one of the system's own features
     """
     asked = asked_of(recipe, quantities)
     there = [q for _, q in asked if q.of is not None and (system is not None or not q.in_part)]
@@ -247,7 +230,7 @@ def characteristics_of(
 
 def _by_construction(told: Told, own: Uncertainty) -> bool:
     """What its own sources do to it is nothing any more, in a system that it helped to make."""
-    left = np.sqrt(sum(told.uncertainty.share(source) ** 2 for source in own.terms))
+    left = np.sqrt(sum(told.uncertainty.share(source) ** 2 for source in own.by_source))
     return bool(left < BY_CONSTRUCTION * own.u())
 
 

@@ -1,4 +1,4 @@
-"""Numbers of a shape in the part: what a characteristic is of."""
+"""Quantities of a shape in part coordinates, from which characteristics are made, with analytic derivatives."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ NO_LENGTH = 1e-9
 
 @dataclass(frozen=True, eq=False)
 class Quantity:
-    """One number that a feature has.
+    """One quantity of a feature.
 
     Attributes
     ----------

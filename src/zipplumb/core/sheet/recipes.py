@@ -1,4 +1,4 @@
-"""Recipes from plain data: one union of all kinds, refused by the field's name."""
+"""Recipes from plain data: one union of all kinds; an invalid one is refused with the name of the field."""
 
 from __future__ import annotations
 

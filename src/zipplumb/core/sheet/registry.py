@@ -1,4 +1,4 @@
-"""The kinds of rows by their key: ``kinds`` fills them in, so that a kind may ask for another by its key."""
+"""The registry of the kinds of rows by key, filled by ``kinds``; a kind finds another through it without importing it."""
 
 from __future__ import annotations
 

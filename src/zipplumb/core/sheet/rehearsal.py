@@ -1,4 +1,4 @@
-"""A measurement that was not made yet: what would be found of each row, and how surely, from a place to stand.
+"""A simulated measurement: the result and the uncertainty to be expected of each row from a given station.
 
 Every row is given the hits that it asks for, each where it should be, and the whole sheet is worked out as ever: so what is
 expected of a row goes the same way, by the same sources, as what will be found.

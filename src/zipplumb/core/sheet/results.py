@@ -1,4 +1,4 @@
-"""What evaluate() gives."""
+"""The results of evaluate(), per row."""
 
 from __future__ import annotations
 
@@ -116,7 +116,7 @@ class FoundFeature:
 
 @dataclass(frozen=True)
 class Proposal:
-    """What some hits may be: a kind of fit, the share of belief that it has, and the rms (mm) that it leaves."""
+    """A proposal for some hits: a kind of fit, its probability, and the rms (mm) of its residuals."""
 
     fit_kind: str
     sure: float
@@ -207,7 +207,7 @@ class Characteristic:
 
 @dataclass(frozen=True, eq=False)
 class RowResult:
-    """What was found for one row.
+    """The result of one row.
 
     Attributes
     ----------

@@ -1,4 +1,4 @@
-"""The hits of one row that count, in the world."""
+"""The hits of one row that are not set aside, in world coordinates."""
 
 from __future__ import annotations
 
@@ -158,7 +158,7 @@ class RowHits:
                 mine = (self.calibrations == number)[:, None, None]
                 found[Source("offset", number)] = np.where(mine, u * self.axes, 0.0)
         for number in dict.fromkeys(self.stations.tolist()):
-            terms = self.kit.stations[number].terms
+            terms = self.kit.stations[number].pose_terms
             if terms is not None:
                 turned = cross(terms[3:].T[None], self.centers[:, None]).transpose(0, 2, 1)
                 moved = np.where((self.stations == number)[:, None, None], terms[:3] + turned, 0.0)

@@ -1,4 +1,4 @@
-"""The rule by which a job decides, laid on what was found.
+"""The decision rule of a job, applied to the results.
 
 ``proven``: in and out only beyond U (ISO 14253-1). ``simple``: by the value alone, whatever U is (simple acceptance,
 JCGM 106); what is not known at all stays not proven.

@@ -1,4 +1,4 @@
-"""How much hits scatter by themselves, and when they scatter more than that."""
+"""The expected scatter of hits, and the test whether residuals exceed it."""
 
 from __future__ import annotations
 

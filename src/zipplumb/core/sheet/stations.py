@@ -1,4 +1,4 @@
-"""Where the stations stand: the first is the world, the others are tied to it by points that they see in common."""
+"""Poses of the stations: the first defines the world, the others are tied to it by common points."""
 
 from __future__ import annotations
 
@@ -30,7 +30,7 @@ REST = "Its hits are kept, and wait."
 
 @dataclass(frozen=True)
 class Untied:
-    """A station of which it is not known where it stands: why, and what to do."""
+    """A station whose pose is unknown: why, and what to do."""
 
     id: int
     message: str
@@ -255,4 +255,4 @@ def _standing(station: StationPose, network: Network, k: int, doubt: str) -> Sta
     x, y, z = pose.translation
     about_origin = np.array([[0.0, -z, y], [z, 0.0, -x], [-y, x, 0.0]])
     terms: Array = np.vstack([moves[:3] + about_origin @ moves[3:], moves[3:]])
-    return replace(station, world_from_station=pose, terms=terms if terms.any() else None, doubt=doubt)
+    return replace(station, world_from_station=pose, pose_terms=terms if terms.any() else None, doubt=doubt)

@@ -1,4 +1,4 @@
-"""A number that is told: its value at once, how sure it is when that is first asked for.
+"""A value whose uncertainty is computed when it is first read.
 
 Most numbers of a sheet have no limits, and are looked at by nobody while others change: what they rest on, and how they answer
 to it, is kept with them, and worked out where it is needed.

@@ -1,4 +1,4 @@
-"""A system whose lengths are told at 20 °C, though the part was measured at another temperature (ISO 1)."""
+"""A coordinate system that refers lengths to 20 °C although the part was measured at another temperature (ISO 1)."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What the error of each hit does to the largest, or the smallest, of many: it is drawn outward, the more the more hits vie.
+"""Bias and uncertainty of the extreme of many hits: noise moves the largest of n values outward, the more the larger n is.
 
 The largest of n hits that each err lies, in the mean, above the largest true place. Given where the hits truly lie, as
 near as that is known, its distribution is the product of theirs (order statistics; H. A. David, H. N. Nagaraja, "Order

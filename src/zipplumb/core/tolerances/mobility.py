@@ -1,4 +1,4 @@
-"""How far a part may move where its datums have clearance in their gauge, so that a whole pattern comes to lie the best.
+"""Datum shift: the motion of a part within the clearance of its datums that fits a pattern best.
 
 A datum at its maximum material boundary does not center the part: it may shift until the datum feature meets the boundary
 (ISO 2692, ISO 5459; from memory of the editions of 2021 and 2011). The motions that the other datums hold stay held.

@@ -1,4 +1,4 @@
-"""How large a zone must be to hold what was touched: widths of points, in space and about a datum.
+"""Sizes of tolerance zones that contain given points, in space and relative to a datum.
 
 A zone is the space between two parallel planes (a slab), or inside a cylinder or sphere. Its orientation is that of the
 datum (ISO 1101, ISO 5459); what the datum leaves free is chosen so that the zone is the least (memory; the definitions of

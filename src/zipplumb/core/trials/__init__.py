@@ -1,4 +1,4 @@
-"""Calibrations and checks under way: from what was read so far to what to do now, and at the end to a result."""
+"""Calibrations and checks in progress: from the readings so far to the next instruction and the result."""
 
 from .calibrating import SEATS, pivot_outcome, scanner_outcome, sphere_outcome
 from .checking import drift_outcome, faces_outcome, length_outcome, single_point_outcome, sphere_check_outcome

@@ -1,4 +1,4 @@
-"""Pivot, sphere and scanner while they are taken."""
+"""Pivot, sphere and scanner calibrations in progress."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Field checks while they are taken: a sphere, a known length, one point, two faces, drift nests."""
+"""Field checks in progress: sphere, known length, single point, two faces, drift nests."""
 
 from __future__ import annotations
 

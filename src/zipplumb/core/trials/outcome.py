@@ -1,4 +1,4 @@
-"""What a calibration or check makes of what was read so far."""
+"""The state of a calibration or check after the readings so far."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Which reflector is in the hand: by where its center stands in a nest that was read before."""
+"""Identification of the reflector in use from its center in a nest that was measured before."""
 
 from __future__ import annotations
 

@@ -31,7 +31,7 @@ FACES_NEAR = 4  # of which one is chosen for a place
 
 @dataclass(frozen=True)
 class TrueProbe:
-    """What is really on the arm. ``offset_mm``: of the tip's center, or of where a scanner stands, in the last axis."""
+    """The true probe on the arm. ``offset_mm``: of the tip's center, or of where a scanner stands, in the last axis."""
 
     name: str
     offset_mm: tuple[float, float, float]
@@ -46,7 +46,7 @@ class TrueProbe:
 
 @dataclass(frozen=True)
 class Truth:
-    """What only the stand-in knows."""
+    """The simulated truth, unknown to the product."""
 
     probes: tuple[TrueProbe, ...]
     noise_rad: float

@@ -35,7 +35,7 @@ MM_PER_RAD = 600.0  # how a turn weighs against a shift
 
 @dataclass(frozen=True, eq=False)
 class Encoders:
-    """What the arm believes its joints are: each is off by noise and by what is left of its eccentricity, rad."""
+    """Readings of the joints: each is off by noise and by its residual eccentricity, rad."""
 
     noise_rad: Array
     eccentricity_rad: Array

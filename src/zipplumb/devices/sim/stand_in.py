@@ -43,7 +43,7 @@ class StandIn:
         raise NotImplementedError
 
     def greeting(self) -> list[bytes]:
-        """What is said after every connect, behind the hello."""
+        """Messages after every connect, behind the hello."""
         return [encode(t="state", temperature_c=self.temperature_c)]
 
     def told(self, do: str, order: dict) -> None:
@@ -126,7 +126,7 @@ class StandIn:
         return messages
 
     def alive(self) -> list[bytes]:
-        """What is said while nothing is seen, so that the link is not taken for lost."""
+        """The heartbeat while nothing is seen, so that the link is not taken for lost."""
         return []
 
     def more(self, head: dict) -> list[bytes]:

@@ -31,7 +31,7 @@ RIDES_MM, TURNED_MM_S = 1.0, 1.0  # so near to a nest the reflector rides in it;
 
 @dataclass(frozen=True)
 class Shop:
-    """What only the stand-in knows of a shop. Frames: world; places mm.
+    """The simulated truth of a shop, unknown to the product. Frames: world; places mm.
 
     ``stations`` : world_from_instrument of every place it may stand at
     ``nests`` : (n, 3) centers of a 38.1 mm reflector in them, by name

@@ -46,7 +46,7 @@ def zones_of(state: JobResults, row: SheetRow) -> list[InZone]:
         return []
     found: list[tuple[float, InZone]] = []
     for needed in row.needs:
-        if needed.what != "feature" or needed.id not in state.sheet.places:
+        if needed.what != "feature" or needed.id not in state.sheet.index:
             continue
         name, there = state.row(needed.id).recipe.name, state.results[needed.id].feature
         if alignment is None or there is None or there.state != "done" or there.feature is None:
@@ -102,7 +102,7 @@ def ask_again(actor: Actor, job_id: int, row_id: int) -> list[int]:
         job = stored(session, Job, job_id, lock=True)
         state = load(session, job_id)
         failing = [point.row for point in zones_of(state, _judging(state, row_id)) if point.word == "out"]
-        failing.sort(key=state.place)  # as they stand in the sheet
+        failing.sort(key=state.index_of)  # as they stand in the sheet
         if not failing:
             raise InputError("No point fails.", "Nothing was changed.", "Make the zone tighter, or go on.")
         for each in failing:

@@ -21,7 +21,7 @@ from ..plan.adding import add_rows, check_references, named
 from ..plan.sheet import as_seen
 from ..state.recipes import rewrite
 from ..state.results import JobResults, load
-from .standing import FreedomText, freedom_texts, worth_of
+from .alignment_text import FreedomText, freedom_texts, worth_of
 
 COLUMNS: tuple[Letter, ...] = (*AXES, "own")
 KIND = "holds"
@@ -55,7 +55,7 @@ class Offset:
 
 @dataclass(frozen=True)
 class TickAnswer:
-    """What the ticks come to."""
+    """The alignment from the ticks, for the page."""
 
     message: str = ""
     worth: str = ""
@@ -121,7 +121,7 @@ def _level(text: str) -> int:
 
 
 def answer(state: JobResults, texts: Mapping[str, str], before: Alignment | None) -> TickAnswer:
-    """What the ticks would hold, and how far every feature lies off then; nothing is kept. ``before``: to compare with."""
+    """The alignment from the ticks, and the residual of every feature in it; nothing is stored. ``before``: to compare with."""
     features = _features(state)
     try:
         raw = raw_of_ticks(texts, [row.id for row, _ in features], state.job.units)

@@ -35,7 +35,7 @@ class Pick:
 
 @dataclass(frozen=True)
 class Picked:
-    """What some picks would hold. ``adds``: by pick, how many freedoms; ``better``: where another one would tell the most."""
+    """The holds of some picks. ``adds``: by pick, how many freedoms it adds; ``better``: the most informative next place."""
 
     picks: tuple[Pick, ...]
     adds: tuple[int, ...]

@@ -21,7 +21,7 @@ from ..plan.adding import add_row, add_rows, check_references, named, names_of, 
 from ..plan.forms import changed, data_of, texts_of
 from ..state.recipes import rewrite
 from ..state.results import JobResults, load, what_if
-from .standing import Standing, standing_of
+from .alignment_text import AlignmentText, alignment_text_of
 
 MOST_STEPS = 40
 NOT_ON_THE_SHEET = 2**31 - 1  # the id of a row that is tried
@@ -111,7 +111,7 @@ def as_typed(session: Session, state: JobResults, row_id: int, texts: Mapping[st
     return replace(row, recipe=edited)
 
 
-def tried(state: JobResults, kind: str, texts: Mapping[str, str]) -> Standing:
+def tried(state: JobResults, kind: str, texts: Mapping[str, str]) -> AlignmentText:
     """What a form that is being filled comes to so far; nothing is kept. What is not complete yet at the end of it is left out.
 
     Raises InputError where not even its beginning can be worked out.
@@ -126,7 +126,7 @@ def tried(state: JobResults, kind: str, texts: Mapping[str, str]) -> Standing:
         raise first
     row = SheetRow(NOT_ON_THE_SHEET, recipe)
     found = what_if(state, [row], state.job.alignment_row_id)[row.id]
-    return standing_of(replace(state, results=state.results.replaced({row.id: found})), row)
+    return alignment_text_of(replace(state, results=state.results.replaced({row.id: found})), row)
 
 
 def _beginnings(texts: Mapping[str, str]) -> Iterator[dict[str, str]]:

@@ -21,7 +21,7 @@ _HOST = re.compile(r"[A-Za-z0-9]([A-Za-z0-9.:-]{0,250}[A-Za-z0-9])?")
 
 
 def spec_from_form(kind: str, form: Mapping[str, str]) -> dict[str, float]:
-    """What the maker states, from the form. Raises InputError naming the field."""
+    """The maker's specification from the form. Raises InputError naming the field."""
     found = {}
     for stated in INSTRUMENT_KINDS[kind].stated:
         words, unit = stated.words, stated.unit
@@ -140,7 +140,7 @@ def add_calibrated_probe(
 
 
 def seen(instrument_id: int, **state) -> None:
-    """What the link sees of an instrument; every page of its job is told when it changes."""
+    """Store the state of an instrument as seen by the link, and notify the pages of its job."""
     with transaction() as session:
         instrument = stored(session, Instrument, instrument_id)
         state = {"link_up" if name == "connected" else name: value for name, value in state.items()}

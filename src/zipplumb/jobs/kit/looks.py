@@ -154,7 +154,7 @@ def pass_on(instrument_id: int, agent: Agent) -> None:
 
 
 def _ready(state: JobResults, aimed: Aimed) -> tuple[Instrument, StationPose, SheetRow]:
-    """What looks, from where, and for which row."""
+    """The instrument that looks, its station, and the row that gets the points."""
     instrument = state.instrument
     if instrument is None or not sees_surfaces(instrument):
         raise InputError("No instrument that looks by itself stands here.", NOTHING, "Bring a radar to this job, on Kit.")

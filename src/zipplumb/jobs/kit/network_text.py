@@ -105,7 +105,7 @@ def _station_text(state: JobResults, number: int) -> StationText:
         return StationText(number, station.name, name, "new", "nothing was read from it yet", here)
     if isinstance(stands, Untied):
         return StationText(number, station.name, name, "not tied", stands.message, here)
-    if stands.terms is None:
+    if stands.pose_terms is None:
         return StationText(number, station.name, name, "the world", "all others are told in its axes", here)
     assert state.network is not None
     network, units = state.network.network, state.job.units
@@ -117,8 +117,8 @@ def _station_text(state: JobResults, number: int) -> StationText:
 
 def _place_known_to(station: StationPose) -> float:
     """Expanded uncertainty (mm) of where it stands, in the direction in which that is known worst."""
-    assert station.terms is not None
-    moves = station.terms[:3] + cross(station.terms[3:].T, station.world_from_station.translation).T
+    assert station.pose_terms is not None
+    moves = station.pose_terms[:3] + cross(station.pose_terms[3:].T, station.world_from_station.translation).T
     return COVERAGE * float(np.linalg.norm(moves, 2))
 
 

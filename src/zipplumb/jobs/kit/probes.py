@@ -183,7 +183,7 @@ def put_on_in(session: Session, instrument: Instrument, probe: Probe) -> None:
 
 
 def tell_all(session: Session, instrument: Instrument, **more) -> None:
-    """Every page of the kit, and of the job that the instrument stands at."""
+    """Notify all pages of the kit, and of the job at which the instrument stands."""
     station = session.get(Station, instrument.station_id) if instrument.station_id else None
     tell(session, station.job_id if station else 0, "kit", instrument=instrument.id, **more)
 
@@ -298,7 +298,7 @@ def lift_doubt(actor: Actor, calibration_id: int) -> None:
 
 
 def doubt(session: Session, calibration_id: int, words: str) -> list[Use]:
-    """What was measured with a calibration is in doubt from now on; which results that touches."""
+    """Put all readings of a calibration in doubt. Returns the rows affected."""
     cal = stored(session, Calibration, calibration_id)
     cal.doubt = cal.doubt or words
     touched = uses(session, calibration_id)

@@ -59,7 +59,7 @@ def _read_from(session: Session, station: Station) -> bool:
 
 
 def set_sighting_aside(actor: Actor, job_id: int, row_id: int, station_id: int, aside: bool) -> None:
-    """What was seen of a point from one station does not count, or counts again."""
+    """Set the sightings of a point from one station aside, or restore them."""
     actor.must_change()
     with transaction() as session:
         stored(session, Job, job_id, lock=True)
@@ -98,7 +98,7 @@ def last_effect(session: Session, state: JobResults) -> str:
     """What the last sighting that was set aside, or counted again, did to where the stations stand; "" where none was."""
     acts = select(Change).where(Change.job_id == state.job.id, Change.act.in_((ASIDE, AGAIN)), Change.detail.has_key("moved"))
     last = session.scalars(acts.order_by(Change.id.desc()).limit(1)).first()
-    if last is None or last.detail["row"] not in state.sheet.places or last.detail["station"] not in state.kit.stations:
+    if last is None or last.detail["row"] not in state.sheet.index or last.detail["station"] not in state.kit.stations:
         return ""
     point, station = state.row(last.detail["row"]).recipe.name, state.kit.stations[last.detail["station"]].name
     done = f"{point} from {station} was {'set aside' if last.act == ASIDE else 'counted again'}"

@@ -30,7 +30,7 @@ NOTHING = "Nothing was begun."
 
 @dataclass(frozen=True, eq=False)
 class TrialInputs:
-    """What an outcome rests on beside the settings.
+    """The inputs of a trial's evaluation besides the settings.
 
     ``offset_mm``, ``tip_mm``: of the calibration on the instrument; ``drawn_mm``: the probe's diameter in the
     library; ``others``: the other probes that it might be; ``rolls``: the handle has an axis of its own.

@@ -103,7 +103,7 @@ def _first_of(session: Session, kind: str, job_id: int | None, instrument: Instr
 
 
 def _limit(form: Mapping[str, str], instrument: Instrument, kind: str) -> float:
-    """What was typed, or what the maker states, or common practice."""
+    """The limit: typed, else specified by the maker, else common practice."""
     if form.get("limit"):
         limit = length_from_text(form["limit"], "mm", "the limit")
         if not 0 < limit < 100:
@@ -264,12 +264,12 @@ def read_by(session: Session, trial_id: int) -> core_readings.HitSet:
 
 
 def outcome_of(session: Session, trial: Trial) -> Outcome:
-    """What a trial comes to; a finished one as it was found then."""
+    """The outcome of a trial; of a finished one, as it was stored."""
     return Outcome.from_data(trial.found) if trial.found else worked_out(session, trial)
 
 
 def worked_out(session: Session, trial: Trial) -> Outcome:
-    """What a trial comes to, from its raw readings and its settings. A fault in it is said, and blocks nothing."""
+    """The outcome of a trial from its raw readings and settings. An error in it becomes a sentence and blocks nothing."""
     instrument = stored(session, Instrument, trial.instrument_id)
     cal = session.get(Calibration, trial.calibration_id) if trial.calibration_id else None
     probe = session.get(Probe, trial.probe_id) if trial.probe_id else None

@@ -45,7 +45,7 @@ class Trust:
 
 
 def happened(instrument_id: int, what: str, words: str = "") -> None:
-    """Keep that something shook an instrument; every page is told."""
+    """Record an event that shook an instrument, and notify all pages."""
     with transaction() as session:
         instrument = stored(session, Instrument, instrument_id, lock=True)
         session.add(InstrumentEvent(instrument_id=instrument_id, what=what, words=words or HAPPENED.get(what, what)))

@@ -170,7 +170,7 @@ def run_link() -> None:
 
 
 def _pass_orders_on(agents: dict[int, tuple[tuple[str, int], Agent]]) -> None:
-    """What a person asks of an instrument goes to its agent at once, where that is one of ours."""
+    """Forward orders of a person to the instrument's agent, if it is in this process."""
     while True:
         try:
             with psycopg.connect(database_url(), autocommit=True, connect_timeout=3) as connection:

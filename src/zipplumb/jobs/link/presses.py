@@ -30,7 +30,7 @@ PRESSED = (
 
 
 class Taker(Protocol):
-    """What takes presses, in an open transaction. Each returns the tone."""
+    """The target of presses, in an open transaction. Each method returns the tone."""
 
     def keep(self, batch: HitBatch, pressed: bool) -> str:
         """``pressed``: by a press, not by themselves while the button is held."""
@@ -92,7 +92,7 @@ def _once(instrument_id: int, device_session: str, number: int, act: Callable[[T
 
 
 def _taker(session: Session, instrument_id: int) -> Taker:
-    """Where a press goes. Raises InputError where the instrument stands at no job, and nothing is under way."""
+    """The target of a press. Raises InputError if the instrument stands at no job and no trial is in progress."""
     instrument, job_id = session.execute(PRESSED, {"instrument": instrument_id}).first() or (None, None)
     if instrument is not None and instrument.trial_id is not None:
         stored(session, Instrument, instrument_id, lock=True)

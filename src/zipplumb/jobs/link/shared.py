@@ -39,7 +39,7 @@ HERE = (
 
 @dataclass(frozen=True)
 class Settings:
-    """What an instrument works with at this moment."""
+    """The current settings of an instrument: station, probe, way of taking."""
 
     station: int | None
     offset_mm: list[float]

@@ -114,7 +114,7 @@ def may_join(state: JobResults, row_id: int) -> list[tuple[int, str]]:
     """Rows that could take a row's hits over, by their words."""
     if row_id not in state.readings:
         return []
-    return [(row.id, f"{state.place(row.id) + 1} {row.recipe.name}") for row in state.measured if row.id != row_id]
+    return [(row.id, f"{state.index_of(row.id) + 1} {row.recipe.name}") for row in state.measured if row.id != row_id]
 
 
 def _measured(session: Session, job_id: int, row_id: int) -> tuple[Row, MeasuredRecipe]:
@@ -133,7 +133,7 @@ def _resting(session: Session, job_id: int, row_id: int) -> list[str]:
 
 
 def history(session: Session, job_id: int, row_id: int, most: int = 12) -> list[Mapping[str, Any]]:
-    """What was done to a row, newest first: when, who, what."""
+    """The history of a row, newest first: when, who, what."""
     of_row = Change.detail["row"].as_integer() == row_id
     query = (
         select(Change.at, User.name, Change.act)

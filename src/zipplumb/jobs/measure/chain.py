@@ -79,7 +79,7 @@ def follow(session: Session, actor: Actor, job: Job, row_id: int) -> None:
     if not chain.way or row_id == chain.last:
         return
     state = load(session, job.id)
-    begin = chain.begin if chain.begin in state.sheet.places else None
+    begin = chain.begin if chain.begin in state.sheet.index else None
     found = _between(state, (begin, row_id)) if begin is not None else []
     offer = add_rows(session, actor, job.id, named(session, job.id, [found[0].raw]))[0] if found else None
     of = (begin, row_id) if offer is not None else None
@@ -92,7 +92,7 @@ def _between(state: JobResults, of: tuple[int, int]) -> list[derive.Choice]:
 
     Asked at every hit, and the same while these features and the system stay as they are.
     """
-    if any(i not in state.sheet.places or (f := state.results[i].feature) is None or f.feature is None for i in of):
+    if any(i not in state.sheet.index or (f := state.results[i].feature) is None or f.feature is None for i in of):
         return []
     now = of, *(state.results[i].feature for i in of), state.alignment  # the very same objects while nothing changed
     kept = state.remembered.get("between")
@@ -106,7 +106,7 @@ def offered(state: JobResults) -> Offer | None:
     chain, current = Chain.of_job(state.job), state.current
     if chain.offer is None or chain.of is None or (current is not None and _under_way(state, current)):
         return None
-    row = state.row(chain.offer) if chain.offer in state.sheet.places else None  # off the sheet where none is wanted
+    row = state.row(chain.offer) if chain.offer in state.sheet.index else None  # off the sheet where none is wanted
     found = _between(state, chain.of)
     if not found or (row is not None and not _may_change(row.recipe)):
         return None

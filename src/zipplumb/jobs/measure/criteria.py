@@ -13,7 +13,7 @@ MOST_COMPARED = 2000  # hits, beyond which other criteria are not tried
 
 
 def other_criteria(state: JobResults, row_id: int) -> str:
-    """What the other criteria of its kind would give, in words; asked for by itself, since it takes a while."""
+    """Results by the other criteria of the kind, as text; requested separately, since it takes a while."""
     recipe, found, units = state.row(row_id).recipe, state.results[row_id].feature, state.job.units
     own = found.fit if found is not None else None
     if found is None or own is None or own.spare < 1 or len(own.points) > MOST_COMPARED:

@@ -129,7 +129,7 @@ def _just_touch(state: JobResults) -> Prompt:
 
 
 def _touched_words(state: JobResults, row: SheetRow, found: RowResult) -> tuple[str, str, str]:
-    """What it seems to be, how well that fits, and whether to go on."""
+    """The recognised shape, how well it fits, and whether to continue, as text."""
     offered = options(state, row)
     now = chosen(row, offered)
     if now is None:
@@ -206,7 +206,7 @@ def _last(state: JobResults, current: SheetRow | None) -> str:
     here = state.current if current is None else current
     if here is None:
         return ""
-    before = (state.rows[place] for place in range(state.place(here.id) - (current is not None), -1, -1))
+    before = (state.rows[place] for place in range(state.index_of(here.id) - (current is not None), -1, -1))
     done = next((r for r in before if r.finished and state.results[r.id].characteristics), None)
     if done is None:
         return ""

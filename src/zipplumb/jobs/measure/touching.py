@@ -39,7 +39,7 @@ SURFACES = (Plane, Cylinder, Cone, Sphere, Torus)
 
 @dataclass(frozen=True)
 class Option:
-    """What some hits may be: a kind of fit, a row that waits, or a face of the CAD.
+    """One candidate for some hits: a kind of fit, a planned row, or a face of the CAD.
 
     ``code``: names it, as "fit:circle", "row:12" or "face:7"; ``error_mm``: rms of what it leaves.
     """
@@ -57,7 +57,7 @@ def open_row(state: JobResults) -> SheetRow | None:
 
 
 def options(state: JobResults, row: SheetRow) -> list[Option]:
-    """What a touched row may be, in their own order: nominals that are near, what fits, nominals farther off."""
+    """Candidates for a touched row, in order: nominals that are near, fitted shapes, nominals farther off."""
     found = state.results[row.id]
     if found.feature is None or not found.feature.proposals:
         return []

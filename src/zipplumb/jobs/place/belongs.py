@@ -84,7 +84,7 @@ class AtNominal(Model):
     def plan(
         self, sight: TargetSight, recipes: Sequence[AdjusterRecipe], left: Sequence[Adjuster], effects: Sequence[Effect]
     ) -> TurnPlan:
-        """What to turn. ``left``: the adjusters with the turns that are left."""
+        """The planned turns. ``left``: the adjusters with their remaining travel."""
         nominal = np.array([sight.nominal[row] for row in sight.seen])
         return plan_turns(self._lies(sight, sight.seen, list(sight.seen)), nominal, sight.zones(), left, effects)
 
@@ -92,7 +92,7 @@ class AtNominal(Model):
         self, sight: TargetSight, recipes: Sequence[AdjusterRecipe], effects: Sequence[Effect], turns: Array,
         before: Mapping[int, Array], after: Mapping[int, Array],
     ) -> Sequence[Effect]:  # fmt: skip
-        """What each adjuster does, the wiser for one round of turns."""
+        """Effects of the adjusters, updated by one round of turns."""
         both = [row for row in before if row in after and row in sight.nominal]
         if not both:
             return effects
@@ -128,7 +128,7 @@ class AtOneHeight(Model):
         return [row for row in state.measured if row.recipe.stands_somewhere]
 
     def sight(self, state: JobResults, targets: Iterable[int]) -> TargetSight:
-        rows = tuple(row for row in targets if row in state.sheet.places)
+        rows = tuple(row for row in targets if row in state.sheet.index)
         turn, u_lean, refused = self._axes(state)
         if refused or turn is None:
             return TargetSight({}, {}, {}, rows, refused=refused)

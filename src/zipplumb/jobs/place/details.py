@@ -55,7 +55,7 @@ class DetailRecipe(Model):
 
 @dataclass(frozen=True, eq=False)
 class PlacedDetail:
-    """A detail as it lies now.
+    """A detail in its present position.
 
     ``seen``: rows of targets that are measured, with their places; ``to_see``: names of those that are not.
     ``off_mm`` (n, 3): how far each that is seen is off; ``found``: how it lies as a whole, where it moves so; ``plan``: what
@@ -139,7 +139,7 @@ def _kept(places: Mapping[int, Array]) -> dict[str, Any]:
 
 
 def _effects(recipe: DetailRecipe, rounds: list[Any], sight: TargetSight) -> Sequence[Effect]:
-    """What each adjuster does, by all rounds of turns with what was seen before and after each."""
+    """Effects of the adjusters, estimated from all rounds of turns and the positions before and after each."""
     effects: Sequence[Effect] = [Effect.stated(sight.over(a)) for a in recipe.adjusters]
     looks = [*(_places(r["seen"]) for r in rounds), sight.seen]
     for one, before, after in zip(rounds, looks, looks[1:], strict=False):
@@ -175,7 +175,7 @@ def add(
     with transaction() as session:
         job = stored(session, Job, job_id, lock=True)
         state = load(session, job_id)
-        names = {state.row(row).recipe.name: row for row in targets if row in state.sheet.places}
+        names = {state.row(row).recipe.name: row for row in targets if row in state.sheet.index}
         words = Placing.of_job(job).words
         if body is not None and body not in {each["index"] for each in job.part.bodies}:
             raise InputError("The part has no such body.", "Nothing was kept.", "Choose a body of the list.")

@@ -10,7 +10,7 @@ from ...core.frames import Array
 from ...core.placing import TurnPlan
 from ...core.units import Units, length_text
 from ...exchange.detail_table import DetailTable
-from ..align.standing import six_texts
+from ..align.alignment_text import six_texts
 from ..state.results import JobResults
 from .adjuster_lines import AdjusterRecipe
 from .details import PlacedDetail

@@ -106,7 +106,7 @@ def _zone(row: SheetRow, usual_mm: float) -> float:
 
 
 def u_of_watching(state: JobResults, station: StationPose, tip: Array, tip_part: Array) -> float:
-    """Standard uncertainty (mm) of where a tip, or a reflector, lies in the part, in the direction in which that is largest.
+    """Standard uncertainty (mm) of the position of a tip or reflector in the part, in its worst direction.
 
     ``tip`` (3,) in the instrument's axes. As its maker states for there, with what is uncertain of where it stands and of
     where the part lies; 0 where the job decides by the value alone.
@@ -117,8 +117,8 @@ def u_of_watching(state: JobResults, station: StationPose, tip: Array, tip_part:
     stated = stated_of(instrument.spec)
     hit = instrument.u_hit_mm if stated is None else stated.u_at(np.reshape(tip, (1, 3)))
     stands = 0.0
-    if station.terms is not None:
-        moves = station.terms[:3] + cross(station.terms[3:].T, station.world_from_station.points(tip)).T
+    if station.pose_terms is not None:
+        moves = station.pose_terms[:3] + cross(station.pose_terms[3:].T, station.world_from_station.points(tip)).T
         stands = float(np.linalg.norm(moves, 2))
     return float(np.hypot(np.hypot(hit, stands), state.alignment.u_at(tip_part)[0]))
 

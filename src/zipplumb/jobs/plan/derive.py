@@ -46,7 +46,7 @@ class Choice:
 
 
 def choices(job_id: int, of: Sequence[int], given: Given = Given(), zone_mm: float | None = None) -> list[Choice]:
-    """All that some features can make, and how large a zone each tolerance needs of them, in the active system.
+    """All constructions, dimensions and tolerances of some features, with values, in the active system.
 
     What cannot be comes last, with the reason. ``zone_mm``: by which tolerances are judged.
     """
@@ -83,7 +83,7 @@ def _order(choice: Choice, judges: bool) -> tuple[bool, bool, float]:
 
 
 def _tolerances(state: JobResults, of: Sequence[int], zone_mm: float | None) -> list[Choice]:
-    """What zone each tolerance needs that is for such features, and the tables.
+    """The zone that each applicable tolerance needs, and the tables.
 
     A feature with a datum letter is the datum, else each in turn.
     """

@@ -85,7 +85,7 @@ class SettingChange:
 
 
 def changes(state: JobResults, choice: RowChoice, setting: Setting) -> list[SettingChange]:
-    """What the setting makes of each chosen row. Raises InputError where nothing is set, or no row chosen."""
+    """The change of each chosen row by the setting. Raises InputError if nothing is set or no row is chosen."""
     if setting.is_none:
         raise InputError("Nothing is to be set.", "Nothing was changed.", "Type what the rows are to have.")
     rows = choice.of(state.rows)

@@ -37,7 +37,7 @@ def begin(actor: Actor, job_id: int) -> None:
 def growing_row(state: JobResults) -> SheetRow | None:
     """The alignment in use, where a plane may still be added to it."""
     active = state.job.alignment_row_id
-    if active is None or active not in state.sheet.places:
+    if active is None or active not in state.sheet.index:
         return None
     row = state.row(active)
     return row if cast(SystemRecipe, row.recipe).axes_left else None

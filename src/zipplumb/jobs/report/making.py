@@ -21,7 +21,7 @@ from ...exchange.xlsx_file import write_xlsx
 from ...store.database import AWAY, stored, tell, transaction
 from ...store.models import Calibration, Instrument, Picture, Reading, Report, Station, User
 from ..actor import Actor, record
-from ..align.standing import at_20_words
+from ..align.alignment_text import at_20_words
 from ..place.inspection import detail_tables
 from ..plan.callouts import model_with_tolerances
 from ..queue import defer
@@ -112,7 +112,7 @@ def report_left(report_id: int) -> None:
 
 @dataclass(frozen=True)
 class ReportFormat:
-    """What a report may be: its media type, and how it is made of a job as it stands."""
+    """A report format: its media type, and the function that makes it from a job."""
 
     media_type: str
     made: Callable[[Session, Report, JobResults], bytes]

@@ -31,7 +31,7 @@ Marks = Mapping[int, frozenset[int]]  # by reading, the numbers of its hits
 
 
 def stated_of(spec: Mapping[str, Any]) -> InstrumentClass | None:
-    """What the maker of a polar instrument states; None of another."""
+    """The maker's specification of a polar instrument; None for an arm."""
     return InstrumentClass(*(spec[name] for name in POLAR)) if all(name in spec for name in POLAR) else None
 
 
@@ -79,7 +79,7 @@ def must_be_kept(session: Session, instrument: Instrument, batch: HitBatch, **wh
 
 
 def conditions_of(instrument: Instrument, batch: HitBatch) -> dict[str, Any]:
-    """What a result rests on beside the poses and the calibration: kept with the reading, as it is at this moment."""
+    """Conditions that a result depends on besides poses and calibration; stored with the reading."""
     known = {
         "u_hit_mm": instrument.u_hit_mm, "spec": instrument.spec, "level": instrument.level,
         "u_level_rad": instrument.u_level_rad, "pressure_hpa": instrument.pressure_hpa,
@@ -180,7 +180,7 @@ class Batch:
 
     @property
     def stated(self) -> InstrumentClass | None:
-        """What the maker states of a polar instrument, as it was when this was read."""
+        """The maker's specification of a polar instrument at the time of the reading."""
         return stated_of(self.conditions.get("spec", {}))
 
 

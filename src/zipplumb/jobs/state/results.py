@@ -76,7 +76,7 @@ Marks = dict[int, dict[int, frozenset[int]]]  # by row and batch, the numbers of
 
 @dataclass(frozen=True, eq=False)
 class JobResults:
-    """A job as it stands: what was asked, what was read, what was found.
+    """A job loaded and evaluated: recipes, readings, results.
 
     ``instrument``: the one that was brought to this job last. ``stations``: where each stands; ``network``: how they are
     tied, where there are several; ``stood``: what stood at each; ``read_from``: the stations from which something was
@@ -117,11 +117,11 @@ class JobResults:
         return self.sheet.rows
 
     def row(self, row_id: int) -> SheetRow:
-        return self.rows[self.place(row_id)]
+        return self.rows[self.index_of(row_id)]
 
-    def place(self, row_id: int) -> int:
-        """Where a row stands in the sheet, from 0. Raises InputError where it does not."""
-        found = self.sheet.places.get(row_id)
+    def index_of(self, row_id: int) -> int:
+        """Index of a row in the sheet. Raises InputError if it is not on it."""
+        found = self.sheet.index.get(row_id)
         if found is None:
             raise InputError("That row is not in this job any more.", "Nothing was changed.", "Choose another row.")
         return found
@@ -143,13 +143,13 @@ class JobResults:
 
     @property
     def current(self) -> SheetRow | None:
-        place = self.sheet.places.get(self.job.current_row_id or 0)
+        place = self.sheet.index.get(self.job.current_row_id or 0)
         return None if place is None else self.rows[place]
 
 
 @dataclass
 class _Memory:
-    """What one process remembers of a job.
+    """The cache of one job in a process.
 
     ``sheet``: as last read, and ``edition`` names all versions of its rows; ``newest``: the last reading.
     ``written``: names all that had been written, anywhere, when ``before`` was worked out.
@@ -230,7 +230,7 @@ def _hits_came(
             marks[row_id] = _by_batch(pairs)
         if memory.rows.get(row_id, ("",))[0] != written:
             memory.rows[row_id] = written, SheetRow(row_id, recipe_from_dict(raw), finished is not None)
-    sheet = before.sheet.changed(memory.rows[row_id][1] for row_id in named & before.sheet.places.keys())
+    sheet = before.sheet.changed(memory.rows[row_id][1] for row_id in named & before.sheet.index.keys())
     readings = _joined(sheet, _readings(memory, new, marks, named), memory)
     results, memory.found = evaluate(sheet, readings, before.kit, memory.found, before.surfaces)
     found = memory.found
@@ -264,7 +264,7 @@ def _whole(session: Session, job_id: int, memory: _Memory, new: list[tuple[Batch
 
 
 def what_if(state: JobResults, rows: Iterable[SheetRow], alignment: int | None) -> Layered[int, RowResult]:
-    """What would be found with some rows in the place of those of the same ids, or beside all, and another active system.
+    """Results with some rows replaced or added, or another active system; nothing is stored.
 
     Nothing is kept of it. ``rows``: those that are others, or new.
     """
@@ -308,8 +308,8 @@ def _surfaces(job: Job, memory: _Memory, sheet: Sheet) -> PartSurfaces | None:
 
 
 def _faces(job: Job, memory: _Memory, sheet: Sheet) -> Sequence[dict[str, Any]]:
-    """What may be touched of the part, brought in only while that is asked."""
-    place = sheet.places.get(job.current_row_id or 0)
+    """The faces of the part, loaded only while something is just touched."""
+    place = sheet.index.get(job.current_row_id or 0)
     if not job.touching and (place is None or not sheet.rows[place].recipe.proposes):
         return ()
     kept, sha256 = job.kept_bodies, job.part.sha256
@@ -320,7 +320,7 @@ def _faces(job: Job, memory: _Memory, sheet: Sheet) -> Sequence[dict[str, Any]]:
 
 def _spots(job: Job, memory: _Memory, sheet: Sheet) -> Array:
     """Where the current row's face can be touched (n, 3), brought in once for each face that is come to."""
-    place = sheet.places.get(job.current_row_id or 0)
+    place = sheet.index.get(job.current_row_id or 0)
     face = None if place is None else sheet.rows[place].recipe.cad_face
     if face is None:
         return NO_SPOTS

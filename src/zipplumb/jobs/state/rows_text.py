@@ -17,7 +17,7 @@ from .results import JobResults
 
 @dataclass(frozen=True, eq=False)
 class _Told:
-    """What was told last, and what it was told of."""
+    """The texts rendered last, and what they were rendered from."""
 
     sheet: Sheet
     results: Layered[int, RowResult]
@@ -27,7 +27,7 @@ class _Told:
 
 
 def row_texts(state: JobResults) -> Layered[int, RowText]:
-    """Every row of a job by its id, in order: the very same words while nothing that they tell has changed."""
+    """Texts of all rows by id, in order; a row whose text is unchanged keeps the same object."""
     told: _Told | None = state.remembered.get("texts")
     sheet, units, current = state.sheet, state.job.units, state.job.current_row_id
     if told is None or told.units != units or not sheet.stands_as(told.sheet):
@@ -36,7 +36,7 @@ def row_texts(state: JobResults) -> Layered[int, RowText]:
         differ = set(state.results.differing(told.results))
         differ.update(sheet.rows[place].id for place in sheet.places_that_differ(told.sheet))
         if told.current != current:
-            differ.update(i for i in (told.current, current) if i in sheet.places)
+            differ.update(i for i in (told.current, current) if i in sheet.index)
         anew = ((i, row_text(state, i)) for i in differ)  # much is worked out again that comes to the same words
         texts = told.texts.replaced({i: text for i, text in anew if not text.says_as(told.texts[i])})
     state.remembered["texts"] = _Told(sheet, state.results, units, current, texts)
@@ -44,7 +44,7 @@ def row_texts(state: JobResults) -> Layered[int, RowText]:
 
 
 def row_text(state: JobResults, row_id: int) -> RowText:
-    return _row_text(state, state.row(row_id), state.place(row_id) + 1)
+    return _row_text(state, state.row(row_id), state.index_of(row_id) + 1)
 
 
 def _unproven(found: RowResult) -> tuple[str, ...]:
@@ -54,7 +54,7 @@ def _unproven(found: RowResult) -> tuple[str, ...]:
 
 
 def word_of(found: RowResult) -> str:
-    """One word of how a row stands."""
+    """The state of a row in one word."""
     if found.state in ("asks", "failed"):
         return found.state
     if found.verdict:

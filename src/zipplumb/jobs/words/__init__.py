@@ -23,7 +23,7 @@ def words_for(recipe: RowRecipe) -> KindWords:
 
 
 def stem_of(kind: str, inside: bool) -> str:
-    """What a row of a kind would be called."""
+    """The default name of a row of a kind, without its number."""
     return WORDS[kind].stem(SimpleNamespace(inside=inside))
 
 

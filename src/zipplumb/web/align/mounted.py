@@ -9,7 +9,7 @@ from ...jobs.align import mounted
 from ...jobs.plan.sheet import seen_of
 from ...jobs.state.results import JobResults, as_it_stands
 from ...store.database import transaction
-from .. import asked
+from .. import params
 from ..answers import go_on
 from ..doors import changes
 
@@ -17,7 +17,7 @@ blueprint = Blueprint("mounted", __name__, url_prefix="/jobs/<int:job_id>/mounte
 
 
 def mounted_page(session: Session, state: JobResults) -> str:
-    row_id = asked.one_id("row")
+    row_id = params.one_id("row")
     ticks = () if row_id is None else mounted.ticks_of(state, row_id)
     candidates = mounted.candidates(state, ticks)
     return render_template(
@@ -37,7 +37,7 @@ def tried(job_id: int):
     """What the ticks would hold; nothing is kept."""
     with transaction() as session:
         state = as_it_stands(session, job_id)
-        row_id = asked.one_id("row")
+        row_id = params.one_id("row")
         before = state.alignment if row_id is None else state.results[state.row(row_id).id].alignment
         found = mounted.answer(state, request.form, before)
         return render_template("_mounted_answer.html", answer=found, job=state.job)
@@ -46,5 +46,5 @@ def tried(job_id: int):
 @blueprint.post("")
 @changes
 def keep(job_id: int):
-    mounted.keep(g.actor, job_id, request.form, asked.one_id("row"), request.form.get("seen") or None)
+    mounted.keep(g.actor, job_id, request.form, params.one_id("row"), request.form.get("seen") or None)
     return go_on(job_id, "align")

@@ -9,10 +9,10 @@ from werkzeug.exceptions import NotFound
 
 from ...core.errors import PlumbError
 from ...core.units import length_text
-from ...jobs.align import guided, standing, systems
+from ...jobs.align import alignment_text, guided, systems
 from ...jobs.state.results import JobResults, as_it_stands, what_if
 from ...store.database import transaction
-from .. import asked
+from .. import params
 from ..answers import done, go_on
 from ..doors import changes, reads
 from ..plan.forms import typed_texts
@@ -30,8 +30,8 @@ def panel(session: Session, state: JobResults, view: JobView) -> str:
     rows = [row for row in state.rows if row.recipe.role == "system"]
     shown = next((row for row in rows if str(row.id) == request.args.get("show")), None)
     shown = shown or next((row for row in rows if row.id == state.job.alignment_row_id), rows[0] if rows else None)
-    listed = [(row, standing.worth(state, row.id), row.id == state.job.alignment_row_id) for row in rows]
-    found = None if shown is None else standing.standing_of(state, shown)
+    listed = [(row, alignment_text.worth(state, row.id), row.id == state.job.alignment_row_id) for row in rows]
+    found = None if shown is None else alignment_text.alignment_text_of(state, shown)
     zones = [] if shown is None else guided.zones_of(state, shown)
     places = [] if shown is None else systems.places_of(state.results[shown.id].alignment)
     return render_template(
@@ -45,7 +45,7 @@ def panel(session: Session, state: JobResults, view: JobView) -> str:
         zones=zones,
         zone="" if shown is None else length_text(shown.recipe.zone, state.job.units),
         failing=sum(point.word == "out" for point in zones),
-        proofs=standing.proofs_of(state) if found is not None and found.active else [],
+        proofs=alignment_text.proofs_of(state) if found is not None and found.active else [],
         roads=ROADS,
     )
 
@@ -67,7 +67,7 @@ def road(job_id: int, road: str):
 def known(job_id: int, row_id: int):
     """How well a place of the part is known in an alignment."""
     with transaction() as session:
-        return escape(standing.known_at(as_it_stands(session, job_id), row_id, asked.numbers("point", 3)))
+        return escape(alignment_text.known_at(as_it_stands(session, job_id), row_id, params.numbers("point", 3)))
 
 
 @blueprint.get("/alignments/<int:row_id>/compared")
@@ -78,7 +78,7 @@ def compared(job_id: int, row_id: int):
         state = as_it_stands(session, job_id)
         row, active = state.row(row_id), state.job.alignment_row_id
         after = what_if(state, (), row.id)
-        found = standing.compared(state, state.results, after, active, row.id)
+        found = alignment_text.compared(state, state.results, after, active, row.id)
         return _comparison(state, found, row.id)
 
 
@@ -90,7 +90,7 @@ def preview(job_id: int, row_id: int):
         state = as_it_stands(session, job_id)
         edited = systems.as_typed(session, state, row_id, typed_texts())
         after = what_if(state, [edited], state.job.alignment_row_id)
-        found = standing.compared(state, state.results, after, row_id, row_id)
+        found = alignment_text.compared(state, state.results, after, row_id, row_id)
         return _comparison(state, found, row_id)
 
 
@@ -106,7 +106,7 @@ def tried(job_id: int):
     return render_template("_tried.html", found=found, message=found.message)
 
 
-def _comparison(state: JobResults, found: standing.Comparison, row_id: int) -> str:
+def _comparison(state: JobResults, found: alignment_text.Comparison, row_id: int) -> str:
     active = state.job.alignment_row_id
     name = state.row(active).recipe.name if active else "the instrument's own system"
     return render_template("_compared.html", found=found, job=state.job, row=state.row(row_id), active=name)
@@ -115,7 +115,7 @@ def _comparison(state: JobResults, found: standing.Comparison, row_id: int) -> s
 @blueprint.post("/alignments/<int:row_id>/place")
 @changes
 def place(job_id: int, row_id: int):
-    systems.settle(g.actor, job_id, row_id, asked.numbers("turn", 3))
+    systems.settle(g.actor, job_id, row_id, params.numbers("turn", 3))
     return done()
 
 
@@ -136,5 +136,5 @@ def plan(job_id: int):
 @blueprint.post("/alignments/active")
 @changes
 def activate(job_id: int):
-    systems.activate(g.actor, job_id, asked.one_id("row"))
+    systems.activate(g.actor, job_id, params.one_id("row"))
     return done()

@@ -8,7 +8,7 @@ from sqlalchemy.orm import Session
 from ...core.units import length_text
 from ...jobs.align import guided
 from ...jobs.state.results import JobResults
-from .. import asked
+from .. import params
 from ..answers import done, go_on
 from ..doors import changes
 
@@ -24,7 +24,7 @@ def points_page(session: Session, state: JobResults) -> str:
 @blueprint.post("")
 @changes
 def plan(job_id: int):
-    guided.plan(g.actor, job_id, asked.ids("of"), request.form.get("zone", ""))
+    guided.plan(g.actor, job_id, params.ids("of"), request.form.get("zone", ""))
     return go_on(job_id, "measure")
 
 

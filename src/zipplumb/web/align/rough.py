@@ -6,10 +6,10 @@ from flask import Blueprint, g, render_template, request
 from sqlalchemy.orm import Session
 
 from ...jobs.align import rough
-from ...jobs.align.standing import freedom_texts, six_of
+from ...jobs.align.alignment_text import freedom_texts, six_of
 from ...jobs.state.results import JobResults, as_it_stands
 from ...store.database import transaction
-from .. import asked
+from .. import params
 from ..answers import go_on
 from ..doors import changes
 
@@ -41,10 +41,10 @@ def pick(job_id: int):
     """One more place, or one less; nothing is kept."""
     picks = rough.picks_from(request.form.get("picks", ""))
     if request.form.get("point"):
-        x, y, z = asked.numbers("point", 3)
-        i, j, k = asked.numbers("normal", 3)
+        x, y, z = params.numbers("point", 3)
+        i, j, k = params.numbers("normal", 3)
         picks = (*picks, *rough.picks_from(f"{x},{y},{z},{i},{j},{k}"))
-    if (last := asked.one_id("without")) is not None:
+    if (last := params.one_id("without")) is not None:
         picks = tuple(p for number, p in enumerate(picks, start=1) if number != last)
     if request.form.get("better") and len(picks) < rough.MOST:
         picks = (*picks, *rough.picks_from(request.form["better"]))

@@ -9,7 +9,7 @@ from ...jobs.plan import parts
 from ...jobs.plan.sheet import create_job, create_job_without_cad, measured_so_far
 from ...store.database import transaction
 from ...store.models import Job, Part
-from .. import asked
+from .. import params
 from ..doors import changes, reads
 
 blueprint = Blueprint("home", __name__)
@@ -68,7 +68,7 @@ def progress(part_id: int):
 @blueprint.post("/parts/<int:part_id>/job")
 @changes
 def new_job(part_id: int):
-    job_id = create_job(g.actor, request.form.get("name", ""), part_id, asked.ids("body"))
+    job_id = create_job(g.actor, request.form.get("name", ""), part_id, params.ids("body"))
     return redirect(url_for("job.page", job_id=job_id, stage="part"))
 
 

@@ -14,7 +14,7 @@ from ...jobs.plan import sheet
 from ...jobs.state.results import as_it_stands
 from ...store.database import stored, transaction
 from ...store.models import Job, Part
-from .. import asked
+from .. import params
 from ..answers import done, go_on, may_listen
 from ..doors import changes, reads
 from ..stages import STAGES, panel
@@ -157,9 +157,9 @@ def move_hand(job_id: int, do: str):
     more: dict = {k: form[k] for k in ("button",) if k in form}
     for name in ("face", "hits", "detail", "number"):
         if name in form:
-            more[name] = asked.one_id(name)
+            more[name] = params.one_id(name)
     if "point" in form:
-        more["point"] = asked.numbers("point", 3)
+        more["point"] = params.numbers("point", 3)
     if do == "pull_off":
         more["wrong"] = form.get("wrong") == "1"
     hand.move_hand(g.actor, job_id, do, **more)

@@ -16,7 +16,7 @@ from ...jobs.kit.probes import PROBE_KINDS
 from ...jobs.kit.trust import trusts
 from ...store.database import transaction
 from ...store.models import Instrument, InstrumentEvent, Job, Probe, Station, Trial
-from .. import asked
+from .. import params
 from ..answers import done, may_listen
 from ..doors import administers, changes, reads
 from .words import calibration_line, choose_units
@@ -25,7 +25,7 @@ blueprint = Blueprint("instruments", __name__, url_prefix="/instruments")
 
 
 def cards_of(session: Session, some: Sequence[Instrument]) -> list[dict]:
-    """What is said of instruments, with as many questions to the database as for one."""
+    """Data of the instruments' cards, with a fixed number of queries."""
     at = select(Station, Job).join(Job, Job.id == Station.job_id)
     places = {s.id: (s, j) for s, j in session.execute(at.where(Station.id.in_([i.station_id for i in some])))}
     running = session.scalars(select(Trial).where(Trial.id.in_([i.trial_id for i in some])))
@@ -114,7 +114,7 @@ def one(instrument_id: int):
 @blueprint.post("/<int:instrument_id>/probe")
 @changes
 def put_on(instrument_id: int):
-    probes.put_on(g.actor, instrument_id, asked.one_id("probe") or 0)
+    probes.put_on(g.actor, instrument_id, params.one_id("probe") or 0)
     return redirect(url_for("instruments.one", instrument_id=instrument_id))
 
 

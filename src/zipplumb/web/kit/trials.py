@@ -16,7 +16,7 @@ from ...jobs.kit import trials
 from ...jobs.kit.probes import BALLS
 from ...store.database import stored, transaction
 from ...store.models import Instrument, Probe, Trial
-from .. import asked
+from .. import params
 from ..answers import done
 from ..doors import changes, reads
 from .drawings import bars_of, reach_of, sphere_of, spread_of
@@ -39,7 +39,7 @@ def begin():
                 "question.html", question=question, form=form, likely=question.likely_mm and both_units(question.likely_mm)
             )
     form["sure"] = "1" if form.get("answer") else ""
-    trial_id = trials.begin(g.actor, form.get("kind", ""), asked.one_id("instrument") or 0, form, asked.one_id("job"))
+    trial_id = trials.begin(g.actor, form.get("kind", ""), params.one_id("instrument") or 0, form, params.one_id("job"))
     return redirect(url_for("trials.one", trial_id=trial_id))
 
 

@@ -105,7 +105,7 @@ class Hub:
         self.hearing.wait(BEGIN_S)
 
     def _whole(self, job_id: int, page: Page) -> None:
-        """Everything as it stands, in the place of all that was to be sent to a page."""
+        """Send a page the complete state, replacing all events queued for it."""
         with self.working:
             with self._as_asked():
                 events = [event_of("kit", {"what": "begin"})] if not job_id else self._whole_of(job_id, page.link)
@@ -215,7 +215,7 @@ class Hub:
             time.sleep(max(0.0, TOGETHER_S - (time.monotonic() - began)))
 
     def _one(self, job_id: int, word: Word) -> None:
-        """One job's change; a fault of it holds up no other, and who looks at it is told."""
+        """Process one job's change; an error is reported to its pages and delays no other job."""
         try:
             with self.working:
                 self._changed(job_id, word)
@@ -264,7 +264,7 @@ class Hub:
         view, now = self._remember(watched, state, due)
         joined, watched.joined = watched.joined, False
         if word["what"] == "back" or before is None or not state.sheet.stands_as(before.sheet):
-            html, rows = self._all_html(view), list(state.sheet.places)
+            html, rows = self._all_html(view), list(state.sheet.index)
             scene = scene_of(state)
         else:
             changed = [(view.texts[i], texts.get(i)) for i in view.texts.differing(texts)]
@@ -281,7 +281,7 @@ class Hub:
             self._send({page}, self._detail(state, page.link or 0))
 
     def _detail(self, state: JobResults, link: int) -> bytes:
-        """What a fitter is to do now; that the link has ended, where it has."""
+        """The fitter's current instruction, or that the link has ended."""
         with snapshot() as session:
             detail = detail_of(session, link)
             if detail is None or detail.job_id != state.job.id:

@@ -15,7 +15,7 @@ SMALL_SHARE = 0.2  # of the way to a target, that is not worth a word
 
 
 def told_of_tip(state: JobResults, stands: StationPose | Untied, word: dict) -> tuple[dict, Array]:
-    """What pages are told of a tip that is read, and where it is.
+    """The live message to pages about the current tip, and the position of the tip.
 
     Parameters
     ----------

@@ -14,7 +14,7 @@ from ...jobs.measure.criteria import other_criteria
 from ...jobs.state.results import JobResults, as_it_stands
 from ...store.database import snapshot, stored, transaction
 from ...store.models import Job
-from .. import asked
+from .. import params
 from ..answers import done
 from ..doors import changes, reads
 from ..job.slip import go_on_with, row_slip
@@ -67,12 +67,12 @@ def next_way(job_id: int):
 
 
 def _aimed(session: Session, job_id: int) -> looks.Aimed:
-    places = [np.array(asked.numbers(name, 3)) if request.values.get(name) else None for name in ("at", "normal", "to")]
+    places = [np.array(params.numbers(name, 3)) if request.values.get(name) else None for name in ("at", "normal", "to")]
     at, outward, to = places
     if at is None or outward is None:
         raise InputError("Nothing is aimed at.", looks.NOTHING, "Click on the part where it is to look.")
     to = to if request.values.get("shape") == "line" else None
-    return looks.Aimed.typed(request.values, asked.one_id("face"), at, outward, to, stored(session, Job, job_id))
+    return looks.Aimed.typed(request.values, params.one_id("face"), at, outward, to, stored(session, Job, job_id))
 
 
 @blueprint.get("/look")
@@ -119,7 +119,7 @@ def become(job_id: int, row_id: int):
 @blueprint.post("/rows/<int:row_id>/join")
 @changes
 def join(job_id: int, row_id: int):
-    into = asked.one_id("into")
+    into = params.one_id("into")
     again.join(g.actor, job_id, row_id, into)
     return go_on_with(job_id, into or row_id)
 

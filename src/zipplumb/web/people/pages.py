@@ -12,7 +12,7 @@ from ...jobs import people
 from ...jobs.actor import ROLES
 from ...store.database import transaction
 from ...store.models import Change, Job, Row, User
-from .. import asked
+from .. import params
 from ..doors import administers, reads
 
 blueprint = Blueprint("people", __name__)
@@ -72,7 +72,7 @@ def own_password():
 @reads
 def record():
     """Who changed what, newest first; of one job where it is asked for."""
-    job_id, before = asked.one_id("job"), asked.one_id("before")
+    job_id, before = params.one_id("job"), params.one_id("before")
     query = (
         select(Change, User.name, Job.name).outerjoin(User, User.id == Change.user_id).outerjoin(Job, Job.id == Change.job_id)
     )

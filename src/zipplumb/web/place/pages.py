@@ -13,7 +13,7 @@ from ...jobs.place.adjuster_lines import COLUMNS
 from ...jobs.place.belongs import HEIGHTS, AtOneHeight
 from ...jobs.place.details_text import detail_text
 from ...jobs.state.results import JobResults
-from .. import asked
+from .. import params
 from ..answers import done
 from ..doors import changes
 from ..stages import shows
@@ -60,7 +60,7 @@ def add(job_id: int):
     if belongs is None:
         raise InputError("A detail belongs at its nominal places or at one height.", "Nothing was kept.", "Choose one.")
     details.add(
-        g.actor, job_id, form.get("name", ""), asked.ids("target"), form.get("adjusters", ""), belongs, asked.one_id("body")
+        g.actor, job_id, form.get("name", ""), params.ids("target"), form.get("adjusters", ""), belongs, params.one_id("body")
     )
     return done()
 

@@ -14,7 +14,7 @@ from ...jobs.plan import derive
 from ...jobs.state.results import JobResults
 from ...store.database import stored, transaction
 from ...store.models import Job
-from .. import asked
+from .. import params
 from ..answers import done
 from ..doors import changes, reads
 from ..stages import shows
@@ -73,7 +73,7 @@ def choices(job_id: int):
         return render_template("_choices.html", choices=[], remark="Tick one, two or more features.")
     units = _units(job_id)
     try:
-        zone_mm = asked.zone(units)
+        zone_mm = params.zone(units)
         found = derive.choices(job_id, of, _given(request.args, units), zone_mm)
     except PlumbError as error:
         return render_template("_choices.html", choices=[], remark=str(error))
@@ -103,6 +103,6 @@ def plan(job_id: int):
     units = _units(job_id)
     derive.plan(
         g.actor, job_id, request.form.get("key", ""), _chosen(request.form), _given(request.form, units),
-        asked.zone(units),
+        params.zone(units),
     )  # fmt: skip
     return done()

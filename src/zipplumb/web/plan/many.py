@@ -8,7 +8,7 @@ from ...jobs.plan import many
 from ...jobs.state.results import JobResults, as_it_stands
 from ...jobs.words import WORDS, words_for
 from ...store.database import transaction
-from .. import asked
+from .. import params
 from ..answers import go_on
 from ..doors import changes, reads
 from ..view import JobView
@@ -47,7 +47,7 @@ def look(job_id: int):
     with transaction() as session:
         state = as_it_stands(session, job_id)
         found = many.changes(state, *_typed())
-    numbers = {row.id: state.place(row.id) + 1 for row in state.rows}
+    numbers = {row.id: state.index_of(row.id) + 1 for row in state.rows}
     changed = sum(change.is_one for change in found)
     seen = many.seen_of(found)
     return render_template("_changes.html", found=found, numbers=numbers, changed=changed, seen=seen, job_id=job_id)
@@ -62,6 +62,6 @@ def set_them(job_id: int):
 
 def _typed() -> tuple[many.RowChoice, many.Setting]:
     form = request.form
-    choice = many.RowChoice(form.get("kind", ""), form.get("name", "")[:80], asked.one_id("first"), asked.one_id("last"))
+    choice = many.RowChoice(form.get("kind", ""), form.get("name", "")[:80], params.one_id("first"), params.one_id("last"))
     texts = {name: form.get(f"set.{name}", "")[:200] for name in many.SETTINGS}
     return choice, many.Setting(texts, form.get("key", ""), form.get("lower", "")[:40], form.get("upper", "")[:40])

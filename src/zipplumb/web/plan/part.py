@@ -18,7 +18,7 @@ from ...jobs.state.rows_text import row_text
 from ...jobs.words import stem_of
 from ...store.database import stored, transaction
 from ...store.models import Job
-from .. import asked
+from .. import params
 from ..answers import go_on
 from ..doors import changes, reads
 from ..stages import shows
@@ -32,7 +32,7 @@ AXES = "XYZ"
 
 @dataclass(frozen=True)
 class FaceWords:
-    """What a picked face is, in words."""
+    """Description of a picked face."""
 
     index: int
     words: str
@@ -109,8 +109,8 @@ def face(job_id: int, index: int):
             return "", 404
         words, last = describe_face(session, state, index), adding.last_plan(session, job_id)
         place = {name: request.values.get(name, "") for name in ("point", "normal", "stem", "hits", "each")}
-        edge = describe_edge(session, state, asked.one_id("edge"))
-        cut = section_form(state, index, request.values, asked.numbers("point", 3) if place["point"] else None)
+        edge = describe_edge(session, state, params.one_id("edge"))
+        cut = section_form(state, index, request.values, params.numbers("point", 3) if place["point"] else None)
         return render_template(
             "_face.html",
             face=words,
@@ -146,7 +146,7 @@ def tolerance(job_id: int, index: int):
     with transaction() as session:
         units = stored(session, Job, job_id).units
         faces = on_model.alike_faces(session, job_id, index, form.get("on", ""))
-    zone_mm = asked.zone(units)
+    zone_mm = params.zone(units)
     if zone_mm is None:
         raise InputError("A tolerance needs its zone.", "Nothing was planned.", "Type what the drawing says.")
     wanted = on_model.Wanted(form.get("kind", ""), zone_mm, form.get("datums", ""), form.get("name", ""), form.get("note", ""))
@@ -164,7 +164,7 @@ def plan_edge(job_id: int, edge: int):
 @blueprint.post("/edges/<int:edge>/place")
 @changes
 def plan_edge_point(job_id: int, edge: int):
-    picking.plan_edge_point(g.actor, job_id, edge, asked.numbers("point", 3), request.form.get("stem", ""))
+    picking.plan_edge_point(g.actor, job_id, edge, params.numbers("point", 3), request.form.get("stem", ""))
     return go_on(job_id, "part")
 
 
@@ -186,7 +186,7 @@ def describe_edge(session: Session, state: JobResults, index: int | None) -> tup
 def plan_place(job_id: int, index: int):
     """A surface point where the face was picked."""
     stem, hits = request.form.get("stem", ""), 3 if request.form.get("hits") == "3" else 1
-    picking.plan_place(g.actor, job_id, index, asked.numbers("point", 3), asked.numbers("normal", 3), stem, hits)
+    picking.plan_place(g.actor, job_id, index, params.numbers("point", 3), params.numbers("normal", 3), stem, hits)
     return face(job_id, index)
 
 
@@ -202,12 +202,12 @@ def take_over(job_id: int):
 @changes
 def take_back(job_id: int):
     """Take the newest act of planning back, as a whole."""
-    adding.take_plan_back(g.actor, job_id, asked.ids("row"))
+    adding.take_plan_back(g.actor, job_id, params.ids("row"))
     return go_on(job_id, "part")
 
 
 @blueprint.post("/bodies")
 @changes
 def bodies(job_id: int):
-    parts.choose_bodies(g.actor, job_id, asked.ids("body"))
+    parts.choose_bodies(g.actor, job_id, params.ids("body"))
     return "", 200, {"HX-Refresh": "true"}

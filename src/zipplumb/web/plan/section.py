@@ -13,7 +13,7 @@ from ...jobs.plan import sections
 from ...jobs.state.results import JobResults
 from ...store.database import stored, transaction
 from ...store.models import Job
-from .. import asked
+from .. import params
 from ..answers import go_on
 from ..doors import changes
 
@@ -37,7 +37,7 @@ class SectionForm:
 def section_form(state: JobResults, face: int, told: Mapping[str, str], point: list[float] | None) -> SectionForm:
     """For a picked face; what was typed at the face before goes on where this one is to go with it."""
     units, more = state.job.units, told.get("more", "") == "1"
-    before = asked.listed_ids("faces") if more else []
+    before = params.listed_ids("faces") if more else []
     across = told.get("across", "") if told.get("across", "") in (*sections.AXES, sections.OTHER) else "Z"
     box = state.job.part.faces[face]["box"]
     place = point or [(box[k] + box[k + 3]) / 2 for k in range(3)]
@@ -48,7 +48,7 @@ def section_form(state: JobResults, face: int, told: Mapping[str, str], point: l
 
 
 def _asked(session: Session, job_id: int) -> sections.SectionAsked:
-    return sections.SectionAsked.typed(asked.listed_ids("faces"), request.form, stored(session, Job, job_id).units)
+    return sections.SectionAsked.typed(params.listed_ids("faces"), request.form, stored(session, Job, job_id).units)
 
 
 @blueprint.post("/look")

@@ -10,7 +10,7 @@ from ...jobs import rehearsal
 from ...jobs.kit import instruments
 from ...jobs.state.results import as_it_stands
 from ...store.database import snapshot
-from .. import asked
+from .. import params
 from ..doors import changes, reads
 from ..view import JobView
 
@@ -42,7 +42,7 @@ def look(job_id: int):
             raise InputError(
                 "No place was typed.", rehearsal.NOTHING_KEPT, "Type X, Y and Z of place A, or have some proposed."
             )
-        here = rehearsal.rehearsal_of(session, state, asked.one_id("instrument") or 0)
+        here = rehearsal.rehearsal_of(session, state, params.one_id("instrument") or 0)
         return _shown(here, [here.plan(name, stand) for name, stand in stands.items() if stand is not None])
 
 
@@ -61,7 +61,7 @@ def propose(job_id: int):
         high = length_from_text(request.form.get("high", "")[:40], units, "how high")
         if not 0 < far < 1e5 or abs(high) > 1e5:
             raise InputError("Nobody stands so far off.", rehearsal.NOTHING_KEPT, "Type how far from the part, and how high.")
-        here = rehearsal.rehearsal_of(session, state, asked.one_id("instrument") or 0)
+        here = rehearsal.rehearsal_of(session, state, params.one_id("instrument") or 0)
         return _shown(here, here.proposed(far, high, NAMES))
 
 

@@ -16,7 +16,7 @@ from ...jobs.report import making
 from ...jobs.state.results import JobResults
 from ...store.database import transaction
 from ...store.models import Picture, Report
-from .. import asked
+from .. import params
 from ..answers import done
 from ..doors import changes, reads
 from ..stages import shows
@@ -56,7 +56,7 @@ def reports(job_id: int):
 @blueprint.post("/reports")
 @reads
 def make(job_id: int):
-    making.ask_report(g.actor, job_id, request.form.get("kind", ""), asked.ids("row"))
+    making.ask_report(g.actor, job_id, request.form.get("kind", ""), params.ids("row"))
     return reports(job_id)
 
 

@@ -1,4 +1,4 @@
-"""The base of the 2D kinds: which plane they lie in, and what is known of it."""
+"""The base of the 2D kinds: the projection plane and its uncertainty."""
 
 from __future__ import annotations
 

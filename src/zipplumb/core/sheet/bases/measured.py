@@ -1,4 +1,4 @@
-"""The base of the kinds that are measured: from raw hits to a feature in the world, the tip off on the right side."""
+"""The base of the measured kinds: raw hits to a feature in the world, with the tip radius compensated on the right side."""
 
 from __future__ import annotations
 
@@ -105,7 +105,7 @@ def contacts_from(result: FitResult, surface: Any) -> Array:
 
 
 def _tips(hits: RowHits, surface: Callable[[float], Any], local: Motion, size: int) -> Uncertainty:
-    """What the radius of each tip that touched it does, in the feature's own axes."""
+    """Derivatives by the radius of each tip used, in the feature's own axes."""
     radius = hits.calibration.radius_mm
     here, there = (differences(surface(r), local) for r in (radius, radius + TIP_STEP))
     answer = ((there - here) / TIP_STEP)[:, None]
@@ -142,7 +142,7 @@ class FeatureRecipe(RowRecipe):
         return self.datum or self.name
 
     def begun(self, hits: RowHits | None, state: State, message: str = "") -> FoundFeature:
-        """What is known of it before it is worked out: its name, and what was read."""
+        """The result before evaluation: name and number of hits."""
         found = FoundFeature(state, self.name, self.letter, message=message)
         if hits is None:
             return found
@@ -155,7 +155,7 @@ class FeatureRecipe(RowRecipe):
         raise NotImplementedError
 
     def quantities(self, found: FoundFeature) -> tuple[Quantity, ...]:
-        """What it has to be judged by."""
+        """The quantities by which it can be judged."""
         raise NotImplementedError
 
     def available(self, found: FoundFeature | None = None) -> tuple[tuple[str, Unit], ...]:
@@ -245,7 +245,7 @@ class MeasuredRecipe(FeatureRecipe):
         return None, hits
 
     def held_by(self, plane: Feature | None) -> dict[str, Any]:
-        """What of the fit is held: the plane that it lies in."""
+        """Parameters fixed in the fit: the plane that it lies in."""
         return {} if plane is None else {"plane": plane.shape}
 
     @classmethod
@@ -267,7 +267,7 @@ class MeasuredRecipe(FeatureRecipe):
 
     @classmethod
     def quantities_of(cls, nominal: Any) -> tuple[Quantity, ...]:
-        """What such a shape has to be judged by."""
+        """The quantities by which such a shape can be judged."""
         raise NotImplementedError
 
     def quantities(self, found: FoundFeature) -> tuple[Quantity, ...]:
@@ -359,7 +359,7 @@ class MeasuredRecipe(FeatureRecipe):
         return result
 
     def unsided(self, base: FoundFeature, hits: RowHits, result: FitResult, plane: Feature | None) -> FoundFeature:
-        """What is left to do for a kind whose tip does not come off to one side."""
+        """The result for a kind whose tip radius is not compensated to one side."""
         raise FitError(f"A {self.fits} has a side.")
 
     def _state(self, hits: RowHits, side: Side) -> State:

@@ -1,4 +1,4 @@
-"""The base of the kinds that give a coordinate system, and what they are given."""
+"""The base of the kinds that give a coordinate system, and the inputs they receive."""
 
 from __future__ import annotations
 
@@ -29,7 +29,7 @@ TypedU = Annotated[float, Field(gt=0, le=10)]
 
 @dataclass(frozen=True, eq=False)
 class ActualFeature:
-    """A row's feature as an alignment sees it.
+    """A measured feature as input of an alignment.
 
     Attributes
     ----------
@@ -111,7 +111,7 @@ class ActualFeature:
         return tuple(max(float(np.sqrt((d @ nominal) ** 2 @ own)), LEAST_U_MM) for d in wanted)
 
     def hold(self, directions: tuple[Letter, ...], u_mm: float | None, level: int = 1) -> Hold:
-        """As it holds the part; ``u_mm``: a typed weight, by default what its own measuring tells."""
+        """As a hold of an alignment; ``u_mm``: a typed weight, by default its own uncertainty."""
         nominal = self.known_nominal
         reach = self.contacts if len(self.contacts) > 1 else None
         return Hold(
@@ -148,7 +148,7 @@ class ActualFeature:
 
 @dataclass(frozen=True, eq=False)
 class SystemInputs:
-    """What a coordinate system may rest on.
+    """The inputs of a coordinate system.
 
     Attributes
     ----------

@@ -1,4 +1,4 @@
-"""The centers of one tip as a feature: what is judged of them is told by the part alone, once it is aligned."""
+"""The path of a tip (its centers) as a feature; it is judged against the CAD surface once the part is aligned."""
 
 from __future__ import annotations
 

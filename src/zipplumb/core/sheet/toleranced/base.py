@@ -1,4 +1,4 @@
-"""The base of the tolerances: what of a feature must lie in a zone, how large a zone it needs, and by how much it is out.
+"""The base of the tolerances: the points of a feature that must lie in the zone, and the size of the zone they need.
 
 What is judged is a set of points that moves with its feature: the places touched on a surface, the two ends of an axis as
 far as it was touched, a center. A zone is a function of these points and of the datums' shapes, so its uncertainty follows
@@ -51,7 +51,7 @@ class Touched(BaseShape):
 
 @dataclass(frozen=True, eq=False)
 class Member:
-    """What of one row has to lie in the zone. ``noise``: (row, u_hit) where each point is a hit of its own; else None.
+    """The points of one row that have to lie in the zone. ``noise``: (row, u_hit) where each point is a hit; else None.
     ``calm``: (n, 3) where the points likely are without their errors."""
 
     name: str
@@ -63,7 +63,7 @@ class Member:
 
 @dataclass(frozen=True, eq=False)
 class Zone:
-    """How large a zone a member needs.
+    """The zone of a tolerance: its size as a function of the points and of the datums' shapes.
 
     Attributes
     ----------
@@ -148,7 +148,7 @@ class ToleranceRecipe(JudgedRecipe):
         return (Characteristic(VALUE, "mm", 0.0, upper=self.zone_mm),)
 
     def member(self, row: int, found: FoundFeature) -> Member:
-        """What of a feature must lie in the zone. Raises DeriveError where the tolerance is not for such a feature."""
+        """The points of a feature that must lie in the zone. Raises DeriveError if the tolerance does not apply to it."""
         raise NotImplementedError
 
     def zone_for(self, member: Member, found: Mapping[int, FoundFeature], system: Alignment | None) -> Zone:

@@ -49,7 +49,7 @@ class Sway:
 
 @dataclass(frozen=True)
 class Left:
-    """What is left of one row in its directions. ``off``: the largest, as text."""
+    """The residuals of one row in the directions it holds. ``off``: the largest, as text."""
 
     name: str
     off: str
@@ -57,7 +57,7 @@ class Left:
 
 
 @dataclass(frozen=True, eq=False)
-class Standing:
+class AlignmentText:
     """One alignment for its page."""
 
     row: SheetRow
@@ -80,9 +80,9 @@ class Standing:
     checks: bool = False
 
 
-def standing_of(state: JobResults, row: SheetRow) -> Standing:
+def alignment_text_of(state: JobResults, row: SheetRow) -> AlignmentText:
     found, units = state.results[row.id], state.job.units
-    base = Standing(row, words_for(row.recipe).noun, row.id == state.job.alignment_row_id, found.message)
+    base = AlignmentText(row, words_for(row.recipe).noun, row.id == state.job.alignment_row_id, found.message)
     alignment = found.alignment
     if alignment is None or found.system is None:
         return base
@@ -92,7 +92,7 @@ def standing_of(state: JobResults, row: SheetRow) -> Standing:
         sways.append(Sway(ledger.weak.words, six_of(ledger.weak.motion), False))
     against = row.recipe.seen_from
     place, u = worst if worst is not None else (None, 0.0)
-    return Standing(
+    return AlignmentText(
         row, base.noun, base.active, found.message, worth(state, row.id), ledger.verdict,
         not alignment.doubt and ledger.spare > 0 and ledger.rank == FREE,
         freedom_texts(ledger, units), tuple(sways),
@@ -238,7 +238,7 @@ def six_texts(six: Array, units: Units) -> tuple[str, ...]:
 
 
 def six_of(motion: Array) -> tuple[float, ...]:
-    """A small motion as the stage is told it."""
+    """A small motion as six numbers for the stage."""
     return tuple(float(f"{v:.6g}") for v in motion)
 
 
