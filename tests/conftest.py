@@ -33,13 +33,11 @@ processes.stop()
 
 
 def lot_of(nodeid: str) -> str:
-    """Tests of one lot run in one process: those of a file, or where tests share nothing each by itself."""
+    """Tests of one lot run in one process: half of those in a browser, those of a file, or each by itself."""
     path = Path(nodeid.split("::")[0])
+    if path.parent.name == "e2e":
+        return "browser, a to e" if path.stem < "test_f" else "browser, f to z"
     return nodeid if path.parent.name in ALONE else str(path)
-
-
-def in_a_browser(lot: str) -> bool:
-    return Path(lot).parent.name == "e2e"
 
 
 @pytest.hookimpl(optionalhook=True)
@@ -64,7 +62,7 @@ def pytest_collection_modifyitems(config, items):
     known = _durations()
     lots = sorted({lot_of(item.nodeid) for item in items}, key=lambda lot: (-known.get(lot, 0.0), lot))
     alone = [lot for lot in lots if Path(lot.split("::")[0]).parent.name in ALONE][: config.workerinput["workercount"]]
-    lots.sort(key=lambda lot: (lot not in alone, not in_a_browser(lot)))
+    lots.sort(key=lambda lot: (lot not in alone, not lot.startswith("browser")))
     place = {lot: k for k, lot in enumerate(lots)}
     items.sort(key=lambda item: place[lot_of(item.nodeid)])
 

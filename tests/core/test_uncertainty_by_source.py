@@ -165,7 +165,7 @@ def test_an_offset_and_a_station_move_all_that_was_read_with_them():
     assert results[1].feature.feature.uncertainty.share(Source("offset", 1), 2) == pytest.approx(0.02, rel=1e-6)
     assert results[3].first.U < 1e-4
     spread = np.diag([0.03, 0.03, 0.03, 1e-5, 1e-5, 1e-5]) ** 2
-    station = KIT.stations[1].__class__(1, Motion.identity(), terms=np.sqrt(spread))
+    station = KIT.stations[1].__class__(1, Motion.identity(), pose_terms=np.sqrt(spread))
     results, _ = evaluate(Sheet(tuple(bench.rows)), bench.readings, Kit({1: station}, KIT.calibrations))
     assert results[1].feature.feature.uncertainty.share(Source("station"), 2) > 0.029
     assert results[3].first.uncertainty.share(Source("station")) < 1e-3
