@@ -223,25 +223,31 @@ class Plane(BaseShape):
         return self if air >= 0 else self.flipped()
 
 
-@dataclass(frozen=True, eq=False)
-class Circle(BaseShape):
-    center: Array
-    normal: Array
+class _Round:
+    """Of shapes with one radius."""
+
     radius: float
-    points_, directions_ = ("center",), ("normal",)
     lengths_ = ("radius",)
-    center_, across_ = "center", "normal"
 
     @property
     def as_radius(self) -> float:
         return self.radius
 
+    def parallel(self, by_mm: float):
+        return replace(self, radius=left(self.radius + by_mm))  # type: ignore[type-var]
+
+
+@dataclass(frozen=True, eq=False)
+class Circle(_Round, BaseShape):
+    center: Array
+    normal: Array
+    radius: float
+    points_, directions_ = ("center",), ("normal",)
+    center_, across_ = "center", "normal"
+
     @property
     def fits_as(self) -> str:
         return "circle"
-
-    def parallel(self, by_mm: float) -> Circle:
-        return replace(self, radius=left(self.radius + by_mm))
 
     def distance(self, points: Array) -> Array:
         """Within the circle's plane: + outside, - inside."""
@@ -308,42 +314,26 @@ class Slot(BaseShape):
 
 
 @dataclass(frozen=True, eq=False)
-class Sphere(BaseShape):
+class Sphere(_Round, BaseShape):
     center: Array
     radius: float
     points_ = ("center",)
-    lengths_ = ("radius",)
     center_ = "center"
-
-    @property
-    def as_radius(self) -> float:
-        return self.radius
-
-    def parallel(self, by_mm: float) -> Sphere:
-        return replace(self, radius=left(self.radius + by_mm))
 
     def distance(self, points: Array) -> Array:
         return np.linalg.norm(points - self.center, axis=-1) - self.radius
 
 
 @dataclass(frozen=True, eq=False)
-class Cylinder(BaseShape):
+class Cylinder(_Round, BaseShape):
     point: Array
     direction: Array
     radius: float
     points_, directions_ = ("point",), ("direction",)
-    lengths_ = ("radius",)
 
     @property
     def as_line(self) -> Line:
         return Line(self.point, self.direction)
-
-    @property
-    def as_radius(self) -> float:
-        return self.radius
-
-    def parallel(self, by_mm: float) -> Cylinder:
-        return replace(self, radius=left(self.radius + by_mm))
 
     def distance(self, points: Array) -> Array:
         return np.linalg.norm(cross(points - self.point, self.direction), axis=-1) - self.radius
