@@ -23,7 +23,6 @@ from zipplumb.jobs.kit import probes, stations
 from zipplumb.jobs.measure import measuring
 from zipplumb.jobs.place import placement
 from zipplumb.jobs.place.details import details_of
-from zipplumb.jobs.place.details_text import turns_text
 from zipplumb.jobs.plan import adding, listing, picking, sheet
 from zipplumb.jobs.state.results import load
 from zipplumb.store.database import stored, transaction
@@ -158,8 +157,8 @@ End; 180; 240; 90; +X; 1
 
 def is_left(count, turn: Turn, seems_mm: float = 0.15) -> bool:
     """The turn stands on the fitter's page: live, and so less what the reflector's noise seems to have moved already."""
-    shown, planned = count.inner_text(), turns_text(turn.turns, 0)
-    gone = float(planned.split()[0]) - float(shown.split()[0])
+    shown = re.fullmatch(r"([\d.]+) turns?", count.inner_text())
+    gone = abs(turn.turns) - float(shown[1]) if shown else np.inf
     return -0.006 < gone < seems_mm * abs(turn.turns / turn.move_mm)
 
 

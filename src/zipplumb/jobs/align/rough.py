@@ -16,7 +16,7 @@ from ...core.spots import spots_on
 from ...store.database import stored, tell, transaction
 from ...store.models import Job
 from ..actor import Actor
-from ..plan.adding import add_rows, named
+from ..plan.adding import add_rows, named, surface_point
 from ..state.results import JobResults
 
 FREE, MOST = 6, 60
@@ -118,10 +118,7 @@ def plan(actor: Actor, job_id: int, picks: Sequence[Pick]) -> int:
             raise InputError(
                 f"{len(picks)} places are picked; six freedoms need six at least.", "Nothing was planned.", "Pick more places."
             )
-        raws = [
-            {"kind": "surface_point", "nominal": {"shape": "plane", "point": list(p.point), "normal": list(p.normal)}}
-            for p in picks
-        ]
+        raws = [surface_point(p.point, p.normal) for p in picks]
         rows = add_rows(session, actor, job_id, named(session, job_id, raws, "Place"))
         laid = {"kind": "surfaces", "features": rows, "u_mm": U_MM}
         alignment = add_rows(session, actor, job_id, named(session, job_id, [laid], "Rough fit"))[0]

@@ -77,6 +77,11 @@ def add_row(session: Session, actor: Actor, job_id: int, raw: Mapping[str, Any])
     return add_rows(session, actor, job_id, [recipe_from_dict(raw)])[0]
 
 
+def surface_point(point: Sequence[float], normal: Sequence[float], **more: Any) -> dict[str, Any]:
+    """Plain data of a row for a place (3,) on a surface, with the normal there out of the material."""
+    return {"kind": "surface_point", "nominal": {"shape": "plane", "point": list(point), "normal": list(normal)}, **more}
+
+
 def check_references(session: Session, job_id: int, recipe: RowRecipe) -> None:
     """Everything that a recipe names is of this job, and of the right sort."""
     for needed in needs_of(recipe):

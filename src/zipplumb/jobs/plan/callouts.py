@@ -24,7 +24,7 @@ from ..actor import Actor, record
 from ..state.recipes import changed
 from ..state.results import JobResults, load
 from ..words import WORDS
-from .adding import add_rows, named, take_letter
+from .adding import add_rows, named, surface_point, take_letter
 from .lettered import datums_of, letter_of, target_of
 from .on_model import firsts, kinds, rows_for, standing
 from .picking import kind_for_face
@@ -162,8 +162,7 @@ def take_over(actor: Actor, job_id: int) -> int:
 
 def _raw_target(target: TargetPlace) -> dict[str, Any]:
     """A place to be touched three times: a target may lie on what is square to nothing."""
-    nominal = {"shape": "plane", "point": target.at, "normal": target.normal}
-    return {"kind": "surface_point", "name": target.name, "nominal": nominal, "hits": 3}
+    return surface_point(target.at, target.normal, name=target.name, hits=3)
 
 
 def _limits(sized: Sized) -> dict[str, Any]:

@@ -14,7 +14,7 @@ from ...exchange.point_list import Fault, ListedPoint, PointList, read_points
 from ...store.database import stored, transaction
 from ...store.models import Job
 from ..actor import Actor
-from .adding import add_rows, names_of
+from .adding import add_rows, names_of, surface_point
 
 LONGEST_LIST = 2_000_000  # letters
 
@@ -77,5 +77,4 @@ def whole_list(session: Session, job_id: int, text: str, units: str) -> tuple[Li
 def _raw_of_point(point: ListedPoint) -> dict[str, Any]:
     if point.normal is None:
         return {"kind": "point", "name": point.name, "nominal": {"shape": "point", "position": point.at}}
-    nominal = {"shape": "plane", "point": point.at, "normal": point.normal}
-    return {"kind": "surface_point", "name": point.name, "nominal": nominal}
+    return surface_point(point.at, point.normal, name=point.name)

@@ -15,7 +15,7 @@ from ...core.sheet.bases.measured import MeasuredRecipe, measured_as, of_free_fa
 from ...store.database import stored, transaction
 from ...store.models import Job, Part, Row
 from ..actor import Actor
-from .adding import add_rows, checked_stem, named
+from .adding import add_rows, checked_stem, named, surface_point
 from .alike import alike
 from .edge_places import place_on_edge
 
@@ -91,9 +91,7 @@ def plan_place(
         reach = 1.0 + 0.01 * float(np.linalg.norm(high - low))  # a picked place lies on triangles
         if np.any(np.array(point) < low - reach) or np.any(np.array(point) > high + reach):
             raise InputError("That place is not on the face.", "Nothing was planned.", "Pick it again.")
-        nominal = {"shape": "plane", "point": list(point), "normal": list(normal)}
-        raw = {"kind": "surface_point", "nominal": nominal, "hits": hits}
-        return add_rows(session, actor, job_id, named(session, job_id, [raw], stem))[0]
+        return add_rows(session, actor, job_id, named(session, job_id, [surface_point(point, normal, hits=hits)], stem))[0]
 
 
 def plan_alike(actor: Actor, job_id: int, face_index: int, stem: str = "") -> list[int]:
