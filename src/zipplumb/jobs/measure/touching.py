@@ -15,14 +15,14 @@ from ...core.fitting.recognise import Nominal, touched_nominals
 from ...core.frames import Array
 from ...core.shape_codec import shape_from_data
 from ...core.shapes import Circle, Cone, Cylinder, Plane, Sphere, Torus
-from ...core.sheet import KINDS, MeasuredRecipe, RowResult, SheetRow, TouchedRecipe, data_for_fit, kind_of, recipe_from_dict
+from ...core.sheet import MeasuredRecipe, RowResult, SheetRow, TouchedRecipe, data_for_fit, kind_of, recipe_from_dict
 from ...store.database import stored, tell, transaction
 from ...store.models import Job, Row
 from ..actor import INSTRUMENT, Actor, record
 from ..plan import without_cad
 from ..plan.adding import add_rows, named
 from ..plan.picking import kind_for_face
-from ..state.recipes import changed, rewrite
+from ..state.recipes import changed, rewrite, whose_kind
 from ..state.results import JobResults, load
 from ..words import words_for
 from .again import on_side, take_over
@@ -33,7 +33,7 @@ WAITS_MM = 0.3  # by so much a row that waits may lie farther off than another n
 REACH_MM = 20.0
 LEAST_SURE = 1e-3
 ROUND_A_POINT_MM = 15.0
-CARRIERS = [key for key, kind in KINDS.items() if kind.carries_outlines]
+CARRIES = whose_kind(lambda kind: kind.carries_outlines)
 SURFACES = (Plane, Cylinder, Cone, Sphere, Torus)
 
 
@@ -199,7 +199,7 @@ def _dimension(session: Session, job: Job) -> dict[str, Any]:
     """What is touched in a plane lies in the last one that was measured; where there is none, in that of its own hits."""
     if job.touching != "plane":
         return {"flat": False, "plane": None, "for_axis": job.touching == without_cad.AXES_MODE}
-    done = Row.job_id == job.id, Row.removed_at.is_(None), Row.finished_at.is_not(None), Row.recipe["kind"].astext.in_(CARRIERS)
+    done = Row.job_id == job.id, Row.removed_at.is_(None), Row.finished_at.is_not(None), CARRIES
     last = select(Row.id).where(*done).order_by(Row.position.desc(), Row.id.desc()).limit(1)
     return {"flat": True, "plane": session.scalar(last), "for_axis": False}
 

@@ -18,7 +18,7 @@ from ...core.units import units_named
 from ...store.database import stored, tell, transaction
 from ...store.models import Change, Job, Part, Row
 from ..actor import Actor, record
-from ..state.recipes import recipe_of, rewrite
+from ..state.recipes import recipe_of, rewrite, whose_kind
 from ..state.results import load
 from .adding import check_references, rests_on, take_letter
 from .forms import changed, data_of, texts_of
@@ -89,14 +89,9 @@ def set_rule(actor: Actor, job_id: int, rule: str) -> None:
 
 def measured_so_far(session: Session) -> dict[int, tuple[int, int]]:
     """By job, how many rows are to be measured, and how many of these are finished."""
-    kind = Row.recipe["kind"].astext.label("kind")
-    query = select(Row.job_id, kind, func.count(Row.id), func.count(Row.finished_at)).where(Row.removed_at.is_(None))
-    found: dict[int, tuple[int, int]] = {}
-    for job_id, key, rows, finished in session.execute(query.group_by(Row.job_id, "kind")):
-        if kind_of({"kind": key}).takes_hits:
-            before = found.get(job_id, (0, 0))
-            found[job_id] = before[0] + rows, before[1] + finished
-    return found
+    measured = Row.removed_at.is_(None), whose_kind(lambda kind: kind.takes_hits)
+    query = select(Row.job_id, func.count(Row.id), func.count(Row.finished_at)).where(*measured).group_by(Row.job_id)
+    return {job_id: (rows, finished) for job_id, rows, finished in session.execute(query)}
 
 
 def seen_of(recipe: RowRecipe) -> str:

@@ -2,15 +2,23 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
-from ...core.sheet import RowRecipe, recipe_from_dict
+from sqlalchemy import ColumnElement
+
+from ...core.sheet import KINDS, RowRecipe, recipe_from_dict
 from ...store.models import Row
 
 
 def recipe_of(row: Row) -> RowRecipe:
     """The recipe of a stored row."""
     return recipe_from_dict(row.recipe)
+
+
+def whose_kind(says: Callable[[type[RowRecipe]], bool]) -> ColumnElement[bool]:
+    """Of stored rows, those whose kind says so: a condition of a query."""
+    return Row.recipe["kind"].astext.in_([key for key, kind in KINDS.items() if says(kind)])
 
 
 def rewrite(row: Row, recipe: RowRecipe) -> dict[str, Any]:
