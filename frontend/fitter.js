@@ -47,17 +47,20 @@ export function fitter(frame) {
   const turning = (left) => {
     const next = now.querySelector(".next");
     if (!next || !left) return;
-    const [label, name, count, way] = next.children;
+    const [label, name, count, hand, way] = next.children;
     next.classList.toggle("astray", left.astray);
     if (left.astray) {
       label.textContent = "Stop";
       count.textContent = "It goes another way";
+      hand.className = "turn-way";
       way.textContent = "Turn it back, or wait for a new look.";
       return;
     }
     label.textContent = left.enough ? "Stop" : "Left to turn";
     name.textContent = left.name;
     count.textContent = left.enough ? "Enough" : left.left;
+    hand.className = `turn-way ${left.enough ? "" : left.hand}`;
+    hand.children[1].textContent = left.hand ? `${left.hand}, seen from its head` : "";
     way.textContent = left.enough ? "" : left.way;
   };
   setInterval(() => {

@@ -40,6 +40,6 @@ export function keys(bench) {
   document.addEventListener("click", (event) => {
     if (!event.target.matches("[data-touch-row]")) return;
     const [taken, wanted] = document.querySelector("#now .big .num").textContent.split("/").map(Number);
-    post("/hand/touch", { hits: Math.max(1, wanted - taken) });
+    post("/hand/touch", wanted ? { hits: Math.max(1, wanted - taken) } : {}); // of what asks for none, as the hand likes
   });
 }

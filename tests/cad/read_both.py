@@ -9,6 +9,7 @@ import gzip
 import json
 import sys
 import tempfile
+from dataclasses import asdict
 from importlib import import_module
 from pathlib import Path
 
@@ -24,6 +25,7 @@ from OCP.TopLoc import TopLoc_Location
 from OCP.TopoDS import TopoDS
 
 from zipplumb.cad.formats import Unreadable, format_of
+from zipplumb.jobs.plan.alike import alike, things
 
 READERS = {"step": STEPControl_Reader, "iges": IGESControl_Reader}
 
@@ -66,7 +68,19 @@ def ours(path: Path, module: str) -> dict:
         "exact": all(f.nominal or f.index in model.splines for f in model.faces),
         "missing": model.missing,
         "nominals": [f.nominal for f in model.faces],
+        "picked": picked([asdict(f) for f in model.faces]),
     }
+
+
+def picked(faces: list[dict]) -> str:
+    """Why one of the faces cannot be picked, and what is like it found; "" where nothing is in the way."""
+    try:
+        things(faces)
+        for face in faces[:: max(1, len(faces) // 30)]:
+            alike(faces, face["index"])
+    except Exception as error:  # whatever it is, the file is told by it
+        return f"{type(error).__name__}: {error}"
+    return ""
 
 
 def alone(path: Path, folder: str) -> Path:

@@ -53,7 +53,7 @@ def wanted(faces):
 def test_what_is_written_is_read_again(plate, faces, tmp_path):
     out = tmp_path / "out.step"
     told = wanted(faces)
-    out.write_bytes(with_callouts(plate.read_bytes(), told))
+    out.write_bytes(with_callouts([plate.read_bytes()], told))
     assert b"AP242" in out.read_bytes()[:3000]
     model = read_cad(out)
     assert model.missing == ()
@@ -72,7 +72,7 @@ def test_a_file_without_tolerances_carries_none(plate):
 def test_what_has_no_word_here_is_told(plate, faces, tmp_path):
     """A thickness, in the place of the diameter in the file's own text."""
     out = tmp_path / "out.step"
-    text = with_callouts(plate.read_bytes(), wanted(faces)).decode()
+    text = with_callouts([plate.read_bytes()], wanted(faces)).decode()
     assert text.count("'diameter'") == 1
     out.write_text(text.replace("'diameter'", "'thickness'"))
     found = read_cad(out).callouts
@@ -83,7 +83,7 @@ def test_what_has_no_word_here_is_told(plate, faces, tmp_path):
 
 def test_what_is_no_step_file_cannot_be_written_again(faces):
     with pytest.raises(FileError, match="could not write"):
-        with_callouts(b"solid nothing", wanted(faces))
+        with_callouts([b"solid nothing"], wanted(faces))
 
 
 def test_a_fault_in_the_tolerances_does_not_take_the_model_with_it():
@@ -102,7 +102,7 @@ def test_datum_targets_are_read_again_where_they_lie(plate, faces, tmp_path):
     )
     profile = Callout("surface_profile", 0.3, (faces[0][0, -1, 0],), (("A",),), boundaries=("none",))
     out = tmp_path / "out.step"
-    out.write_bytes(with_callouts(plate.read_bytes(), Callouts((profile,), targets=targets)))
+    out.write_bytes(with_callouts([plate.read_bytes()], Callouts((profile,), targets=targets)))
     read = read_cad(out).callouts
     assert read.targets == targets
     assert [c.datums for c in read.tolerances] == [(("A",),)]

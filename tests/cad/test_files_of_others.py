@@ -63,6 +63,7 @@ def compare(one: dict) -> None:
     size = float(np.linalg.norm(np.subtract(bare["box"][3:], bare["box"][:3])))
     assert np.abs(np.subtract(ours["box"], bare["box"])).max() < 2e-3 * size  # triangles lie a little within a round face
     assert ours["exact"] or one["module"] == "mesh"
+    assert not ours["picked"]
 
 
 def test_there_are_some():

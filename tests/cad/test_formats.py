@@ -84,6 +84,30 @@ def test_iges_that_is_cut_off(tmp_path):
         read_cad(path)
 
 
+def test_iges_without_its_global_section_is_refused(tmp_path):
+    """It says the unit: without it all would be read 25.4 times too large. Lines in other ways of writing pass."""
+    path = written(tmp_path / "part.igs")
+    lines = path.read_bytes().splitlines(keepends=True)
+    (tmp_path / "none.igs").write_bytes(b"".join(line for line in lines if line[72:73] != b"G"))
+    with pytest.raises(FileError, match="global section is missing"):
+        read_cad(tmp_path / "none.igs")
+    (tmp_path / "crlf.igs").write_bytes(b"".join(line.rstrip(b"\r\n") + b"\r\n" for line in lines))
+    assert len(read_cad(tmp_path / "crlf.igs").bodies) == 1
+
+
+def test_a_mesh_that_says_more_than_it_has(tmp_path):
+    data = trimesh.creation.box((10, 20, 30)).export(file_type="ply", encoding="ascii")
+    data = data.encode() if isinstance(data, str) else data
+    (tmp_path / "whole.ply").write_bytes(data)
+    assert read_cad(tmp_path / "whole.ply").missing == ()
+    box = trimesh.creation.box((10, 20, 30)).export(file_type="obj")
+    (tmp_path / "zero.obj").write_text(box + "\nf 0 1 2\n")
+    with pytest.raises(FileError, match="counts its corners from 1"):
+        read_cad(tmp_path / "zero.obj")
+    (tmp_path / "ten.obj").write_text(box.replace("f ", "f  ") + "\n# f 0 1 2\ng f 0\n")
+    assert len(read_cad(tmp_path / "ten.obj").faces) == 1
+
+
 @pytest.mark.parametrize(("suffix", "binary"), [("stl", True), ("stl", False), ("ply", True), ("ply", False), ("obj", False)])
 def test_meshes(tmp_path, suffix, binary):
     box = trimesh.creation.box((10, 20, 30))

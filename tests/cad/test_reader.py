@@ -91,7 +91,7 @@ def test_a_file_with_nothing_in_it(tmp_path):
 
 
 def test_a_reading_that_takes_too_long_is_ended(step):
-    refused(step, "longer than is allowed", seconds=0.05)
+    refused(step, "longer than a file of its size may take", seconds=0.05)
 
 
 def test_a_reading_that_takes_too_much_memory_is_ended(step):

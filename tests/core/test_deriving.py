@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
 from stated import monte_carlo
 
-from zipplumb.core.deriving import Given, bolt_circle, construct, possible
+from zipplumb.core.deriving import Given, bolt_circle, construct, division_of, possible
 from zipplumb.core.deriving import constructions as make
 from zipplumb.core.deriving import dimensions as size
 from zipplumb.core.deriving.registry import derivations_for
@@ -194,6 +194,20 @@ def test_a_bolt_circle_names_the_hole_that_is_out_of_place():
     for wrong, words in ((places[:2], "three holes"), (np.vstack([places, places[:1] + 1]), "one place")):
         with pytest.raises(DeriveError, match=words):
             bolt_circle(wrong)
+
+
+@pytest.mark.parametrize("count", [3, 6, 8, 12, 30])
+def test_how_many_places_a_pattern_has_is_seen_from_some_of_its_holes(count, random):
+    """Neighbours of each other, so that no coarser division holds them; turned, and where half of them are there touched with
+    errors: a short arc does not tell its center (geometry)."""
+    for some in range(3, count + 1):
+        turns = 2 * np.pi * (np.arange(some) / count + random.uniform())
+        places = 60 * np.column_stack([np.cos(turns), np.sin(turns), 0 * turns]) + random.normal(
+            0, 0.02 if 2 * some >= count else 1e-6, (some, 3)
+        )
+        assert division_of(random.permutation(places)) == count
+    spread = 60 * np.column_stack([np.cos([0.1, 1.3, 2.0, 4.4, 5.1]), np.sin([0.1, 1.3, 2.0, 4.4, 5.1]), np.zeros(5)])
+    assert division_of(spread) in (5, *range(60, 121))  # of no even division that a drawing has
 
 
 def leaning(shapes):
@@ -394,3 +408,32 @@ def test_a_hidden_point_lies_beyond_a_bar_and_is_the_less_sure_the_farther():
     assert "It needs an offset" in construct("hidden_point_beyond_the_first", ends).why_not
     with pytest.raises(DeriveError, match="one and the same"):
         make.beyond(np.zeros(3), np.zeros(3), 5.0)
+
+
+def test_bores_offer_what_holes_offer_at_one_height():
+    """Two bores 60 and 80 apart along X and Y, touched at other depths: 100 from center to center, 60, 80 and 0 along the axes;
+    three in a row of 3-4-5 lie on a circle of 100 (geometry)."""
+    one, other, third = (bore(f"Bore {k}", at, 0.0) for k, at in enumerate(([0, 0, -9.0], [60, 80, 20.0], [60, 0, 3.0])))
+    found = {p.key: p for p in possible([one, other])}
+    told = [found[k].value for k in ("distance_of_the_middles", "along_x", "along_y", "along_z", "in_the_plane_xy")]
+    assert told == pytest.approx([100, 60, 80, 0, 100])
+    assert "in the middle of what was touched" in found["distance_of_the_middles"].at
+    line = found["line_through_the_centers"].feature.shape
+    assert np.abs(line.direction) == pytest.approx([0.6, 0.8, 0])
+    assert found["width"].value == pytest.approx(found["distance_of_the_middles"].value)
+    many = {p.key: p for p in possible([one, other, third])}
+    assert many["diameter_of_the_bolt_circle"].value == pytest.approx(100)
+
+
+def test_a_plane_chosen_with_bores_says_where_they_are_taken():
+    """A bore that leans by 1 in 100 lies 0.5 farther away at 50 than at 0 (geometry)."""
+    straight, leaning = bore("Straight", [0, 0, 0], 0.0), bore("Leaning", [60, 0, 0], 0.01)
+    for height in (0.0, 50.0):
+        top = Feature("Top", Plane([0, 0, height], [0, 0, 1]))
+        for chosen in ([straight, leaning, top], [top, straight, leaning]):
+            found = {p.key: p for p in possible(chosen)}["distance_of_the_middles"]
+            assert found.value == pytest.approx(np.hypot(60 + 0.01 * height, 0.005 * height))
+            assert "where they go through the plane" in found.at
+    ball = Feature("Ball", Sphere([0, 80, 7], 12.5))
+    found = {p.key: p for p in possible([ball, leaning])}
+    assert found["along_y"].value == pytest.approx(-80) and "perpendicular_distance" in found

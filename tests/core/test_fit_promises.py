@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
 
 from zipplumb.core.errors import FitError
-from zipplumb.core.fitting import CRITERIA, FITS, fit
+from zipplumb.core.fitting import CRITERIA, FITS, LEAST, fit
 from zipplumb.core.fitting.api import OUTLINES
 from zipplumb.core.frames import Motion
 from zipplumb.core.shapes import Plane
@@ -157,6 +157,24 @@ def test_the_spoiling_hit_is_named_for_every_shape(kind):
     assert worst.index == 7
     assert worst.sure > 0.99
     assert abs(worst.off_by_mm) == pytest.approx(0.3, abs=0.05)
+
+
+@pytest.mark.parametrize("kind", ["point", "line", "plane", "circle", "sphere", "cylinder", "cone", "torus"])
+def test_a_hit_off_among_too_few_is_told_until_it_can_be_named(kind):
+    """By counting (Baarda): beside the hit itself two must be spare before its residual says that it is that one."""
+    least = LEAST[kind]
+    for spare in (1, 2, 3):
+        points = hits(kind, n=least + spare)
+        found = fit(kind, points)
+        u_mm = max(float(np.sqrt(found.residuals @ found.residuals / found.spare)), 1e-6)
+        assert found.unnamed(u_mm) is None
+        points[1] += 300 * u_mm * found.linear(points[1:2])[2][0, 0]
+        off = fit(kind, points).unnamed(u_mm)
+        wanted = int(np.ceil((2 + found.per_point - found.spare) / found.per_point))
+        assert (off is None) == (wanted < 1)
+        if off is not None:
+            assert off.more == wanted
+            assert 30 * u_mm < off.off_by_mm < 3000 * u_mm
 
 
 def test_the_uncertainty_of_given_hits_goes_through():

@@ -9,7 +9,7 @@ from scipy.spatial.transform import Rotation
 
 from zipplumb.core.errors import AlignmentError
 from zipplumb.core.frames import Motion
-from zipplumb.core.placing import Adjuster, Effect, Progress, learned, lies, plan_turns, progress
+from zipplumb.core.placing import Adjuster, Effect, Progress, learned, learned_each, lies, plan_turns, progress, wanted_first
 from zipplumb.core.placing.adjusters import answers_of
 
 # a bearing carrier 500 x 280: three feet, two screws at its side, one at its end; targets on top
@@ -117,6 +117,26 @@ def test_with_few_targets_what_is_not_told_is_said_and_left(count, untold):
     assert found.motion == pytest.approx([0.4, -0.2, 0.1, 0, 0, 0], abs=1e-9)
 
 
+@pytest.mark.parametrize(("seen", "wanted"), [((), 3), ((0,), 2), ((0, 1), 1), ((0, 1, 2), 0), ((0, 1, 2, 3), 0)])
+def test_a_rigid_detail_is_told_by_three_targets(seen, wanted):
+    """Three places that are not on a line fix a rigid body (kinematics); more are not asked for."""
+    left = [k for k in range(4) if k not in seen]
+    found = wanted_first(TARGETS[list(seen)], TARGETS[left], SIX)
+    assert len(found) == len(set(found)) == wanted
+    known = [*seen, *(left[k] for k in found)]
+    assert lies(TARGETS[known], TARGETS[known], np.full(len(known), U_MM)).untold.size == 0
+
+
+def test_only_what_the_adjusters_do_is_asked_for():
+    """Two places on a level line tell how far it goes across at any place of it, whatever else the detail does, and where it is
+    pushed along that at one end the place there does; of two places no third is there to be asked for."""
+    low = np.array([[-220.0, 0, 40], [220, 0, 40], [0, 120, 40]])
+    assert wanted_first(low[:1], low[1:], SIX[-1:]) == []
+    assert wanted_first(low[:2], low[2:], SIDES) == []
+    assert len(wanted_first(low[:1], low[1:], SIDES)) == 1
+    assert wanted_first(TARGETS[:2], TARGETS[:0], FEET) == []
+
+
 def test_no_target_and_no_number_are_refused():
     with pytest.raises(AlignmentError, match="No target"):
         lies(np.empty((0, 3)), np.empty((0, 3)), np.empty(0))
@@ -191,6 +211,47 @@ def test_one_that_is_stuck_is_not_taken_to_turn_the_other_way():
         (effect,) = learned([effect], SIX[:1], np.array([1.0]), still, pushed)
     assert effect.numbers[0] > 0
     assert np.isfinite(effect.turns_for(1.0))
+
+
+def _rounds(really, count=6, wrong_at=(), pitch=1.0):
+    """A detail that lies 2.2 too low on one screw; ``really``: which way it truly goes. What was asked, left and thought."""
+    adjuster = replace(SIX[0], mm_per_turn=1.0)
+    effect, height, told = Effect.stated(adjuster, backlash_mm=0.02), -2.2, []
+    for k in range(count):
+        turns = effect.turns_for(-height)
+        told.append((turns, height, effect))
+        done = -turns if k in wrong_at else turns
+        after = height + really * pitch * done
+        (effect,) = learned_each([effect], [adjuster], np.array([turns]), np.array([[0, 0, after - height]]), np.array([U_MM]))
+        height = after
+    return told, height, effect
+
+
+def test_one_turn_the_wrong_way_is_said_and_does_not_spoil_what_is_known():
+    """2.2 missing; turned the wrong way it is 4.4: that is asked for then, not four times as much, and the third is done."""
+    told, height, _ = _rounds(1, wrong_at=(0,))
+    assert [effect.against for *_, effect in told[:3]] == [False, True, False]
+    assert told[1][0] == pytest.approx(4.4, rel=0.05)
+    assert abs(height) < 0.01
+
+
+def test_a_screw_that_always_goes_the_other_way_is_found_out():
+    told, height, effect = _rounds(-1)
+    assert effect.sense == -1 and abs(height) < 0.01
+    assert max(abs(turns) for turns, *_ in told) < 10.0 and np.all(np.isfinite(effect.covariance))
+
+
+@pytest.mark.parametrize("pitch", [0.3, 1.0, 4.0])
+def test_a_pitch_is_looked_for_near_what_is_stated(pitch):
+    told, _, _ = _rounds(1, count=8, pitch=pitch)
+    assert all(0.5 <= effect.numbers[0] <= 2.0 for *_, effect in told)
+
+
+def test_nothing_is_asked_for_that_no_hand_can_set():
+    """A hundredth of a turn of a coarse screw is left alone."""
+    coarse = [replace(a, mm_per_turn=2.0) for a in SIX]
+    assert exact([0, 0, -0.03], coarse).turns == ()
+    assert exact([0, 0, -0.3], coarse).turns
 
 
 def test_how_far_the_turns_have_come_is_seen_at_one_target():

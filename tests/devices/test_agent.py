@@ -339,3 +339,47 @@ def test_what_comes_for_a_look_is_kept_point_by_point(device):
     connection.sendall(HELLO + b"".join(lines) + encode(t="button", e=2, name="take", down=False, **places[-1]))
     answers(connection, 2)
     assert sum(sink.counts) == 6
+
+
+def test_two_presses_at_one_sample_are_not_both_kept(device):
+    """The first is; the other is refused, and says so: a tone for it would lie."""
+    server, sink = device
+    connection, _ = server.accept()
+    other = encode(t="button", e=8, name="take", down=True, **(a_pose(7) | {"p": [500.0, 0, 0]}))
+    connection.sendall(HELLO + a_press(7) + other + a_press(7) + a_press(9))
+    tones = {answer["e"]: answer["tone"] for answer in answers(connection, 4)}
+    assert tones == {7: "taken", 8: "refused", 9: "taken"}
+    assert sink.kept == [7, 9] and any("twice at its sample 7" in words for words in sink.said)
+
+
+@pytest.mark.parametrize(("kind", "wrong"), [("arm", {"r": 1000.0, "az": 0.1, "el": 0.0}), ("tracker", a_pose(1))])
+def test_a_place_that_its_kind_does_not_tell_is_refused(device, kind, wrong):
+    server, sink = device
+    connection, _ = server.accept()
+    right = a_pose(2) if kind == "arm" else {"n": 2, "at": 3.0, "r": 1000.0, "az": 0.1, "el": 0.0}
+    hello = encode(t="hello", protocol=2, session="s1", kind=kind, model="m", serial="1", rate_hz=100)
+    pressed = encode(t="button", e=1, name="take", down=True, **({"n": 1, "at": 2.0} | wrong))
+    connection.sendall(hello + pressed + encode(t="button", e=2, name="take", down=True, **right))
+    assert answers(connection, 1)[0] == {"t": "done", "e": 2, "tone": "taken"}
+    assert sink.kept == [2] and any("as its kind does not" in words for words in sink.said)
+
+
+def test_a_press_while_the_button_is_held_leaves_the_old_sweep_its_hits(device):
+    """Whose button came up unheard."""
+    server, sink = device
+    connection, _ = server.accept()
+    path = b"".join(encode(t="pose", **(a_pose(n) | {"p": [10.0 * n, 0, 0]})) for n in range(2, 6))
+    connection.sendall(HELLO + a_press(1) + path + a_press(9))
+    assert {answer["e"] for answer in answers(connection, 2)} == {1, 9}
+    assert sink.kept[0] == 1 and sink.kept[-1] == 9 and sum(sink.counts[1:-1]) == 4
+
+
+def test_lines_of_a_scanner_are_handed_over_without_poses_between(device):
+    server, sink = device
+    connection, _ = server.accept()
+    connection.sendall(HELLO + a_press(1))
+    lines = (encode(t="stripe", points=[[0.0, 100.0]] * 50, **a_pose(n)) for n in range(2, 400))
+    for line in lines:
+        connection.sendall(line)
+        time.sleep(0.001)  # as a scanner sends them, not all at once
+    until(lambda: sum(sink.counts) > 200)

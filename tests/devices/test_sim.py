@@ -278,6 +278,33 @@ def test_the_radar_sees_surfaces_the_worse_the_more_they_graze():
     assert len(under) > 10
 
 
+def test_a_hand_aims_the_radar_at_places_where_nothing_but_one_face_is_met():
+    radar = SimulatedRadar(shop())
+    edge, flat = [1300.0, 197.0, 0.0], [1300.0, 100.0, 0.0]  # the beam goes past the block's edge, or stays on its front
+    said = done(radar, {"do": "patches", "at": [edge, flat]})
+    places = np.array([m.values[:3] for m in said if isinstance(m, PoseMessage)])
+    assert len(places) >= 9
+    assert np.abs(places[:, 1] - 100).max() < 10
+    with pytest.raises(ValueError, match="nothing of that is seen"):
+        radar.told("patches", {"do": "patches", "at": [edge]})
+
+
+def test_a_hand_that_hears_no_tone_stays_on_the_surface_until_the_link_is_back():
+    arm = SimulatedArm(truth(), pace=4)
+    arm._carry_out({"do": "sweep", "face": 0})
+    while not arm.following:
+        arm.tick()
+    arm.served = True  # it had a link, which is gone
+    lost_at = arm.hand.tip
+    for _ in range(50):
+        arm.tick()
+    assert (arm.hand.tip == lost_at).all()
+    assert arm.down
+    arm.link = object()
+    assert isinstance([m for m in done(arm) if isinstance(m, Press)][-1], Press)
+    assert not arm.down
+
+
 def test_the_radar_looks_by_itself_where_the_link_asks_and_says_where_it_cannot():
     radar = SimulatedRadar(shop(face_rad=0.0, angle_rad=1e-9, range_mm=0.01))
     ask = {"t": "look", "o": 4, "shape": "patch", "at": [1300.0, 0, 0], "side_mm": 60.0, "points": 49}

@@ -11,6 +11,7 @@ from zipplumb.jobs.kit import stations
 from zipplumb.jobs.plan import picking, sheet
 from zipplumb.jobs.state.results import load
 from zipplumb.store.database import transaction
+from zipplumb.store.models import Instrument
 
 SHOP_FROM_PART = Motion.from_quaternion(carrier_real.PLACE["quaternion"], carrier_real.PLACE["translation_mm"])
 CORNERS = np.array([[x, y, z] for x in (-250, 250) for y in (-140, 140) for z in (0, 60.0)])
@@ -18,6 +19,11 @@ CORNERS = np.array([[x, y, z] for x in (-250, 250) for y in (-140, 140) for z in
 MADE_MM = np.radians(0.012) * 288 + np.radians(0.03) * 140
 UP, FRONT, LEFT, REAR = (0, 0, 1), (0, -1, 0), (-1, 0, 0), (0, 1, 0)
 NESTS = [f"N{k}" for k in range(1, 7)]
+
+
+def instrument(name):
+    with transaction() as session:
+        return session.query(Instrument).filter_by(name=name).one().id
 
 
 class CarrierBench:

@@ -8,7 +8,7 @@ from functools import partial
 import numpy as np
 import openpyxl
 import pytest
-from carrier_bench import NESTS, TECHNICIAN
+from carrier_bench import NESTS, TECHNICIAN, instrument
 from playwright.sync_api import expect
 
 from zipplumb.core.alignment.reference_points import expansion_scale
@@ -26,7 +26,7 @@ from zipplumb.jobs.place.details import details_of
 from zipplumb.jobs.plan import adding, listing, picking, sheet
 from zipplumb.jobs.state.results import load
 from zipplumb.store.database import stored, transaction
-from zipplumb.store.models import Instrument, Job, Probe
+from zipplumb.store.models import Job, Probe
 
 pytestmark = pytest.mark.usefixtures("tracker")
 KNOCK = [0.3, -0.2, 0.1]
@@ -141,6 +141,10 @@ def test_a_nest_is_moved_until_it_sits_where_it_belongs(tamsin, running, bench):
         expect(page.locator("#from-zero")).to_be_empty()
         tell_hand({"do": "block"}, port)
         expect(now).to_contain_text("this number is old")
+        lost = page.locator("#now .say .ask")  # in the place of the number
+        expect(lost).to_have_text("Target lost.")
+        expect(lost).to_be_visible()
+        expect(now).not_to_be_visible()
     finally:
         tell_hand({"do": "block"}, port)
         tell_hand({"do": "knock", "name": "Nest 5", "by": list(-moved)}, port)
@@ -467,11 +471,6 @@ def with_the_references_read(tamsin, running):
         take(row.recipe.name)
     expect(tamsin.row("References at 20 °C")).to_contain_text("6 held, 18 spare")
     return take
-
-
-def instrument(name):
-    with transaction() as session:
-        return session.query(Instrument).filter_by(name=name).one().id
 
 
 def test_the_arm_at_its_one_seat_is_tied_to_the_tracker_and_measures_a_bearing_seat(tamsin, running):

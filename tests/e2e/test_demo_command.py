@@ -35,8 +35,8 @@ def start(tmp_path_factory, request):
 
 def until_served(child):
     for line in child.stdout:
-        if found := re.search(r"http://127\.0\.0\.1:\d+", line):
-            return found[0]
+        if found := re.search(r"Zip Plumb is at (http://127\.0\.0\.1:\d+)", line):
+            return found[1]
     raise AssertionError("it ended without an address")
 
 

@@ -77,6 +77,8 @@ def ticked(here, *names):
         checked.first.uncheck()
     for name in names:
         page.get_by_label(name, exact=True).check()
+    of = page.locator(".tick-list input:checked").evaluate_all("boxes => boxes.map(b => b.value).join(' ')")
+    expect(page.locator("#choices > div")).to_have_attribute("data-of", of)  # shown of these, no longer of those before
 
 
 def choice(here, words):

@@ -41,7 +41,7 @@ def carrying(running, tmp_path):
         (Sized((bore,), carrier.BORE, -0.1, 0.1),),
     )
     path = tmp_path / "carrier-with-tolerances.step"
-    path.write_bytes(with_callouts(file.read_bytes(), told))
+    path.write_bytes(with_callouts([file.read_bytes()], told))
     return path, told
 
 

@@ -5,11 +5,13 @@ import io
 
 import openpyxl
 import pytest
+from PIL import Image
 from pypdf import PdfReader
 
 from zipplumb.exchange.columns import HEADINGS
 from zipplumb.exchange.csv_file import write_csv
 from zipplumb.exchange.pdf_file import write_pdf
+from zipplumb.exchange.pictures import is_picture
 from zipplumb.exchange.table import CharacteristicText, RowText
 from zipplumb.exchange.xlsx_file import write_xlsx
 
@@ -28,9 +30,9 @@ def row(number=1, characteristics=(characteristic(),), **more):
     plain = {
         "id": number, "number": number, "name": f"Bore {number}", "kind": "cylinder", "datum": "", "state": "done",
         "word": "in", "shape": "●", "line": "cylinder", "form": "0.020", "hits": 15, "wanted": 15, "message": "", "note": "",
-        "current": False, "doubted": False, "takes_hits": True, "is_system": False,
+        "current": False, "doubted": False, "takes_hits": True, "is_system": False, "told": "",
     }  # fmt: skip
-    return RowText(characteristics=tuple(characteristics), **(plain | more))
+    return RowText(tell=lambda: tuple(characteristics), **(plain | more))
 
 
 OFF = characteristic(word="out", shape="▲", out_by="0.033", deviation="+0.083", deviation_value=0.083, share=1.4)
@@ -103,6 +105,22 @@ def test_markup_in_a_name_stays_text():
     text = words(write_pdf('<img src="file:///etc/passwd">', [row(name="<b>bold</b>")], "mm", [], []))
     assert "<b>bold</b>" in text
     assert "root:" not in text
+
+
+def a_png(size=(8, 6)) -> bytes:
+    out = io.BytesIO()
+    Image.new("RGB", size, "white").save(out, "PNG")
+    return out.getvalue()
+
+
+def test_a_picture_that_is_none_is_told_in_the_report():
+    good = a_png()
+    for bad in (b"", b"\x89PNG\r\n\x1a\n", good[:45], good[:40] + b"\0" + good[41:], b"GIF89a", b"<svg/>"):
+        assert not is_picture(bad)
+    assert is_picture(good) and is_picture(a_png((1, 1)))
+    said = words(write_pdf("Carrier", [row()], "mm", [], [(good, "From above"), (good[:45], "From the left")]))
+    assert said.count("This picture cannot be read") == 1
+    assert "From above" in said and "From the left" in said
 
 
 def test_many_rows_go_over_pages_with_their_heading():

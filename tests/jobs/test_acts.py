@@ -1,7 +1,10 @@
 """What a person can do besides measuring: planning, aligning, deriving, parts, reports, signing in."""
 
+from io import BytesIO
+
+import numpy as np
 import pytest
-from job_bench import REVIEWER, TECHNICIAN, batch, numbers
+from job_bench import DIAMETER_MM, REVIEWER, TECHNICIAN, batch, numbers
 from sqlalchemy import select, text
 
 from zipplumb.cad import CadModel
@@ -112,11 +115,38 @@ def test_the_prompt_asks_for_what_comes_next(bench):
     assert prompt(bench.state(), None).title == "Bring an instrument to this job."
     instruments.seen(bench.arm, connected=True)
     assert says() == "Touch Top (datum A), 4 hits, far apart."
+    for target, told in (("lost", "Target lost."), ("searching", "Looking for the target.")):
+        instruments.seen(bench.arm, target=target)
+        assert says() == told and prompt(bench.state(), bench.state().instrument).blind
+    instruments.seen(bench.arm, target="locked")
+    assert says() == "Touch Top (datum A), 4 hits, far apart."
     bench.touch_plane(row)
     instruments.seen(bench.arm, connected=True)  # as its link says all the while
     assert says() == "All rows are done. Make the report."
     measuring.undo(TECHNICIAN, bench.job, sweep=False)
     assert says() == "Top: pull off and finish."
+
+
+@pytest.mark.parametrize(("hits", "told"), [(4, "two more hits"), (5, "one more hit")])
+def test_a_hit_off_among_too_few_is_said_with_what_would_name_it(bench, hits, told):
+    row = bench.plan_plane("Top", [0, 0, 60], [0, 0, 1], hits=hits)
+    measuring.make_current(TECHNICIAN, bench.job, row)
+    instruments.seen(bench.arm, connected=True)
+    spots = [(-60, -60), (60, -60), (60, 60), (-60, 60), (0, 5), (25, -30), (-30, 25)]
+
+    def touch(k):
+        u, v = spots[k]
+        at = np.array([u, v, 60 + DIAMETER_MM / 2 + 0.5 * (k == 2)]) + [0, 0, 0.002 * (-1) ** k]
+        presses.keep(bench.arm, batch(center=at, came_from=at + [0, 0, 15]), next(numbers))
+        return prompt(bench.state(), bench.state().instrument)
+
+    for k in range(hits):
+        now = touch(k)
+    assert (now.title, now.tone) == (f"Top: {told}.", "warn")
+    assert now.line.startswith(f"One of these {hits} is off by about 0.") and f"or its form is: {told} tell" in now.line
+    for k in range(hits, hits + (2 if told.startswith("two") else 1)):
+        now = touch(k)
+    assert now.title == "Top: one hit is off." and now.line.startswith("Hit 3 lies 0.")
 
 
 # ---- aligning and deriving ------------------------------------------------------------------
@@ -210,7 +240,7 @@ def test_inches_are_the_same_deviations(aligned):
 
 
 def test_a_bad_file_is_said_on_the_part_and_changes_nothing_else(stack):
-    part = parts.add_part(TECHNICIAN, "Poem", "poem.step", b"Shall I compare thee")
+    part = parts.add_part(TECHNICIAN, "Poem", "poem.step", BytesIO(b"Shall I compare thee"))
     parts.import_part(part)
     with transaction() as session:
         found = session.get(Part, part)
@@ -220,7 +250,7 @@ def test_a_bad_file_is_said_on_the_part_and_changes_nothing_else(stack):
 
 
 def test_a_path_in_a_file_name_is_cut_off(stack):
-    part = parts.add_part(TECHNICIAN, "", "../../etc/passwd.step", b"x")
+    part = parts.add_part(TECHNICIAN, "", "../../etc/passwd.step", BytesIO(b"x"))
     with transaction() as session:
         assert session.get(Part, part).file_name == "passwd.step"
 

@@ -59,8 +59,28 @@ def test_a_form_that_is_being_filled_tells_what_it_holds_so_far(aligned):
     assert found.worth == "2 of 6: loose"
     assert {f.grip for f in found.freedoms} == {"firm", "loose"}
     with pytest.raises(InputError):
-        systems.tried(aligned.state(), "steps", {"steps.0.step": "turn", "steps.0.axis": "up"})
+        systems.tried(aligned.state(), "steps", {**texts, "steps.0.axis": "up"})
+    nothing_chosen = {"steps.0.step": "turn", "steps.0.axis": "+Z", "steps.0.degrees": "0", "onto": "own"}
+    assert systems.tried(aligned.state(), "steps", nothing_chosen) is None
+    assert systems.tried(aligned.state(), "level", {"station": "", "plane": "", "origin": ""}) is None
     assert all(row.recipe.name != "As typed" for row in aligned.state().rows)
+
+
+def test_a_bolt_circle_is_zero_and_clocked_by_one_of_its_holes(bench):
+    """Six bores on a circle of 120 about (40, 25), 17° on: from there they lie at 60 and k·60° (geometry)."""
+    top = bench.plan_plane("Top", [0, 0, 30], [0, 0, 1])
+    bench.touch_plane(top)
+    turns = np.radians(17 + 60 * np.arange(6))
+    at = np.array([40.0, 25, 0]) + 60 * np.column_stack([np.cos(turns), np.sin(turns), 0 * turns])
+    holes = [bench.touch_bore(f"Hole {k}", place.tolist(), [0, 0, 1]) for k, place in enumerate(at, 1)]
+    with pytest.raises(InputError, match="three of its holes"):
+        systems.plan_on_bolt_circle(TECHNICIAN, bench.job, top, holes[:2], holes[0])
+    row = systems.plan_on_bolt_circle(TECHNICIAN, bench.job, top, holes[:5], holes[0])
+    systems.activate(TECHNICIAN, bench.job, row)
+    alignment = bench.state().alignment
+    assert alignment.points([[40.0, 25, 30]])[0] == pytest.approx([0, 0, 0], abs=1e-6)
+    seen = alignment.points(at)
+    assert np.degrees(np.arctan2(seen[:, 1], seen[:, 0])) % 360 == pytest.approx(60 * np.arange(6), abs=1e-6)
 
 
 # ---- as it is mounted --------------------------------------------------------------------------

@@ -1,7 +1,10 @@
 """What only looks at a job is given what was worked out last, for as long as nobody has written anything."""
 
+import pytest
 from job_bench import TECHNICIAN
 
+from zipplumb.core.errors import InputError
+from zipplumb.jobs.kit.network_text import network_text
 from zipplumb.jobs.plan import sheet
 from zipplumb.jobs.state.results import as_it_stands, load
 from zipplumb.store.database import stored, transaction
@@ -50,3 +53,20 @@ def test_what_was_not_fetched_yet_of_the_part_can_be_asked_of_it(aligned):
     with transaction() as session:
         job = as_it_stands(session, aligned.job).job
         assert job in session and len(job.part.faces) == 20 and job.part.model is not None
+
+
+def test_an_act_that_was_refused_leaves_what_is_kept_whole(aligned):
+    """A rollback expires what its session had read."""
+    with pytest.raises(InputError), transaction() as session:
+        load(session, aligned.job)
+        raise InputError("It was refused.", "Nothing was changed.", "Go on.")
+    assert [s.instrument for s in network_text(look(aligned)).stations] == [f"Arm of job {aligned.job}"]
+    with transaction() as session:
+        assert load(session, aligned.job, {aligned.rows["end"]}).job.units == "mm"
+
+
+def test_what_somebody_is_changing_does_not_reach_those_who_only_look(aligned):
+    with transaction() as session:
+        load(session, aligned.job).job.units = "in"
+        assert look(aligned).job.units == "mm"
+        session.rollback()

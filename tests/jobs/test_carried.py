@@ -9,8 +9,8 @@ from scipy.spatial.transform import Rotation
 
 from zipplumb.core.errors import InputError
 from zipplumb.core.frames import Motion
-from zipplumb.demo.seed import DIAMETER_MM
-from zipplumb.jobs.kit import stations
+from zipplumb.demo.seed import DIAMETER_MM, OFFSET_MM
+from zipplumb.jobs.kit import instruments, stations
 from zipplumb.jobs.kit.network_text import network_text
 from zipplumb.jobs.link import presses
 from zipplumb.jobs.measure import measuring
@@ -35,7 +35,7 @@ def connected(bench):
         instrument = session.get(Instrument, bench.arm)
         session.expunge(instrument)
     instrument.link_up, instrument.trouble = True, ""
-    return type("Seen", (), {"connected": True, "trouble": "", "calibration": instrument.calibration})()
+    return type("Seen", (), {"connected": True, "trouble": "", "target": "", "calibration": instrument.calibration})()
 
 
 def read(bench, row, place, station=None, arm=None):
@@ -182,3 +182,18 @@ def test_what_a_tracker_states_is_kept_with_what_it_read(bench, nests):
     state = bench.state()
     assert state.results[nests["North"]].feature.u_hit_mm == pytest.approx(4e-6 * np.hypot(9000, 183), rel=0.01)
     assert replace(state.readings[nests["North"]]).stated
+
+
+def test_an_instrument_comes_back_to_where_it_never_left(bench):
+    """Another was brought meanwhile: both stand at the job, and the one that was brought last is measured with."""
+    other = instruments.add_instrument(f"Other of job {bench.job}", "arm", "127.0.0.1", 1, 0.012)
+    instruments.add_calibrated_probe(other, f"other ball {bench.job}", OFFSET_MM, DIAMETER_MM, 0.01, 0.002, "")
+    assert bench.state().instrument.id == bench.arm
+    first = bench.state().station.id
+    stations.bring(TECHNICIAN, bench.job, other)
+    assert bench.state().instrument.id == other
+    stations.bring(TECHNICIAN, bench.job, bench.arm, unmoved=True)
+    assert (bench.state().instrument.id, bench.state().station.id) == (bench.arm, first)
+    stations.bring(TECHNICIAN, bench.job, other, unmoved=True)
+    assert bench.state().instrument.id == other
+    assert len(bench.state().kit.stations) == 2  # nobody was carried

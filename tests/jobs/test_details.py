@@ -127,9 +127,39 @@ def test_few_targets_a_bent_one_and_a_system_that_rests_on_it_are_said(bench_wit
     assert any("what is moved cannot hold the system" in note for note in shown(bench)[1].notes)
 
 
+def test_before_it_is_said_what_to_turn_those_are_wanted_that_tell_what_turns_do(bench_with_detail):
+    bench = bench_with_detail
+    details.add(TECHNICIAN, bench.job, "Carrier", bench.targets, ADJUSTERS)
+    off = np.array([0.4, 0, -0.6])
+    hit(bench, bench.targets[0], TARGETS["T1"] + off)
+    now, text = shown(bench)
+    assert now.plan is None and text.turns == () and text.word == "move"
+    assert text.look.startswith("Look at ") and text.look.endswith(" first: without them a turn may spoil more.")
+    assert len(now.wanted) == 2
+    first, second = (list(TARGETS).index(name) for name in now.wanted)
+    hit(bench, bench.targets[first], np.array(list(TARGETS.values())[first]) + off)
+    assert shown(bench)[1].look == f"Look at {now.wanted[1]} first: without it a turn may spoil more."
+    hit(bench, bench.targets[second], np.array(list(TARGETS.values())[second]) + off)
+    assert {turn.name for turn in shown(bench)[1].turns} == {"Foot 1", "Foot 2", "Foot 3", "End"}
+
+
+def test_which_way_a_screw_is_turned_seen_from_its_head(bench_with_detail):
+    """A right-hand screw goes away from whoever turns it clockwise, and pushes the detail so; a left-hand one comes back."""
+    bench = bench_with_detail
+    feet = ADJUSTERS.splitlines()[:3]
+    threads = [f"{feet[0]}; ; right", f"{feet[1]}; ; Left", feet[2]]
+    details.add(TECHNICIAN, bench.job, "Carrier", bench.targets, "\n".join(threads))
+    for row, at in zip(bench.targets, TARGETS.values(), strict=True):
+        hit(bench, row, np.array(at) - [0, 0, 0.6])
+    assert {t.name: t.hand for t in shown(bench)[1].turns} == {
+        "Foot 1": "clockwise", "Foot 2": "counter-clockwise", "Foot 3": "",
+    }  # fmt: skip
+
+
 @pytest.mark.parametrize(
     ("text", "why"),
     [
+        ("Foot; 1; 2; 3; up; 1.5; ; ; ; metric", "Line 1: “metric” is no thread: right or left"),
         ("Foot; 1; 2; 3; up", "Line 1: It has 5 entries"),
         ("Foot; 1; 2; 3; up; 1.5\nFoot; 1; 2; 3; sideways; 1", "Line 2: “sideways” is no direction"),
         ("Foot; 1; x; 3; up; 1.5", "Line 1: “x” in a number is not a number"),
@@ -172,6 +202,24 @@ CORNERS = {
 FEET = "\n".join(f"Foot {k}; Corner {k}; +Z; 1.5" for k in (1, 2, 3, 4))
 
 
+def follow_a_corner(bench, now, rows, lean):
+    """While the reflector rests on the corner that is moved first: how high it is, and what is left to turn."""
+    with transaction() as session:
+        state = load(session, bench.job)
+        turning = Turning.of(state, now)
+        turn = now.plan.turns[0]
+        row = rows[int(turn.name[-1]) - 1]
+        there, up = np.array(list(CORNERS.values())[rows.index(row)]), np.array([0, 0, turn.move_mm])
+        told = turning.height_told(state, lean.inv().apply(there))
+        assert told["name"] == f"Corner {turn.name[-1]}"
+        assert told["ways"].endswith("toward +Z" if turn.move_mm > 0 else "toward −Z")
+        assert told["mm"] == pytest.approx(abs(turn.move_mm), abs=0.03)
+        left = turning.told(row, lean.inv().apply(there + up / 2))["turning"]
+        assert left["name"] == turn.name and not left["astray"]
+        assert float(left["left"].split()[0]) == pytest.approx(abs(turn.turns) / 2, abs=0.03)
+        assert turning.height_told(state, lean.inv().apply(there + [500, 0, 0])) == {}
+
+
 @pytest.mark.parametrize("to", ["highest", "lowest", "middle"])
 def test_corners_are_brought_to_one_height_by_the_instruments_level(bench, to):
     """A frame on four feet, its heights told along gravity, which is not the instrument's Z; nothing of it has a nominal."""
@@ -198,6 +246,8 @@ def test_corners_are_brought_to_one_height_by_the_instruments_level(bench, to):
             assert text.six == () and not any("slides" in note for note in text.notes)
         if text.word != "move":
             break
+        if count == 0:
+            follow_a_corner(bench, now, rows, lean)
         by_name = {t.name: t.turns for t in now.plan.turns}
         heights = heights + pitch * [by_name.get(f"Foot {k}", 0.0) for k in (1, 2, 3, 4)]
         details.turned(TECHNICIAN, bench.job, number, count)

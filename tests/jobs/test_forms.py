@@ -154,3 +154,61 @@ def test_blank_items_of_a_list_are_left_out():
     texts = {"name": "H", "holds.0.feature": "1", "holds.0.directions.0": "X", "holds.0.directions.1": "", "holds.0.level": "1",
              "holds.1.feature": "", "holds.1.directions.0": "", "holds.1.level": "1", "scale.is": "fixed"}  # fmt: skip
     assert len(recipe_from_dict(data_of("holds", texts, "mm")).holds) == 1
+
+
+def by_path(fields):
+    found = {}
+    for each in fields:
+        found[each.path] = each
+        found |= by_path(each.parts)
+    return found
+
+
+@pytest.mark.parametrize("kind", [k for k, kind in KINDS.items() if "terms" in kind.model_fields and kind.typed])
+@pytest.mark.parametrize("units", ["mm", "in"])
+def test_a_round_thing_is_typed_as_the_drawing_tells_it(kind, units):
+    """The field is named for what is typed; other terms turn nominal and limits together, and neither changes what is meant."""
+    given = (("diameter", "mm"),)
+    drawn = by_path(fields_of(kind, {}, units, {}))
+    usual = KINDS[kind].usual_terms()
+    assert (drawn["terms"].value, drawn["terms"].follows) == (usual, True)
+    if "nominal.radius" not in drawn:
+        return
+    assert drawn["nominal.radius"].label.lower() == usual
+    texts = {
+        "terms": usual,
+        "terms_typed": usual,
+        "nominal.radius": "26",
+        "asked.diameter.on": "1",
+        "asked.diameter.upper": "0.2",
+    }
+    other = "radius" if usual == "diameter" else "diameter"
+    share = 0.5 if other == "radius" else 2.0
+    turned = by_path(fields_of(kind, {**texts, "terms": other}, units, {}, given, None))
+    assert turned["nominal.radius"].label.lower() == other
+    assert float(turned["nominal.radius"].value) == 26 * share
+    assert float(turned["asked.diameter.upper"].value) == pytest.approx(0.2 * share)
+    mm = 25.4 if units == "in" else 1.0
+    meant = 26 * mm / (2 if usual == "diameter" else 1)
+    late = {**texts, "terms": other}  # it was sent before the form had turned
+    again = {
+        **texts,
+        "terms": other,
+        "terms_typed": other,
+        "nominal.radius": str(26 * share),
+        "asked.diameter.upper": str(0.2 * share),
+    }
+    for typed in (texts, late, again):
+        read = data_of(kind, typed, units, None, given)
+        assert read["nominal"]["radius"] == pytest.approx(meant)
+        assert read["asked"][0]["upper"] == pytest.approx(0.2 * mm * (2 if usual == "radius" else 1))
+        assert read["terms"] == typed["terms"]
+    wrong = {**texts, "terms": other, "nominal.radius": "wide"}
+    assert by_path(fields_of(kind, wrong, units, {}))["nominal.radius"].value == "wide"
+
+
+@pytest.mark.parametrize("kind", [key for key, kind in KINDS.items() if kind.typed])
+def test_no_field_is_called_as_the_code_calls_it(kind):
+    for path, drawn in by_path(fields_of(kind, {}, "mm", {})).items():
+        assert not {"rad", "mm"} & set(drawn.label.split()), (path, drawn.label)
+        assert "_" not in drawn.label, (path, drawn.label)

@@ -65,7 +65,7 @@ def test_every_kind_keeps_what_it_promises(key):
 @pytest.mark.parametrize("key", MEASURED)
 def test_every_measured_kind_prompts_and_moves_with_its_hits(key):
     number = NUMBERS_OF[key]
-    instrument = SimpleNamespace(connected=True, trouble="")
+    instrument = SimpleNamespace(connected=True, trouble="", target="")
     said = prompt(job(number), instrument)
     recipe = next(r.recipe for r in BENCH.rows if r.id == number)
     assert recipe.name in WORDS[key].ask(recipe, "mm")

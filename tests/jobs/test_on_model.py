@@ -10,10 +10,11 @@ from zipplumb.cad.callouts import Callout, Callouts, Lettered, Sized
 from zipplumb.core.errors import InputError, NotAllowed
 from zipplumb.jobs.align import systems
 from zipplumb.jobs.plan import adding, callouts, on_model, picking, sheet
+from zipplumb.jobs.plan.alike import alike, things
 from zipplumb.jobs.plan.on_model import Wanted
 from zipplumb.jobs.state.results import load
 from zipplumb.store.database import transaction
-from zipplumb.store.models import Part, Row
+from zipplumb.store.models import Job, Part, Row
 
 
 @pytest.fixture
@@ -187,9 +188,10 @@ def test_what_the_file_carries_is_planned_and_what_not_is_told(carrying):
 def test_it_is_written_into_the_model_as_it_was_read(carrying):
     bench = carrying
     callouts.take_over(TECHNICIAN, bench.job)
-    with at_work(bench) as state:
+    with transaction() as session:
+        state = load(session, bench.job)
         out, told = callouts.callouts_of(state), callouts.carried(state.job)
-        assert callouts.model_with_tolerances(state).startswith(b"ISO-10303-21")
+        assert callouts.model_with_tolerances(session, state).startswith(b"ISO-10303-21")
     named = {c.kind: c for c in out.tolerances}
     assert set(named) == {"flatness", "position"}
     assert (named["position"].datums, named["position"].condition) == (told.tolerances[1].datums, "maximum")
@@ -199,8 +201,9 @@ def test_it_is_written_into_the_model_as_it_was_read(carrying):
 
 
 def test_without_tolerances_there_is_nothing_to_write(bench):
-    with at_work(bench) as state, pytest.raises(InputError, match="No tolerance of this job"):
-        callouts.model_with_tolerances(state)
+    with transaction() as session, pytest.raises(InputError, match="No tolerance of this job"):
+        state = load(session, bench.job)
+        callouts.model_with_tolerances(session, state)
     with pytest.raises(InputError, match="carries no tolerance"):
         callouts.take_over(TECHNICIAN, bench.job)
 
@@ -241,3 +244,27 @@ def test_a_bore_in_two_halves_is_toleranced_once(bench, faces):
         again = on_model.put(TECHNICIAN, bench.job, [hole], Wanted("cylindricity", 0.1))
         recipes = [bench.state().row(row).recipe for row in (both, again)]
     assert len(recipes[0].of) == 1 and recipes[0].of == recipes[1].of
+
+
+@pytest.mark.parametrize("which", ["bracket_job", "bedplate_job"])
+def test_every_face_of_every_part_is_picked_planned_and_toleranced_without_a_fault(stack, which):
+    """Free faces, balls, edges broken by rounds: what a tolerance is not for says so, and nothing else."""
+    with transaction() as session:
+        part = session.get(Job, getattr(stack, which)).part_id
+        faces = session.get(Part, part).faces
+    job, done = sheet.create_job(TECHNICIAN, f"Every face of {which}", part), 0
+    whole = things(faces)
+    assert sorted(f["index"] for thing in whole for f in thing) == [f["index"] for f in faces]
+    assert all(len({f["body"] for f in thing}) == 1 for thing in whole)
+    for k, face in enumerate(faces):
+        same = alike(faces, face["index"])
+        assert not same or face["index"] in same[0]
+        kind = ("flatness", "cylindricity", "surface_profile", "position")[k % 4]
+        try:
+            on_model.put(TECHNICIAN, job, [face["index"]], Wanted(kind, 0.1))
+            done += 1
+        except InputError:
+            continue
+    assert done > len(faces) / 8
+    with transaction() as session:
+        assert not [r for r in load(session, job).results.values() if "could not be worked out" in r.message]

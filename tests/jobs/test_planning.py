@@ -6,6 +6,7 @@ from job_bench import REVIEWER, TECHNICIAN
 
 from zipplumb.core.errors import InputError, NotAllowed
 from zipplumb.core.sheet import recipe_from_dict
+from zipplumb.demo import carrier
 from zipplumb.jobs.plan import adding, listing, picking, sections
 from zipplumb.jobs.plan.alike import alike
 from zipplumb.store.database import stored, transaction
@@ -140,6 +141,28 @@ def test_an_edge_becomes_a_row_in_the_plane_of_its_face(bench):
     assert (line.kind, line.plane) == ("line", plane)
     with pytest.raises(InputError, match="free curve"):
         picking.plan_from_edge(TECHNICIAN, bench.job, 10**6)
+
+
+def test_the_rims_of_all_holes_alike_are_planned_in_one_act(bench):
+    """The carrier's drawing: four bolt holes of 22 at the corners of its foot, two dowel holes of 16 between them."""
+    with transaction() as session:
+        part = session.get(Job, bench.job).part
+        faces, edges = part.faces, part.edges
+    top = [e for e in edges if e["face"] is not None and faces[e["face"]]["nominal"].get("normal") == [0, 0, 1]]
+    for diameter, count in ((22, 4), (16, 2)):
+        rim = next(e for e in top if e["shape"] == "circle" and e["nominal"]["radius"] == pytest.approx(diameter / 2))
+        planned = picking.plan_edges_alike(TECHNICIAN, bench.job, rim["index"])
+        nominals = [bench.state().row(row).recipe.nominal for row in planned]
+        assert len(planned) == count
+        assert np.allclose(nominals[0].center, rim["nominal"]["center"])
+        assert {(abs(x), abs(y), z) for x, y, z in np.round([n.center for n in nominals], 3).tolist()} == (
+            {(carrier.BOLT_X, carrier.BOLT_Y, carrier.FOOT)} if diameter == 22 else {(carrier.BOLT_X, 0.0, carrier.FOOT)}
+        )
+        with transaction() as session:
+            assert len(adding.last_plan(session, bench.job).rows) == count
+    line = next(e for e in edges if e["shape"] == "line")
+    with transaction() as session:
+        assert picking.edges_alike(session, bench.job, line["index"]) == [line["index"]]
 
 
 def test_places_in_a_row_have_a_letter_and_their_numbers(bench):

@@ -57,7 +57,7 @@ def touching_now(bench):
 
 
 def said(bench):
-    return prompt(bench.state(), SimpleNamespace(connected=True, trouble=""))
+    return prompt(bench.state(), SimpleNamespace(connected=True, trouble="", target=""))
 
 
 def test_what_was_touched_becomes_what_it_is(bench):

@@ -7,6 +7,7 @@ import pytest
 from block import KIT, TIP, TURN, Bench, block
 
 from zipplumb.core.sheet import Sheet, evaluate
+from zipplumb.core.uncertainty import Source
 
 ALPHA, WARMER = 11.7e-6, 3.4
 STEEL = {"material": "carbon steel", "temperature_c": 20 + WARMER, "u_expansion": 0.0}
@@ -47,6 +48,21 @@ def test_lengths_are_told_as_they_are_at_20_degrees(laid):
         told = cold.characteristic(key)
         assert told.deviation == pytest.approx(0, abs=1e-5)
         assert pytest.approx(2 * length * ALPHA * 0.5, rel=0.02, abs=3e-5) == told.U
+
+
+def test_a_profile_is_as_uncertain_as_the_temperature():
+    """A face 500 mm from its datum, in steel known to 0.5 °C: 0.0029 mm of its place, twice that of a zone to both sides."""
+    bench = Warm(u_hit_mm=1e-5)
+    top, side, end = block(bench)
+    far = bench.plane([250, 0, 30], [1, 0, 0])
+    datums = [{"features": [row]} for row in (top, side, end)]
+    rows = [bench.add({"kind": "surface_profile", "of": [far], "zone_mm": 1.0, **own}) for own in ({}, {"datums": datums})]
+    system = bench.add({"kind": "datum_features", "datums": datums, "warm": {**STEEL, "u_temperature_c": 0.5}})
+    found = evaluate(Sheet(tuple(bench.rows), system), bench.readings, KIT)[0]
+    for row in rows:
+        assert found[row].first.actual == pytest.approx(0, abs=1e-3)
+        assert found[row].first.uncertainty.share(Source("temperature")) == pytest.approx(2 * 500 * ALPHA * 0.5, rel=0.05)
+        assert found[row].first.U > 2 * 2 * 500 * ALPHA * 0.5 * 0.9
 
 
 def test_only_what_has_no_scale_of_its_own_takes_it():

@@ -63,7 +63,8 @@ def among(visitor, group):
         yield
     finally:
         for number in ids:
-            visitor.post(f"/instruments/{number}/remove", {})
+            seen = re.search(r'name="seen" value="([^"]+)"', visitor.get(f"/instruments/{number}"))[1]
+            visitor.post(f"/instruments/{number}/remove", {"seen": seen})
         listening.close()
 
 

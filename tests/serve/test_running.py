@@ -121,7 +121,7 @@ def end(installation, victim: str, chance: random.Random) -> None:
 
 
 def test_a_task_that_failed_for_good_is_told_on_what_it_was_for(installation):
-    part = "INSERT INTO parts (name, file_name, sha256, file) VALUES ('Lost', 'lost.step', '', '') RETURNING id"
+    part = "INSERT INTO parts (name, file_name, sha256) VALUES ('Lost', 'lost.step', '') RETURNING id"
     (number,) = installation.ask(part)[0]
     installation.ask(
         "INSERT INTO procrastinate_jobs (queue_name, task_name, args, status, attempts) "

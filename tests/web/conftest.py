@@ -59,6 +59,8 @@ def somebody(app, signed_in):
             victim = Visitor(app)
             victim.sign_in(f"victim-{place['job_id']}")
             return victim
+        if endpoint == "auth.sign_in":
+            return Visitor(app, "10.7.7.7")  # whose wrong sign-ins are not ours
         administers = endpoint.startswith("people.") or endpoint in (
             "instruments.add",
             "instruments.correct",

@@ -1,12 +1,18 @@
 """The form of every route that changes something, as a person sends it, and a place where all that it names is there."""
 
+import re
+from io import BytesIO
+
 from zipplumb.demo.seed import PASSWORD
 from zipplumb.jobs import people
 from zipplumb.jobs.actor import Actor
+from zipplumb.jobs.editions import edition_of
 from zipplumb.jobs.kit import instruments, stations
+from zipplumb.jobs.measure.chain import Chain
 from zipplumb.jobs.plan import adding, parts, sheet
+from zipplumb.jobs.state.recipes import recipe_of
 from zipplumb.store.database import transaction
-from zipplumb.store.models import Calibration, Job
+from zipplumb.store.models import Calibration, Instrument, Job, Probe, Row, User
 
 PLANE = {
     "kind": "plane", "name": "Plane", "nominal.shape": "plane", "nominal.point.0": "0", "nominal.point.1": "0",
@@ -27,9 +33,9 @@ FORMS = {
     "home.upload": {"name": "Part", "file": None, "units": "mm"},
     "home.new_job": {"name": "Job", "body": "0"},
     "home.stop": {}, "home.remove": {},
-    "job.make_current": {}, "job.terms": {}, "job.remove": {},
-    "job.edit": {**PLANE, "seen": ""}, "job.edit_back": {"seen": ""},
-    "job.move": {}, "job.units": {"units": "mm"},
+    "job.make_current": {}, "job.terms": {"seen": "@row"}, "job.remove": {"seen": "@row"},
+    "job.edit": {**PLANE, "seen": "@row"}, "job.edit_back": {"seen": "@row"},
+    "job.move": {}, "job.units": {"units": "mm", "seen": "@units"},
     "job.move_hand": {"button": "take", "face": "1", "hits": "4", "point": "0,0,60", "wrong": "1",
                       "detail": "1", "number": "0"},
     "planning.refill": {**PLANE, "more": "of#1"}, "planning.plan": PLANE, "planning.refill_row": {**PLANE, "more": "of#1"},
@@ -39,58 +45,61 @@ FORMS = {
     "section.look": SECTION,
     "section.plan": SECTION,
     "section.plan_listed": {"text": "P1;0;0;0;0;0;1\nP2;5;0;0;0;0;1", "list_units": "mm", "every": "2", "stem": "S"},
-    "part.plan_edge": {}, "home.new_job_without_cad": {"name": "Bare"},
+    "part.plan_edge": {"all": "1"}, "home.new_job_without_cad": {"name": "Bare"},
     "part.plan_edge_point": {"point": "0,0,60", "stem": "E"},
     "part.plan_place": {"point": "0,0,60", "normal": "0,0,1"},
-    "many.look": MANY, "many.set_them": {**MANY, "seen": ""},
+    "many.look": MANY, "many.set_them": {**MANY, "seen": "@many"},
     "planning.look_at_list": {"text": "A;1;2;3", "list_units": "mm"},
     "planning.plan_list": {"text": "A;1;2;3", "list_units": "mm"},
     "align.tried": {"kind": "steps", "steps.0.step": "turn", "steps.0.features.0.is": "row", "steps.0.features.0.row": "1",
                     "steps.0.axis": "+Z", "steps.0.degrees": "0"},
     "align.preview": {"name": "A", "planes.0.feature": "1"}, "align.copy": {},
     "mounted.tried": {"row": "@row_id", "1.X": "1", "1.level": "1", "1.weight": "0.1"},
-    "mounted.keep": {"row": "@row_id", "1.X": "1", "1.level": "1", "1.weight": "0.1", "seen": ""},
+    "mounted.keep": {"row": "@row_id", "1.X": "1", "1.level": "1", "1.weight": "0.1", "seen": "@row"},
     "rough.pick": {"picks": "0,0,60,0,0,1", "point": "0,0,60", "normal": "0,0,1", "without": "1", "better": "0,0,60,0,0,1"},
     "rough.plan": {"picks": "0,0,60,0,0,1;9,0,60,0,0,1;0,9,60,0,0,1;0,-9,6,0,-1,0;9,-9,6,0,-1,0;-9,0,6,-1,0,0"},
-    "rough.proof": {}, "points.plan": {"of": "@row_id", "zone": "0.5"}, "points.zone": {"zone": "0.5"}, "points.again": {},
-    "without_cad.begin": {},
+    "rough.proof": {}, "points.plan": {"of": "@row_id", "zone": "0.5"},
+    "bolt_circle.plan": {"plane": "@row_id", "clock": "@row_id", "of": "@row_id"},
+    "points.zone": {"zone": "0.5"}, "points.again": {}, "without_cad.begin": {},
     "kit.bring": {"unmoved": "1"}, "kit.sighting": {"aside": "1"},
     "align.plan": {}, "align.place": {"turn": "0,0,3.14"}, "align.activate": {"row": "@row_id"},
     "measure.finish": {}, "measure.undo": {"sweep": "1"}, "measure.step": {},
     "measure.just_touch": {}, "measure.next_way": {},
-    "measure.choose": {"code": "fit:plane"}, "measure.become": {"kind": "cone", "seen": ""},
+    "measure.choose": {"code": "fit:plane"}, "measure.become": {"kind": "cone", "seen": "@row"},
     "measure.join": {"into": "1"}, "measure.give_back": {}, "measure.side": {"air": "1"},
     "measure.hit": {"aside": "1"},
     "measure.look": {"face": "1", "at": "0,0,60", "normal": "0,0,1", "to": "9,0,60", "shape": "line", "side": "30",
                      "points": "49"},
-    "derive.as_one_goes": {"way": "last"}, "place.placing": {"zone": "0.05", "+X": "toward the rail", "-Z": "down"},
+    "derive.as_one_goes": {"way": "last", "seen": "@way"},
+    "place.placing": {"zone": "0.05", "+X": "toward the rail", "-Z": "down", "seen": "@placing"},
     "place.add": {"name": "Foot", "target": "1", "adjusters": "Foot 1; 0; 0; 0; +Z; 1.5; 4; 4", "belongs": "nominal",
                   "body": "0"},
     "fitter.make": {}, "fitter.withdraw": {},
     "rehearsal.look": {"instrument": "@instrument_id", "A.X": "0", "A.Y": "-900", "A.Z": "500"},
     "rehearsal.propose": {"instrument": "@instrument_id", "far": "900", "high": "500"},
-    "place.turned": {"round": "0"}, "place.look": {}, "place.remove": {}, "place.fix": {}, "place.loosen": {},
+    "place.turned": {"round": "0"}, "place.look": {}, "place.remove": {"seen": ""}, "place.fix": {"seen": ""},
+    "place.loosen": {"seen": ""},
     "derive.plan": {"key": "flatness_", "of": "@row_id", "diameter": "5", "height": "3", "offset": "1", "zone": "0.1"},
-    "report.decide": {"rule": "simple"},
+    "report.decide": {"rule": "simple", "seen": "@rule"},
     "report.make": {"kind": "csv", "row": "@row_id"},
     "report.keep": {"png": "data:image/png;base64,AAAA", "caption": "c"}, "report.drop": {},
     "instruments.add": {"name": "Arm", "kind": "arm", "host": "127.0.0.1", "port": "7301", "u_hit": "0.01"},
-    "instruments.correct": {"name": "Arm", "host": "127.0.0.1", "port": "7301", "u_hit": "0.01"},
-    "instruments.remove": {},
+    "instruments.correct": {"name": "Arm", "host": "127.0.0.1", "port": "7301", "u_hit": "0.01", "seen": "@instrument"},
+    "instruments.remove": {"seen": "@instrument"},
     "instruments.put_on": {"probe": "@probe_id"}, "instruments.units": {"units": "mm"},
     "instruments.move_hand": {"button": "take", "way": "0", "hits": "4", "do": "nan", "probe": "x"},
     "probes.add": {"name": "Ball", "kind": "ball", "diameter": "6", "diameter_unit": "mm", "length": "100", "beside": "0",
                    "answer": "keep"},
     "probes.correct": {"name": "Ball", "kind": "ball", "diameter": "6", "diameter_unit": "mm", "length": "100", "beside": "0",
-                       "answer": "likely"},
-    "probes.remove": {}, "probes.calibration": {},
+                       "answer": "likely", "seen": "@probe"},
+    "probes.remove": {"seen": "@probe"}, "probes.calibration": {},
     "trials.begin": {"kind": "sphere_check", "instrument": "@instrument_id", "probe": "@probe_id",
                      "certified": "25.4", "certified_unit": "mm",
                      "limit": "0.05", "job": "@job_id", "seat": "cone", "nests": "3", "length": "500", "length_unit": "mm",
                      "answer": "keep", "again": "1"},
     "trials.act": {},
     "people.add": {"login": "new", "name": "New", "role": "reviewer", "password": "long enough to be one"},
-    "people.change": {"role": "technician", "name": "Tamsin Orrell", "active": "1"},
+    "people.change": {"role": "technician", "name": "Tamsin Orrell", "active": "1", "seen": "@person"},
     "people.set_password": {"password": PASSWORD}, "people.end_sessions": {},
     "people.own_password": {"old": PASSWORD, "password": PASSWORD},
 }  # fmt: skip
@@ -111,8 +120,9 @@ def made_place(stack):
     stations.bring(actor, mine, arm)
     with transaction() as session:
         probe = session.get(Calibration, cal).probe_id
+    poem = parts.add_part(actor, "Poem", "poem.step", BytesIO(b"x"))
     return {
-        "job_id": mine, "row_id": rows[0], "other_row": rows[2], "part_id": parts.add_part(actor, "Poem", "poem.step", b"x"),
+        "job_id": mine, "row_id": rows[0], "other_row": rows[2], "part_id": poem,
         "instrument_id": arm, "probe_id": probe, "calibration_id": cal,
         "user_id": people.add_person(f"victim-{mine}", "Victim", "technician", PASSWORD),
     }  # fmt: skip
@@ -123,7 +133,35 @@ def posts(app):
 
 
 def filled(form, place):
-    return {name: str(place[value[1:]]) if value and value.startswith("@") else value for name, value in form.items()}
+    """With the ids of the place; what a page was seen with is filled in when the form is sent (see ``sent``)."""
+    known = {f"@{name}": str(number) for name, number in place.items()}
+    return {name: known.get(value, value) for name, value in form.items()}
+
+
+def _of_job(*fields):
+    return lambda session, place: edition_of(session.get(Job, place["job_id"]), *fields)
+
+
+SEEN = {
+    "@row": lambda session, place: sheet.seen_of(recipe_of(session.get(Row, place["row_id"]))),
+    "@probe": lambda session, place: edition_of(session.get(Probe, place["probe_id"])),
+    "@instrument": lambda session, place: edition_of(session.get(Instrument, place["instrument_id"])),
+    "@person": lambda session, place: edition_of(session.get(User, place["user_id"])),
+    "@way": lambda session, place: edition_of(Chain.of_job(session.get(Job, place["job_id"])), "way"),
+    "@units": _of_job("units"), "@placing": _of_job("placing"), "@rule": _of_job("rule"),
+}  # fmt: skip
+
+
+def sent(who, form, place):
+    """As it goes off, from a page that was opened this moment."""
+    seen = form.get("seen")
+    if seen in SEEN:
+        with transaction() as session:
+            form = {**form, "seen": SEEN[seen](session, place)}
+    elif seen == "@many":
+        looked = who.post(f"/jobs/{place['job_id']}/many/look", form).get_data(as_text=True)
+        form = {**form, "seen": (re.findall(r'name="seen" value="([^"]*)"', looked) or [""])[0]}
+    return form
 
 
 def address(app, rule, place, **given):

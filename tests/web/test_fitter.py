@@ -102,12 +102,12 @@ def test_it_hears_of_its_own_targets_and_that_it_has_ended(app, linked):
         watched = hub.jobs[job] = Watched(fitters={page}, state=state)
         first = hub._whole_of(job, link)
         for row in (rows[0], rows[3]):
-            hub._to_fitters(watched, {"row": row, "name": "A"}, np.zeros(3))
+            hub._to_fitters(watched, state, {"row": row, "name": "A"}, None, np.zeros(3))
         await asyncio.sleep(0)
         heard = [page.events.get_nowait() for _ in range(page.events.qsize())]
         fitter.withdraw(TECHNICIAN, job, mine)
         over = hub._whole_of(job, link)
-        hub._to_fitters(watched, {"row": rows[0], "name": "A"}, np.zeros(3))
+        hub._to_fitters(watched, state, {"row": rows[0], "name": "A"}, None, np.zeros(3))
         await asyncio.sleep(0)
         return first, heard, over, page.events.qsize()
 

@@ -1,7 +1,7 @@
 """What people type that is right goes through every form, however it is spelled."""
 
 import pytest
-from every_form import FORMS, address, filled, posts
+from every_form import FORMS, address, filled, posts, sent
 
 # chosen on a page or sent by it, and typed by nobody
 CHOSEN = (
@@ -46,7 +46,8 @@ def test_a_number_is_read_however_it_is_spelled(app, somebody, place, endpoint):
     for field in typed(form):
         for count, word in enumerate(spelled(field, form[field])):
             more = {"name": f"{form['name']} {field} {count}"} if endpoint in ONCE else {}
-            answer = who.post(path, {**form, **more, field: word})
+            answer = who.post(path, sent(who, {**form, **more, field: word}, place))
             said = answer.get_data(as_text=True)
             assert answer.status_code < 400 or f"“{word.strip()[:20]}" not in said, (field, word, said[-400:])
             assert answer.status_code < 400 or "is not a number" not in said, (field, word, said[-400:])
+            assert "by somebody else" not in said, (field, word)  # else nothing of the form was read

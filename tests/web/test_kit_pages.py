@@ -2,6 +2,7 @@
 
 import asyncio
 import json
+import re
 from types import SimpleNamespace
 
 import numpy as np
@@ -25,6 +26,11 @@ BALL = {"name": "Paged ball", "kind": "ball", "diameter": "8", "diameter_unit": 
 def post(visitor, path, data=None):
     """As a form does: the whole page comes back."""
     return visitor.post(path, data, headers={"HX-Request": ""}, follow_redirects=True)
+
+
+def seen(page):
+    """What the form of a page was filled with."""
+    return {"seen": re.search(r'name="seen" value="([^"]+)"', page.get_data(as_text=True))[1]}
 
 
 @pytest.fixture
@@ -82,12 +88,13 @@ def test_a_probe_in_the_wrong_unit_is_questioned_and_then_corrected(technician):
     assert "Ø 25.000 mm (0.9843 in)" in words(page)
     with transaction() as session:
         number = session.scalar(select(Probe.id).where(Probe.name == "Inches"))
-    page = post(technician, f"/probes/{number}", typed | {"diameter": "0.5", "diameter_unit": "in"})
+    page = post(technician, f"/probes/{number}", typed | {"diameter": "0.5", "diameter_unit": "in"} | seen(page))
     assert "Ø 12.700 mm (0.5000 in)" in words(page)
-    page = post(technician, f"/probes/{number}", typed | {"diameter": "25", "diameter_unit": "in", "answer": "keep"})
+    sure = typed | {"diameter": "25", "diameter_unit": "in", "answer": "keep"}
+    page = post(technician, f"/probes/{number}", sure | seen(page))
     assert "Ø 635.000 mm" in words(page)  # a person may be sure
     assert "has no name" in words(post(technician, "/probes", BALL | {"name": ""}))
-    page = post(technician, f"/probes/{number}/remove")
+    page = post(technician, f"/probes/{number}/remove", seen(technician.get(f"/probes/{number}")))
     assert "Inches" not in words(page)
 
 

@@ -9,9 +9,11 @@ from dataclasses import replace
 import flask
 import pytest
 from sqlalchemy import select
+from sqlalchemy.exc import OperationalError
 from visitor import words
 
 from zipplumb.cad import CadModel
+from zipplumb.core.errors import InputError
 from zipplumb.core.units import mm
 from zipplumb.jobs.plan import parts
 from zipplumb.jobs.state.results import load
@@ -84,7 +86,7 @@ def test_upload_progress_and_the_choice_of_bodies(technician, stack):
 
 
 def test_a_file_that_failed_says_why_and_offers_another(technician, stack):
-    part = parts.add_part(technician_actor(), "Poem", "poem.step", b"Shall I compare thee")
+    part = parts.add_part(technician_actor(), "Poem", "poem.step", io.BytesIO(b"Shall I compare thee"))
     parts.import_part(part)
     page = words(technician.get(f"/parts/{part}"))
     assert "poem.step is not a STEP, IGES, PLY, STL or OBJ file." in page
@@ -201,6 +203,26 @@ def test_a_change_that_cannot_be_shown_is_said_and_the_next_is_shown_whole(app, 
         said, whole = (await seen(3))[-2:]
         assert "could not be shown" in said["words"]
         assert whole["html"].count('class="entry ') == len(whole["scene"]["order"])
+
+    listening(hub, f"job {stack.job}", then)
+
+
+@pytest.mark.parametrize(
+    ("fault", "said"),
+    [(ZeroDivisionError(), "could not be shown here"), (OperationalError("", {}, Exception()), "database is away"),
+     (InputError("That job is not there.", "Nothing.", "Choose."), "That job is not there")],
+)  # fmt: skip
+def test_what_is_in_the_way_of_a_page_that_begins_is_said_as_what_it_is(app, stack, monkeypatch, fault, said):
+    hub = Hub(app)
+
+    def raises(*_):
+        raise fault
+
+    monkeypatch.setattr("zipplumb.web.live.hub.scene_of", raises)
+
+    async def then(page, seen):
+        first = (await seen(1))[0]
+        assert said in first["words"]
 
     listening(hub, f"job {stack.job}", then)
 

@@ -11,8 +11,9 @@ from zipplumb.demo.seed import PASSWORD
 class Visitor:
     """A browser without scripts: keeps its cookies, and sends the page's own token."""
 
-    def __init__(self, app):
+    def __init__(self, app, address="127.0.0.1"):
         self.client = app.test_client()
+        self.client.environ_base["REMOTE_ADDR"] = address
         self.token = ""
 
     def get(self, path, **more):

@@ -112,7 +112,7 @@ class CadModel:
 
     @classmethod
     def empty(cls) -> CadModel:
-        """Of a part of which there is no CAD."""
+        """The model of a part without CAD."""
         arrays = {
             name: np.zeros(1 if name in ("face_triangles", "edge_starts") else (0, width) if width > 1 else 0, kind)
             for name, kind, width in cls.ARRAYS

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import tempfile
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
@@ -13,6 +12,7 @@ from .apart.working import Limits, Work, working
 from .callouts import Callouts
 from .formats import NAMES, Format, format_of
 from .model import CadModel, Edge
+from .scratch import scratch
 from .spline_pack import unpack_splines
 
 END = 65536  # of a file, in which its last word is looked for: signatures and blanks may follow it
@@ -22,7 +22,7 @@ NOTHING_KEPT = "Nothing of it was kept."
 def read_cad(
     path: Path,
     progress: Callable[[float, str], None] = lambda share, words: None,
-    limits: Limits = Limits(),
+    limits: Limits | None = None,
     called: str = "",
     units: str = "mm",
 ) -> CadModel:
@@ -32,7 +32,7 @@ def read_cad(
     ----------
     path : the file
     progress : called with a share of the work (0 to 1) and what is being done
-    limits : of time and memory
+    limits : of time and memory; by default by the size of the file
     called : what the person calls the file; by default its own name
     units : of length, where the format does not say them: mm, in or m
 
@@ -43,9 +43,11 @@ def read_cad(
     """
     called = called or path.name
     known = _known(path, called)
-    with tempfile.TemporaryDirectory() as folder:
-        target = Path(folder) / "model"
-        with working("read", limits, Path(folder), str(path.resolve()), str(target), known.module, units) as work:
+    with scratch() as folder:
+        target = folder / "model"
+        with working(
+            "read", limits or Limits.of_file(path), folder, str(path.resolve()), str(target), known.module, units
+        ) as work:
             error = _follow(work, progress)
         if error:
             raise FileError(f"{called} cannot be used: {error}.", NOTHING_KEPT, "Export it again, if possible as STEP.")
@@ -88,5 +90,5 @@ def _follow(work: Work, progress: Callable[[float, str], None]) -> str | None:
             if "share" in word:
                 progress(word["share"], word["words"])
     except TimeoutError:
-        return "reading it took longer than is allowed"
+        return "reading it took longer than a file of its size may take"
     return error

@@ -11,7 +11,7 @@ CLEAR_MM = 1.0  # nearer to the place that is looked at than this nothing counts
 
 
 class Sight:
-    """Of triangles (t, 3, 3): which lines of sight they cut. Rays by embree, on a tree of boxes."""
+    """Lines of sight among triangles (t, 3, 3): which are cut. Rays by embree, on a tree of boxes."""
 
     def __init__(self, triangles: Array):
         faces = np.arange(3 * len(triangles)).reshape(-1, 3)

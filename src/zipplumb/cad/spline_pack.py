@@ -13,7 +13,7 @@ PARTS = ("degrees", "u", "v", "poles", "outward")
 
 
 def pack_splines(splines: Mapping[int, SplineSurface]) -> bytes:
-    """By face."""
+    """The splines, by face."""
     arrays: dict[str, np.ndarray] = {}
     for face, s in splines.items():
         values = (np.array(s.degrees), *s.knots, s.poles, np.array(s.outward))

@@ -58,7 +58,7 @@ class Surfaces:
 
 
 def _foot_on(shape: Any, inside: bool | None) -> Foot:
-    """Of a surface without end."""
+    """The foot on a surface without boundary."""
     placed, outward = Placed.of(shape), -1.0 if inside else 1.0
 
     def foot(points: Array, near: Array) -> tuple[Array, Array]:

@@ -2,28 +2,30 @@
 
 from __future__ import annotations
 
-import tempfile
+from collections.abc import Iterable
 from contextlib import suppress
 from pathlib import Path
 
 from ..core.errors import FileError
 from .apart.working import Limits, working
 from .callouts import Callouts
+from .scratch import scratch
 
 
-def with_callouts(file: bytes, callouts: Callouts, limits: Limits = Limits()) -> bytes:
-    """The bodies of a STEP file with tolerances on their faces, as AP242 in mm.
+def with_callouts(pieces: Iterable[bytes], callouts: Callouts, limits: Limits = Limits()) -> bytes:
+    """The bodies of a STEP file, which comes in pieces, with tolerances on their faces, as AP242 in mm.
 
     Raises
     ------
     FileError
         The CAD library gives up, crashes, or goes beyond the limits.
     """
-    with tempfile.TemporaryDirectory() as folder:
-        source, target = Path(folder) / "model.step", Path(folder) / "out.step"
-        source.write_bytes(file)
+    with scratch() as folder:
+        source, target = folder / "model.step", folder / "out.step"
+        with source.open("wb") as file:
+            file.writelines(pieces)
         Path(f"{source}.callouts").write_text(callouts.to_json())
-        with working("write", limits, Path(folder), str(source), str(target)) as work, suppress(TimeoutError):
+        with working("write", limits, folder, str(source), str(target)) as work, suppress(TimeoutError):
             for _ in work.words():
                 pass
         if work.code != 0 or not target.exists():

@@ -94,7 +94,7 @@ class Feature:
 
     @property
     def nudged(self) -> tuple[tuple[Any, Any], ...]:
-        """By parameter, the shape a small step (STEP) to the one and to the other side: for central differences."""
+        """For each parameter, the shape a small step (STEP) to the one and to the other side: for central differences."""
         return _nudged(self)
 
     def in_system(self, motion: Motion, scale: float) -> Feature:
@@ -260,6 +260,12 @@ def direction_of(shape: Any) -> Array | None:
     return None if shape is None else shape.direction_of_it
 
 
+def ways_of(shape: Any) -> tuple[Array, ...]:
+    """The directions of a shape, its axis or normal first, then its long one; none of what is no shape of a kind."""
+    there = (shape.direction_of_it, shape.long_direction) if isinstance(shape, BaseShape) else ()
+    return tuple(way for way in there if way is not None)
+
+
 def radius_of(shape: Any) -> float | None:
     """Half the width of something round; 0 for a point."""
     return None if shape is None else shape.as_radius
@@ -276,12 +282,8 @@ def frame_of(shape: Any) -> Motion:
 
 def differences(shape: Any, local: Motion) -> Array:
     """How a shape differs (6 + s,) from one whose ``frame_of`` is ``local``; sizes as they are."""
-    inverse, z, x = local.inverse(), direction_of(shape), shape.long_direction
-    turns = np.zeros(3)
-    if z is not None:
-        a, b, _ = inverse.vectors(z)
-        turns[:2] = -b, a
-    if x is not None:
-        turns[2] = inverse.vectors(x)[1]
-    sizes = [float(getattr(shape, name)) for name in sizes_of(shape)]
-    return np.concatenate([inverse.points(spot_of(shape)), turns, sizes])
+    turn, z, x = local.rotation, direction_of(shape), shape.long_direction
+    found = ((spot_of(shape) - local.translation) @ turn).tolist()
+    about_y, about_x, _ = (0.0, 0.0, 0.0) if z is None else (z @ turn).tolist()
+    about_z = 0.0 if x is None else float(x @ turn[:, 1])
+    return np.array([*found, -about_x, about_y, about_z, *(getattr(shape, name) for name in sizes_of(shape))], float)

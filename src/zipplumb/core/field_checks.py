@@ -137,7 +137,7 @@ def drift(names: Sequence[str], before: Array, after: Array, limit_mm: float) ->
 
 
 def _how_they_moved(first: Array, second: Array) -> str:
-    """Together, as if the instrument had moved, or each its own way; a turn can be told from four nests on."""
+    """Together, as if the instrument had moved, or each its own way; a turn can be found from four nests on."""
     moved = second - first
     size = float(np.sqrt(np.mean(np.sum(moved**2, axis=1))))
     left = [moved - moved.mean(axis=0)]

@@ -44,7 +44,7 @@ def cross(a: Array, b: Array) -> Array:
 
 
 def angle_between(a: Array, b: Array) -> float:
-    """Of two directions without sense, 0 to 90°, in rad."""
+    """The angle between two directions without sense, 0 to π/2 rad."""
     (x, y, z) = cross(a, b).tolist()
     return math.atan2(math.sqrt(x * x + y * y + z * z), abs(float(a @ b)))
 

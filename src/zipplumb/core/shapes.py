@@ -9,13 +9,15 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from typing import ClassVar, Literal
+from typing import Any, ClassVar, Literal
 
 import numpy as np
 from numpy.typing import ArrayLike
 
 from .frames import Array, Motion, cross, unit
 from .kernels import CODES, signed_distances
+
+SQUARE = 0.1  # the cosine below which directions do not tell each other's sense
 
 
 def _vector(value: ArrayLike) -> Array:
@@ -60,19 +62,21 @@ class BaseShape:
     center_: ClassVar[str] = ""  # the field that is its center
     across_: ClassVar[str] = ""  # the field that is the normal of its plane, or of itself
     along_: ClassVar[str] = ""  # the field that is its long direction
+    senseless_: ClassVar[tuple[str, ...]] = ()  # the directions of which either sense is the same shape
 
     def __init_subclass__(cls):
         cls.sizes_ = (*cls.lengths_, *cls.angles_)
 
     def __post_init__(self):
-        for name in (*self.rows_, *self.direction_rows_):
-            object.__setattr__(self, name, _vectors(getattr(self, name)))
+        values = self.__dict__  # frozen for everybody else
+        for name in self.rows_:
+            values[name] = _vectors(values[name])
         for name in self.direction_rows_:
-            object.__setattr__(self, name, unit(getattr(self, name)))
+            values[name] = unit(_vectors(values[name]))
         for name in self.points_:
-            object.__setattr__(self, name, _vector(getattr(self, name)))
+            values[name] = _vector(values[name])
         for name in self.directions_:
-            object.__setattr__(self, name, unit(_vector(getattr(self, name))))
+            values[name] = unit(_vector(values[name]))
 
     def moved(self, motion: Motion):
         """The shape in the outer frame of ``motion`` (outer_from_inner)."""
@@ -154,6 +158,22 @@ class BaseShape:
         """The shape with its normal toward the air: +1 as it is, -1 the other side. Round shapes have no such sense."""
         return self
 
+    def turned_like(self, *ways: Array):
+        """The same shape, each direction that has no sense of its own turned to the side of some directions (3,), of which the
+        first that is not square to it tells."""
+        turned = self
+        for name in self.senseless_:
+            mine = getattr(self, name)
+            against = next((cosine for way in ways if abs(cosine := float(mine @ way)) > SQUARE), 0.0)
+            if against < 0:
+                turned = turned if turned is not self else self._like()
+                turned.__dict__[name] = -mine
+        return turned
+
+    def sliding_to(self, place: Array):
+        """The same shape; where any of its places may be the one that it is given by, the one nearest to ``place`` (3,)."""
+        return self
+
     def _like(self):
         """Another that is the same so far: what was checked once stays so under small changes and rigid motions."""
         other = object.__new__(type(self))
@@ -161,6 +181,12 @@ class BaseShape:
         values.update(self.__dict__)
         for name in self.derived_:
             values.pop(name, None)
+        return other
+
+    def _with(self, **values: Any):
+        """Another with some fields that need no check."""
+        other = self._like()
+        other.__dict__.update(values)
         return other
 
     def scaled(self, factor: float):
@@ -188,10 +214,21 @@ class Line(BaseShape):
     point: Array
     direction: Array
     points_, directions_ = ("point",), ("direction",)
+    senseless_ = ("direction",)
 
     @property
     def as_line(self) -> Line:
         return self
+
+    @classmethod
+    def checked(cls, point: Array, direction: Array) -> Line:
+        """Of a place and a unit direction that a shape has already."""
+        line = object.__new__(cls)
+        line.__dict__.update(point=point, direction=direction)
+        return line
+
+    def sliding_to(self, place: Array) -> Line:
+        return self._with(point=self.point + ((place - self.point) @ self.direction) * self.direction)
 
     def distance(self, points: Array) -> Array:
         return np.linalg.norm(cross(points - self.point, self.direction), axis=-1)
@@ -210,21 +247,24 @@ class Plane(BaseShape):
     def as_plane(self) -> Plane:
         return self
 
+    def sliding_to(self, place: Array) -> Plane:
+        return self._with(point=place - ((place - self.point) @ self.normal) * self.normal)
+
     def distance(self, points: Array) -> Array:
         return (points - self.point) @ self.normal
 
     def parallel(self, by_mm: float) -> Plane:
-        return replace(self, point=self.point + by_mm * self.normal)
+        return self._with(point=self.point + by_mm * self.normal)
 
     def flipped(self) -> Plane:
-        return replace(self, normal=-self.normal)
+        return self._with(normal=-self.normal)
 
     def facing(self, air: int) -> Plane:
         return self if air >= 0 else self.flipped()
 
 
 class _Round:
-    """Of shapes with one radius."""
+    """Base of the shapes that have one radius."""
 
     radius: float
     lengths_ = ("radius",)
@@ -234,7 +274,7 @@ class _Round:
         return self.radius
 
     def parallel(self, by_mm: float):
-        return replace(self, radius=left(self.radius + by_mm))  # type: ignore[type-var]
+        return self._with(radius=left(self.radius + by_mm))  # type: ignore[attr-defined]
 
 
 @dataclass(frozen=True, eq=False)
@@ -244,6 +284,7 @@ class Circle(_Round, BaseShape):
     radius: float
     points_, directions_ = ("center",), ("normal",)
     center_, across_ = "center", "normal"
+    senseless_: ClassVar[tuple[str, ...]] = ("normal",)
 
     @property
     def fits_as(self) -> str:
@@ -262,6 +303,7 @@ class Arc(Circle):
     start: Array
     span_rad: float
     directions_ = ("normal", "start")  # type: ignore[assignment]
+    senseless_: ClassVar[tuple[str, ...]] = ()  # it runs counterclockwise about its normal
 
     def along(self, count: int = 33) -> Array:
         """Points (count, 3) from one end to the other."""
@@ -280,6 +322,7 @@ class Ellipse(BaseShape):
     points_, directions_ = ("center",), ("normal", "major_direction")
     lengths_ = ("semi_major", "semi_minor")
     center_, across_, along_ = "center", "normal", "major_direction"
+    senseless_ = ("normal", "major_direction")
 
     def distance(self, points: Array) -> Array:
         """Within the ellipse's plane: + outside, - inside."""
@@ -299,13 +342,14 @@ class Slot(BaseShape):
     points_, directions_ = ("center",), ("normal", "direction")
     lengths_ = ("length", "width")
     center_, across_, along_ = "center", "normal", "direction"
+    senseless_ = ("normal", "direction")
 
     @property
     def fits_as(self) -> str:
         return f"{self.ends}_slot"
 
     def parallel(self, by_mm: float) -> Slot:
-        return replace(self, length=left(self.length + 2 * by_mm), width=left(self.width + 2 * by_mm))
+        return self._with(length=left(self.length + 2 * by_mm), width=left(self.width + 2 * by_mm))
 
     def distance(self, points: Array) -> Array:
         """Within the slot's plane: + outside, - inside; of a square one from the nearer side."""
@@ -330,10 +374,14 @@ class Cylinder(_Round, BaseShape):
     direction: Array
     radius: float
     points_, directions_ = ("point",), ("direction",)
+    senseless_ = ("direction",)
 
     @property
     def as_line(self) -> Line:
-        return Line(self.point, self.direction)
+        return Line.checked(self.point, self.direction)
+
+    def sliding_to(self, place: Array) -> Cylinder:
+        return self._with(point=self.point + ((place - self.point) @ self.direction) * self.direction)
 
     def distance(self, points: Array) -> Array:
         return np.linalg.norm(cross(points - self.point, self.direction), axis=-1) - self.radius
@@ -351,11 +399,11 @@ class Cone(BaseShape):
 
     @property
     def as_line(self) -> Line:
-        return Line(self.apex, self.direction)
+        return Line.checked(self.apex, self.direction)
 
     def parallel(self, by_mm: float) -> Cone:
         """Its apex slides along the axis."""
-        return replace(self, apex=self.apex - by_mm / np.sin(self.half_angle) * self.direction)
+        return self._with(apex=self.apex - by_mm / np.sin(self.half_angle) * self.direction)
 
     def distance(self, points: Array) -> Array:
         rel = points - self.apex
@@ -373,9 +421,10 @@ class Torus(BaseShape):
     points_, directions_ = ("center",), ("normal",)
     lengths_ = ("major_radius", "minor_radius")
     center_, across_ = "center", "normal"
+    senseless_ = ("normal",)
 
     def parallel(self, by_mm: float) -> Torus:
-        return replace(self, minor_radius=left(self.minor_radius + by_mm))
+        return self._with(minor_radius=left(self.minor_radius + by_mm))
 
     def distance(self, points: Array) -> Array:
         rel = points - self.center

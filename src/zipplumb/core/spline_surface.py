@@ -43,7 +43,7 @@ class SplineSurface:
     outward: float = 1.0
 
     def to_data(self) -> dict[str, Any]:
-        """As plain data."""
+        """The surface as plain data."""
         knots = [each.tolist() for each in self.knots]
         return {"degrees": list(self.degrees), "knots": knots, "poles": self.poles.tolist(), "outward": self.outward}
 

@@ -53,7 +53,7 @@ def _from_boundary(points: Array, corners: Array) -> Array:
 
 
 def outermost(points: Array) -> Array:
-    """Those of some points (n, 3) between which all others lie; of few, or where they are flat, the corners of their box."""
+    """The points (n, 3) on the convex hull; of few, or of flat ones, the corners of their box."""
     if len(points) > 4:
         try:
             return np.asarray(points[ConvexHull(points).vertices])

@@ -2,7 +2,7 @@
 
 What may differ from the truth is kept apart by **source**: the hits of a row, a tip's radius, a
 calibration's offset, a station. Results that share a source are correlated as they are in life, and
-every uncertainty can be told apart again: a budget.
+every uncertainty can be split by source again: a budget.
 
 Sources: JCGM 100 (GUM, linear propagation; F.1.2 for what shares a source), JCGM 101 (Monte Carlo),
 JCGM 102 (several results).
@@ -16,6 +16,7 @@ from functools import cached_property
 from typing import Any, NamedTuple, Protocol
 
 import numpy as np
+from numpy.typing import ArrayLike
 from scipy import special
 
 from .frames import Array, Indices
@@ -39,7 +40,7 @@ class Uncertainty:
     Attributes
     ----------
     by_source : (size, m): the change of the numbers with one standard uncertainty of each of the
-        source's m independent components; a source has the same components wherever it is named
+        source's m independent components; a source has the same components wherever it has as many
     spare : by source, the degrees of freedom from which its size was estimated; infinite where left out
     """
 
@@ -65,13 +66,19 @@ class Uncertainty:
         return total
 
     def through(self, jacobian: Array) -> Uncertainty:
-        """Of numbers that follow from these by a jacobian (k, size)."""
+        """The uncertainty of numbers that follow from these by a jacobian (k, size)."""
         return Uncertainty(len(jacobian), {s: jacobian @ t for s, t in self.by_source.items()}, self.spare)
 
     def __add__(self, other: Uncertainty) -> Uncertainty:
         terms = dict(self.by_source)
         for source, term in other.by_source.items():
-            terms[source] = terms[source] + term if source in terms else term
+            mine = terms.get(source)
+            if mine is None:
+                terms[source] = term
+            elif mine.shape == term.shape:
+                terms[source] = mine + term
+            else:  # its hits laid in another way: other components of theirs
+                terms[source] = np.hstack([mine, term])
         return Uncertainty(self.size, terms, _fewer(self.spare, other.spare))
 
     def beside(self, other: Uncertainty) -> Uncertainty:
@@ -82,16 +89,16 @@ class Uncertainty:
         return Uncertainty(self.size, terms, _fewer(self.spare, other.spare))
 
     def at(self, k: int) -> Uncertainty:
-        """Of the k-th number alone."""
+        """The uncertainty of the k-th number alone."""
         return self.part(slice(k, k + 1))
 
     def part(self, numbers: slice) -> Uncertainty:
-        """Of some of the numbers."""
+        """The uncertainty of some of the numbers."""
         size = len(range(*numbers.indices(self.size)))
         return Uncertainty(size, {s: t[numbers] for s, t in self.by_source.items()}, self.spare)
 
     def without(self, source: Source) -> Uncertainty:
-        """Of all sources but one."""
+        """The uncertainty from all sources but one."""
         return Uncertainty(self.size, {s: t for s, t in self.by_source.items() if s != source}, self.spare)
 
     def u(self, k: int = 0) -> float:
@@ -143,29 +150,8 @@ def _fewer(one: Mapping[Source, float], other: Mapping[Source, float]) -> Mappin
     return {source: min(one.get(source, np.inf), other.get(source, np.inf)) for source in one.keys() | other.keys()}
 
 
-def longest(offset: Uncertainty) -> float:
-    """The 95.45 % quantile of the length of a vector (m,) whose true value is zero.
-
-    A Rayleigh distribution where m is two and all directions are alike; in general the gamma distribution with
-    the same mean and variance (Welch and Satterthwaite), which is exact in one direction and in all alike.
-    """
-    covariance = offset.covariance
-    mean, squares = float(np.trace(covariance)), float(np.sum(covariance**2))
-    if mean <= 0:
-        return 0.0
-    directions = mean**2 / squares
-    known = 0.0
-    for source, spare in offset.spare.items():
-        if source in offset.by_source:
-            known += float(np.sum(offset.by_source[source] ** 2)) ** 2 / spare
-    freedom = mean**2 / known if known > 0 else np.inf
-    if np.isinf(freedom):
-        return float(np.sqrt(squares / mean * special.chdtri(directions, 1 - TWO_SIGMA)))
-    return float(np.sqrt(mean * special.fdtri(directions, max(freedom, 1.0), TWO_SIGMA)))
-
-
 def exact(size: int) -> Uncertainty:
-    """Of what is known exactly."""
+    """The uncertainty of ``size`` numbers that are known exactly."""
     return Uncertainty(size)
 
 
@@ -178,7 +164,7 @@ class Uncertain(Protocol):
     def uncertainty(self) -> Uncertainty: ...
     @property
     def nudged(self) -> Sequence[tuple[Any, Any]]:
-        """By parameter, the shape a small step to the one and to the other side."""
+        """For each parameter, the shape a small step to the one and to the other side."""
 
     def drawn(self, random: np.random.Generator) -> Any:
         """A shape drawn at random from what this one may be."""
@@ -225,35 +211,40 @@ def jacobians_of(
     found = []
     for i, feature in enumerate(features):
         jacobian = np.zeros((len(values), feature.uncertainty.size))
-        for k in range(feature.uncertainty.size) if every else uncertain_parameters(feature).tolist():
-            up, down = (_numbers(function(*shapes[:i], shape, *shapes[i + 1 :])) for shape in feature.nudged[k])
+        asked = range(feature.uncertainty.size) if every else uncertain_parameters(feature).tolist()
+        if asked:
+            nudged, before, after = feature.nudged, shapes[:i], shapes[i + 1 :]
+            up, down = (np.array([_numbers(function(*before, nudged[k][way], *after)) for k in asked]) for way in (0, 1))
             forward, backward = up - values, values - down
-            jacobian[:, k] = (slope(turned(forward), turned(backward)) if wraps else slope(forward, backward)) / STEP
+            steps = slope(turned(forward), turned(backward)) if wraps else slope(forward, backward)
+            jacobian[:, asked] = steps.T / STEP
         found.append(jacobian)
     return values, found
 
 
 def uncertain_parameters(feature: Uncertain) -> Indices:
     """Indices of the parameters of a feature that are not exact."""
-    used = np.zeros(feature.uncertainty.size, bool)
-    for term in feature.uncertainty.by_source.values():
-        used |= term.any(axis=1)
-    return np.flatnonzero(used)
+    terms = list(feature.uncertainty.by_source.values())
+    if not terms:
+        return np.zeros(0, np.int64)
+    return np.flatnonzero((terms[0] if len(terms) == 1 else np.hstack(terms)).any(axis=1))
 
 
-def turned(angles: Array) -> Array:
+def turned(angles: ArrayLike) -> Array:
     """Small turns from differences of angles, which may be the same after a whole turn."""
-    return np.asarray((angles + np.pi) % (2 * np.pi) - np.pi)
+    return np.asarray((np.asarray(angles) + np.pi) % (2 * np.pi) - np.pi)
 
 
 def slope(forward: Array, backward: Array) -> Array:
     """The mean of two differences; at a fold (the angle of parallels, say) it would vanish, so one of them."""
-    folded = np.abs(forward - backward) > np.abs(forward + backward)
-    return np.where(folded, forward, (forward + backward) / 2)
+    both = forward + backward
+    folded = np.abs(forward - backward) > np.abs(both)
+    return np.where(folded, forward, both / 2)
 
 
 def _numbers(value: Any) -> Array:
-    return np.atleast_1d(np.asarray(value, float))
+    found = np.asarray(value, float)
+    return found if found.ndim else found.reshape(1)
 
 
 def coverage_factor(spare: float = np.inf, share: float = SHARE) -> float:

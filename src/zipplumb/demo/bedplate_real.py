@@ -102,7 +102,7 @@ def truth(model: CadModel, step: Path) -> dict[str, list[dict]]:
 
 
 def _lies_off(nominal: dict) -> tuple[tuple[float, ...], float, tuple[float, ...]] | None:
-    """Of a face that lies off: which way it faces, how far off, and how it leans."""
+    """The deviation of a face: which way it faces, how far off, and how it leans."""
     for way, at, off, lean in OFF:
         flat = nominal.get("shape") == "plane" and np.allclose(nominal["normal"], way)
         if flat and abs(np.dot(nominal["point"], way) - at) < 1:

@@ -62,7 +62,7 @@ def _plane(nominal: dict) -> dict:
 
 
 def _wall(face: dict) -> dict:
-    """The wavy edge; and the wall of the elliptical opening, which is no shape that a face can be: told by its outline."""
+    """The wavy edge; and the wall of the elliptical opening, which is none of the shapes of a face, given by its outline."""
     long, short, x, y = bracket.ELLIPSE
     spots = np.array(face["spots"])
     if face["kind"] == "free" and len(spots) and spots[:, 1].min() > bracket.WIDTH / 2 - max(map(max, bracket.WAVE_DEEP)) - 1:

@@ -14,14 +14,14 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import IO
 
 from ..core.errors import InputError
-from ..store.cluster import Cluster, free_port
+from ..store.cluster import Cluster, free_port, held_port
 from ..store.schema import upgrade
 from . import bedplate_real, bracket_real, carrier_real, shop_real
 from .seed import seed_job, seed_people_and_kit
@@ -29,6 +29,7 @@ from .seed_bedplate import seed_bedplate
 from .seed_bracket import seed_bracket
 from .seed_fairing import seed_fairing
 
+START_S, SAY_S = 300.0, 15.0  # a start on a busy machine; after so long it is said what is waited for
 LOOK_S = 0.2
 SIMS = {"arm": ("sim", "real.json"), "tracker": ("sim-tracker", "shop.json"), "radar": ("sim-radar", "shop.json")}
 PARTS = {"carrier": "bearing-carrier.step", "bracket": "sensor-bracket.step", "bedplate": "bedplate.step"}
@@ -38,7 +39,7 @@ STOPS = (signal.SIGINT, signal.SIGTERM)
 
 
 def _digest_of_sources() -> str:
-    """Of all that the parts' files come from: whose code is another makes others."""
+    """Fingerprint of all sources that the parts' files are made from."""
     package = Path(__file__).parent.parent
     digest = hashlib.sha256()
     for path in sorted(p for room in ("core", "cad", "demo", "devices", "jobs") for p in (package / room).rglob("*.py")):
@@ -73,7 +74,9 @@ class Processes:
     ):
         self.folder, self.pace, self.web_workers = folder, pace, web_workers
         self.web_port = web_port or free_port()
-        self.sims = {kind: (free_port(), free_port()) for kind in SIMS}
+        self._held = [held_port() for _ in range(2 * len(SIMS))]
+        ports = [held.getsockname()[1] for held in self._held]
+        self.sims = dict(zip(SIMS, zip(ports[::2], ports[1::2], strict=True), strict=True))
         self.cluster = Cluster(folder / "postgres", durable)
         self.children: dict[str, subprocess.Popen] = {}
         self.job: int | None = None
@@ -153,7 +156,7 @@ class Processes:
         return self.folder / "pids.json"
 
     def start(self, *names: str) -> None:
-        """Those of such names, or all. Raises KeyError for one that is not there."""
+        """Start the processes of such names, or all. Raises KeyError for one that is not there."""
         commands = self._commands()
         for name, command in {name: commands[name] for name in names or commands}.items():
             if name not in self.children:
@@ -163,7 +166,7 @@ class Processes:
                 )
 
     def pid_of(self, name: str, seconds: float = 20.0) -> int:
-        """Of a stand-in, of serve, or of a process of the product: web-1, link, worker-1."""
+        """The process id of a stand-in, of serve, or of a process of the product: web-1, link, worker-1."""
         if name in self.children:
             return self.children[name].pid
         deadline = time.monotonic() + seconds
@@ -192,25 +195,38 @@ class Processes:
             ended.append("database")
         return ended
 
-    def wait_for_web(self, seconds: float = 30.0) -> None:
+    def wait_for_web(self, seconds: float = START_S, say: Callable[[str], None] = lambda words: None) -> None:
+        """Until its pages answer; what takes long is said."""
         import urllib.request
 
-        deadline = time.monotonic() + seconds
-        while time.monotonic() < deadline:
+        began, said = time.monotonic(), 0
+        while (waited := time.monotonic() - began) < seconds:
             try:
                 urllib.request.urlopen(f"{self.url}/sign-in", timeout=2)
                 return
             except OSError:
                 time.sleep(0.1)
-        raise RuntimeError(f"the web application did not start; see {self.folder / 'web.log'}")
+            if waited > SAY_S * (said + 1):
+                said += 1
+                say(f"Waiting for the pages to answer, {waited:.0f} s so far; the machine is busy.")
+        raise InputError(
+            f"The pages did not answer within {seconds:.0f} s.", "The data is kept.",
+            f"Look at {self._logs()}, or start it again when the machine is less busy.",
+        )  # fmt: skip
+
+    def _logs(self) -> str:
+        """Those that are there."""
+        return " and ".join(str(path) for path in sorted(self.folder.glob("*.log")) if path.stat().st_size) or str(self.folder)
 
     def stop(self) -> None:
         """Stop everything that this object started."""
         self.stop_children()
         self.cluster.stop()
+        for held in self._held:
+            held.close()
 
     def stop_children(self, *names: str) -> None:
-        """Those of such names, or all but the database."""
+        """Stop the processes of such names, or all but the database."""
         stopped = [self.children.pop(name) for name in names or tuple(self.children) if name in self.children]
         for child in stopped:
             if child.poll() is None:
@@ -240,7 +256,7 @@ def run_demo(folder: Path, port: int | None, fresh: bool, pace: float) -> int:
         print("Preparing the database and the demo data …", flush=True)
         processes.prepare()
         processes.start()
-        processes.wait_for_web()
+        processes.wait_for_web(say=lambda words: print(words, flush=True))
         _greet(processes)
         while True:
             time.sleep(LOOK_S)
@@ -249,6 +265,11 @@ def run_demo(folder: Path, port: int | None, fresh: bool, pace: float) -> int:
     except KeyboardInterrupt:
         print("\nStopping …", flush=True)
         return 0
+    except OSError as error:
+        raise InputError(
+            f"{error.filename or folder} could not be written: {error.strerror}.", "What was there is kept.",
+            "Make room, or give another --folder.",
+        ) from error  # fmt: skip
     finally:
         processes.stop()
         lock.close()
@@ -263,8 +284,13 @@ def _stop_once(*_: object) -> None:
 
 def _only_one(folder: Path) -> IO[str]:
     """Hold the folder for ourselves; the lock goes with the process, however it ends."""
-    folder.mkdir(parents=True, exist_ok=True)
-    lock = (folder / LOCK).open("w")
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        lock = (folder / LOCK).open("w")
+    except OSError as error:
+        raise InputError(
+            f"{folder} cannot be written to: {error.strerror}.", "Nothing was started.", "Give another --folder, or make room."
+        ) from error
     try:
         fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
     except OSError:

@@ -68,7 +68,8 @@ def seed_job(step: Path, arm: int) -> int:
     if found:
         return found
     actor = Actor(people.add_person(*PEOPLE[0], PASSWORD), PEOPLE[0][1], "technician")
-    part_id = parts.add_part(actor, "Bearing carrier", "bearing-carrier.step", step.read_bytes())
+    with step.open("rb") as file:
+        part_id = parts.add_part(actor, "Bearing carrier", "bearing-carrier.step", file)
     parts.import_part(part_id)
     with transaction() as session:
         part = stored(session, Part, part_id)

@@ -36,7 +36,8 @@ def seed_bedplate(step: Path, tracker: int) -> int:
     if found:
         return found
     actor = technician()
-    part_id = parts.add_part(actor, "Bedplate", step.name, step.read_bytes())
+    with step.open("rb") as file:
+        part_id = parts.add_part(actor, "Bedplate", step.name, file)
     parts.import_part(part_id)
     job = sheet.create_job(actor, JOB, part_id)
     rows = listing.plan_list(actor, job, _list({f"R{k}": at for k, at in enumerate(bedplate.REFERENCES, 1)}), "mm")
@@ -48,7 +49,7 @@ def seed_bedplate(step: Path, tracker: int) -> int:
     placement.set_placing(actor, job, WORDS)
     for detail in bedplate.MOVABLE:
         targets = listing.plan_list(actor, job, _list(detail.targets), "mm")
-        lines = [f"{n}; {x}; {y}; {z}; {up}; {pitch}; 6; 6" for n, (x, y, z), up, pitch in detail.adjusters]
+        lines = [f"{n}; {x}; {y}; {z}; {up}; {pitch}; 6; 6; ; right" for n, (x, y, z), up, pitch in detail.adjusters]
         details.add(actor, job, detail.name, targets, "\n".join(lines), body=bodies.get(detail.name))
     stations.bring(actor, job, tracker)
     return job

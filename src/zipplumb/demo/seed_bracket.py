@@ -30,7 +30,8 @@ def seed_bracket(step: Path) -> int:
     if found:
         return found
     actor = Actor(people.add_person(*PEOPLE[0], PASSWORD), PEOPLE[0][1], "technician")
-    part_id = parts.add_part(actor, "Sensor bracket", step.name, step.read_bytes())
+    with step.open("rb") as file:
+        part_id = parts.add_part(actor, "Sensor bracket", step.name, file)
     parts.import_part(part_id)
     with transaction() as session:
         part = stored(session, Part, part_id)

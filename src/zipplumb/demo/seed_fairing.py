@@ -1,4 +1,4 @@
-"""The demo's job for the radar: the bedplate's fairing flange, which is a free surface, told from three datums."""
+"""The demo's job for the radar: the bedplate's fairing flange, which is a free surface, judged in three datums."""
 
 from __future__ import annotations
 

@@ -16,7 +16,8 @@ from collections import OrderedDict, deque
 from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import dataclass, field
-from typing import Protocol
+from functools import partial
+from typing import NoReturn, Protocol
 
 import numpy as np
 
@@ -26,6 +27,7 @@ from .hits import HitBatch, HitMaker
 from .protocol import (
     LINE_BYTES,
     SEE_SURFACES,
+    TELL_RANGES,
     AnswerMessage,
     Event,
     Hello,
@@ -53,6 +55,10 @@ CALM_S = 10.0  # without trouble, and it is said no more
 ANSWERED = 1000  # presses that are known again without asking
 PRESSES_PER_S, PRESSES_AT_ONCE = 15.0, 60.0  # more than any hand; what comes faster waits, so that others do not
 NONSENSE = 50  # messages in a second that are none: it is left alone for a while
+
+
+def _refuse(error: PlumbError) -> NoReturn:
+    raise error
 
 
 class Sink(Protocol):
@@ -112,6 +118,7 @@ class Agent:
         self._acts: queue.Queue[_Act] = queue.Queue()
         self._latest: PoseMessage | None = None
         self._newest: dict[type, Callable[[], None]] = {}
+        self._news = threading.Event()  # something to publish came
         self._heard_at = 0.0
         self._greeted = False
         self._maker: HitMaker | None = None
@@ -195,6 +202,8 @@ class Agent:
             now = self._heard_at = time.monotonic()
             try:
                 message = decode(line)
+                if greeted and self._maker is not None and isinstance(message, PoseMessage | Press | Stripe):
+                    self._maker.must_fit(message if isinstance(message, PoseMessage) else message.pose)
             except DeviceError as error:
                 if not greeted:  # why it is lost is said, rather than what comes after
                     raise
@@ -203,7 +212,7 @@ class Agent:
             if isinstance(message, Hello):
                 self._answered = OrderedDict()  # what comes again from here on may be meant for another place
                 if self._maker is None or self._maker.session != message.session:
-                    self._maker = HitMaker(message.session, message.kind in SEE_SURFACES)
+                    self._maker = HitMaker(message.session, message.kind in SEE_SURFACES, message.kind in TELL_RANGES)
                 self._refresh(self._maker)
                 self._greet(message)
                 greeted = True
@@ -211,21 +220,24 @@ class Agent:
                 raise DeviceError("The instrument did not say who it is.", "Nothing was kept.", "Check its address.")
             elif isinstance(message, State | LevelMessage | TargetMessage):
                 self._newest[type(message)] = self._word_of(message)
+                self._news.set()
             elif isinstance(message, Event):
                 self._queue(lambda event=message: self.sink.event(event), None, reply)
             elif isinstance(message, AnswerMessage):
                 self._asked_at = 0.0
-                if not message.will:
+                if not message.ok:
                     self.trouble(
                         f"It does not look there: {message.why.rstrip('.') or 'it did not say why'}. Nothing was read."
                     )
-            elif isinstance(message, Stripe):
-                self._maker.scanned(message)
             elif isinstance(message, Press):
                 self._pressed(message, self._maker, reply)
             else:
-                self._latest = message
-                self._maker.seen(message)
+                if isinstance(message, Stripe):
+                    self._maker.scanned(message)
+                else:
+                    self._latest = message
+                    self._news.set()
+                    self._maker.seen(message)
                 if now - refreshed > 0.5:
                     refreshed = now
                     self._refresh(self._maker)
@@ -288,6 +300,12 @@ class Agent:
                 self._queue(lambda: self.sink.keep(batch, None), None, reply)
             self._queue(lambda: None, known, reply)
         elif press.button == "take":
+            try:
+                maker.must_be_new(number, press.pose)
+            except DeviceError as error:
+                return self._queue(partial(_refuse, error), known, reply)
+            if maker.held and (before := maker.release()):  # it did not say that the button came up
+                self._queue(lambda: self.sink.keep(before, None), None, reply)
             batch = maker.press(press.pose, every=press.look is not None)
             self._queue(lambda: self.sink.keep(batch, number), known, reply)
         elif press.button == "finish":
@@ -353,6 +371,8 @@ class Agent:
         """Publish what may be dropped: the tip, the newest state, and the heartbeat."""
         last, alive = None, 0.0
         while not self.stop.wait(TIP_S):
+            self._news.wait(ALIVE_S / 4)
+            self._news.clear()
             self._say_newest()
             pose, now = self._latest, time.monotonic()
             if self._asked_at and now - self._asked_at > ANSWER_S:

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections import deque
+from collections import OrderedDict, deque
 from dataclasses import dataclass, replace
 
 import numpy as np
 
+from ..core.errors import DeviceError
 from ..core.frames import Array, points_of_poses
 from ..core.probing import ByDistance, Taking
 from .protocol import PoseMessage, Stripe
@@ -14,6 +15,7 @@ from .protocol import PoseMessage, Stripe
 REMEMBERED = 250  # poses: two to five seconds, enough for any way in
 WAY_IN_MM = 6.0
 BEFORE_MM = 30.0  # on the beam, before what it meets
+REMEMBERED_PRESSES = 256
 UNSEEN = (float("nan"),) * 7
 
 
@@ -41,11 +43,12 @@ class HitBatch:
 class HitMaker:
     """Remembers the way in, and makes batches. One per session of an instrument.
 
-    ``beam``: nothing touches; the way in and out is that of the beam.
+    ``beam``: nothing touches; the way in and out is that of the beam. ``ranges``: it tells places by a range and two angles.
     """
 
-    def __init__(self, session: str, beam: bool = False):
-        self.session, self.beam = session, beam
+    def __init__(self, session: str, beam: bool = False, ranges: bool = False):
+        self.session, self.beam, self.ranges = session, beam, ranges
+        self._samples: OrderedDict[int, int] = OrderedDict()
         self.offset_mm: Array = np.zeros(3)
         self.taking: Taking = ByDistance(5.0)
         self._past: deque[PoseMessage] = deque(maxlen=REMEMBERED)
@@ -56,6 +59,29 @@ class HitMaker:
         self._gap_s = 0.0
         self._every = False
         self._last_hit: PoseMessage | None = None
+
+    @property
+    def held(self) -> bool:
+        """The button is down."""
+        return self._sweep is not None
+
+    def must_fit(self, pose: PoseMessage) -> None:
+        """Raises DeviceError for a place that is not told as such an instrument tells it."""
+        if pose.ranged != self.ranges:
+            raise DeviceError(
+                f"The instrument sends {'a range' if pose.ranged else 'a pose'}, as its kind does not.", "It was not kept.",
+                "Look at its address, and at its software.",
+            )  # fmt: skip
+
+    def must_be_new(self, number: int, pose: PoseMessage) -> None:
+        """Raises DeviceError for another press at a sample at which one was made: only one of them can be kept."""
+        if self._samples.setdefault(pose.n, number) != number:
+            raise DeviceError(
+                f"The instrument pressed twice at its sample {pose.n}.", "The first hit is kept, this one is not.",
+                "Take it again.",
+            )  # fmt: skip
+        while len(self._samples) > REMEMBERED_PRESSES:
+            self._samples.popitem(last=False)
 
     def tip(self, pose: PoseMessage) -> Array:
         """Tip center in the instrument's frame, mm."""
@@ -94,7 +120,7 @@ class HitMaker:
             self._pending.append(pose)
 
     def link_lost(self) -> HitBatch | None:
-        """What is pending; a sweep goes on behind the gap, which is told with it."""
+        """What is pending; a sweep goes on behind the gap, which is reported with it."""
         if self._past:
             self._broken_at = self._past[-1].at
         return self.flush()

@@ -13,20 +13,9 @@ from ..core.errors import DeviceError
 
 VERSION = 2
 SEE_SURFACES = ("radar",)  # by their beam alone: what they touch is air on their own side
+TELL_RANGES = ("tracker", "radar")  # by a range and two angles, not by poses
 LINE_BYTES = 512 * 1024  # a longest line: a stripe of 4096 points has room
 Button = Literal["take", "finish", "undo", "undo_sweep", "next", "back", "touch", "way"]
-
-
-@dataclass(frozen=True)
-class Hello:
-    """Who the instrument is. ``session`` is new whenever it is switched on; ``axes``: of an arm, 6 or 7."""
-
-    session: str
-    kind: str
-    model: str
-    serial: str
-    rate_hz: float
-    axes: int = 0
 
 
 @dataclass(frozen=True)
@@ -34,13 +23,14 @@ class PoseMessage:
     """Sample ``n`` of a session: time (s since 1970) and the last axis: x, y, z mm, quaternion w, x, y, z.
 
     A range and two angles come as the place that they are, upright; ``face`` 1 or 2 is the one
-    that they were sighted in.
+    that they were sighted in; ``ranged``: it came so.
     """
 
     n: int
     at: float
     values: tuple[float, ...]
     face: int = 1
+    ranged: bool = False
 
 
 @dataclass(frozen=True)
@@ -66,50 +56,10 @@ class Stripe:
 
 
 @dataclass(frozen=True)
-class State:
-    """The weather at the instrument; None where it has no such sensor."""
-
-    temperature_c: float | None
-    pressure_hpa: float | None = None
-    humidity_percent: float | None = None
-
-
-@dataclass(frozen=True)
-class LevelMessage:
-    """The way up in the instrument's own frame, with its standard uncertainty (rad)."""
-
-    up: tuple[float, float, float]
-    u_rad: float
-
-
-@dataclass(frozen=True)
-class TargetMessage:
-    """Whether the beam holds its target: locked, lost, searching."""
-
-    state: str
-
-
-@dataclass(frozen=True)
-class Event:
-    """Something happened to the instrument: knock, head_off, head_on."""
-
-    what: str
-
-
-@dataclass(frozen=True)
-class AnswerMessage:
-    """Whether the instrument will look as it was asked; ``why`` not."""
-
-    number: int
-    will: bool
-    why: str
-
-
-@dataclass(frozen=True)
 class Look:
     """What an instrument that sees surfaces is asked to measure by itself, in its own frame, mm.
 
-    A patch round ``at`` of ``side_mm``, or where ``to`` is told a line from ``at`` to there; ``points``: about how many.
+    A patch round ``at`` of ``side_mm``, or where ``to`` is given a line from ``at`` to there; ``points``: about how many.
     """
 
     at: tuple[float, float, float]
@@ -126,8 +76,6 @@ def encode(**message: Any) -> bytes:
     return (json.dumps(message, separators=(",", ":")) + "\n").encode()
 
 
-Message = Hello | PoseMessage | Press | Stripe | State | LevelMessage | TargetMessage | Event | AnswerMessage
-
 # ---- the border: what a message must be -------------------------------------------------------
 
 Count = Annotated[int, Field(ge=0, lt=2**53)]
@@ -141,17 +89,19 @@ Word = Annotated[str, Field(max_length=80, pattern=PRINTED)]
 Seconds = Annotated[float, Field(ge=0.0, lt=1e10)]  # since 1970; a clock in milliseconds is beyond
 
 
-class _Said(BaseModel):
-    """A message as it comes; ``message()`` is what the house makes of it."""
+class _Valid(BaseModel):
+    """A message as it comes. Most are used as they are; samples become what stands above."""
 
-    model_config = ConfigDict(strict=True, allow_inf_nan=False, extra="ignore")
+    model_config = ConfigDict(strict=True, allow_inf_nan=False, extra="ignore", frozen=True)
 
-    def message(self) -> Message:
-        raise NotImplementedError
+    def message(self) -> Any:
+        return self
 
 
-class _Hello(_Said):
-    t: Literal["hello"]
+class Hello(_Valid):
+    """Who the instrument is. ``session`` is new whenever it is switched on; ``axes``: of an arm, 6 or 7."""
+
+    t: Literal["hello"] = "hello"
     protocol: int
     session: Annotated[Word, Field(min_length=1, max_length=40)]
     kind: Literal["arm", "tracker", "radar"]
@@ -160,17 +110,17 @@ class _Hello(_Said):
     rate_hz: Annotated[float, Field(gt=0, le=10_000)]
     axes: Annotated[int, Field(ge=0, le=20)] = 0
 
-    def message(self) -> Message:
+    def message(self) -> Hello:
         if self.protocol != VERSION:
             raise DeviceError(
                 f"The instrument speaks version {self.protocol} of the protocol; this link speaks {VERSION}.",
                 "Nothing was changed.",
                 "Update the older of the two.",
             )
-        return Hello(self.session, self.kind, self.model, self.serial, self.rate_hz, self.axes)
+        return self
 
 
-class _Sample(_Said):
+class _Sample(_Valid):
     """The last axis, or a range ``r`` mm, azimuth ``az`` from X toward Y and elevation ``el`` up from the XY plane, rad."""
 
     n: Count
@@ -197,13 +147,13 @@ class _Sample(_Said):
         azimuth, elevation = self.az or 0.0, self.el or 0.0
         level = self.r * math.cos(elevation)
         place = (level * math.cos(azimuth), level * math.sin(azimuth), self.r * math.sin(elevation))
-        return PoseMessage(self.n, self.at, (*place, 1.0, 0.0, 0.0, 0.0), self.face)
+        return PoseMessage(self.n, self.at, (*place, 1.0, 0.0, 0.0, 0.0), self.face, ranged=True)
 
 
 class _Pose(_Sample):
     t: Literal["pose"]
 
-    def message(self) -> Message:
+    def message(self) -> PoseMessage:
         return self.pose()
 
 
@@ -214,7 +164,7 @@ class _Press(_Sample):
     down: bool
     look: Count | None = None
 
-    def message(self) -> Message:
+    def message(self) -> Press:
         return Press(self.e, self.name, self.down, self.pose(), self.look)
 
 
@@ -222,22 +172,23 @@ class _Stripe(_Sample):
     t: Literal["stripe"]
     points: Annotated[tuple[tuple[Place, Place], ...], Field(max_length=4096)]
 
-    def message(self) -> Message:
+    def message(self) -> Stripe:
         return Stripe(self.pose(), self.points)
 
 
-class _State(_Said):
-    t: Literal["state"]
+class State(_Valid):
+    """The weather at the instrument; None where it has no such sensor."""
+
+    t: Literal["state"] = "state"
     temperature_c: Annotated[float, Field(ge=-100, le=200)] | None = None
     pressure_hpa: Annotated[float, Field(ge=0, le=2000)] | None = None
     humidity_percent: Annotated[float, Field(ge=0, le=100)] | None = None
 
-    def message(self) -> Message:
-        return State(self.temperature_c, self.pressure_hpa, self.humidity_percent)
 
+class LevelMessage(_Valid):
+    """The way up in the instrument's own frame, with its standard uncertainty (rad)."""
 
-class _Level(_Said):
-    t: Literal["level"]
+    t: Literal["level"] = "level"
     up: tuple[Turn, Turn, Turn]
     u_rad: Annotated[float, Field(ge=0, le=1)]
 
@@ -247,38 +198,33 @@ class _Level(_Said):
             raise ValueError("a level wants a direction of length 1")
         return self
 
-    def message(self) -> Message:
-        return LevelMessage(self.up, self.u_rad)
 
+class TargetMessage(_Valid):
+    """Whether the beam holds its target."""
 
-class _Target(_Said):
-    t: Literal["target"]
+    t: Literal["target"] = "target"
     state: Literal["locked", "lost", "searching"]
 
-    def message(self) -> Message:
-        return TargetMessage(self.state)
 
+class Event(_Valid):
+    """Something happened to the instrument."""
 
-class _Event(_Said):
-    t: Literal["event"]
+    t: Literal["event"] = "event"
     what: Literal["knock", "head_off", "head_on"]
 
-    def message(self) -> Message:
-        return Event(self.what)
 
+class AnswerMessage(_Valid):
+    """Whether the instrument will look as it was asked, by the number ``o`` of that; ``why`` not."""
 
-class _Answer(_Said):
-    t: Literal["answer"]
+    t: Literal["answer"] = "answer"
     o: Count
     ok: bool
     why: Annotated[str, Field(max_length=200, pattern=PRINTED)] = ""
 
-    def message(self) -> Message:
-        return AnswerMessage(self.o, self.ok, self.why)
 
-
-_Any = Annotated[_Hello | _Pose | _Press | _Stripe | _State | _Level | _Target | _Event | _Answer, Field(discriminator="t")]
-_BORDER: TypeAdapter[Any] = TypeAdapter(_Any)
+Message = Hello | PoseMessage | Press | Stripe | State | LevelMessage | TargetMessage | Event | AnswerMessage
+_Incoming = Hello | _Pose | _Press | _Stripe | State | LevelMessage | TargetMessage | Event | AnswerMessage
+_BORDER: TypeAdapter[Any] = TypeAdapter(Annotated[_Incoming, Field(discriminator="t")])
 
 
 def decode(line: bytes) -> Message:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import unicodedata
 
 from .columns import HEADINGS, lines
 from .table import RowText
@@ -13,7 +14,10 @@ _FORMULA = ("=", "+", "-", "@", "\t", "\r")
 
 
 def _harmless(cell):
-    return f"'{cell}" if isinstance(cell, str) and cell.startswith(_FORMULA) else cell
+    """A text that some spreadsheets take for a formula, also by its full-width sign, marked as the text that it is."""
+    if not isinstance(cell, str):
+        return cell
+    return f"'{cell}" if unicodedata.normalize("NFKC", cell[:1]).startswith(_FORMULA) else cell
 
 
 def write_csv(rows: list[RowText]) -> bytes:

@@ -12,6 +12,7 @@ from jinja2 import Environment, PackageLoader, select_autoescape
 from ..core.units import UNITS
 from .columns import SHOWN
 from .detail_table import DetailTable
+from .pictures import is_picture
 from .symbols import Symbol
 from .table import RowText
 
@@ -31,6 +32,10 @@ def _fonts() -> list[tuple[int, str]]:
     return [(w, "data:font/woff2;base64," + base64.b64encode(p.read_bytes()).decode()) for w, p in found if p.exists()]
 
 
+def _source(png: bytes) -> str:
+    return "data:image/png;base64," + base64.b64encode(png).decode()
+
+
 def write_pdf(
     title: str, rows: list[RowText], units: str, facts: list[tuple[str, str]], pictures: list[tuple[bytes, str]],
     details: Sequence[DetailTable] = (),
@@ -38,7 +43,7 @@ def write_pdf(
     """The report: pictures, facts, the rows with their bars, and details as they were found and left."""
     from weasyprint import HTML, urls  # slow to import, and only the worker needs it
 
-    shown = [("data:image/png;base64," + base64.b64encode(png).decode(), caption) for png, caption in pictures]
+    shown = [(_source(png) if is_picture(png) else "", caption) for png, caption in pictures]
     counts = {word: sum(r.word == word for r in rows) for word in ("in", "close", "out", "not proven", "to do")}
     page = _templates().get_template("report.html")
     html = page.render(

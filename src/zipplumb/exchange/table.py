@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, field, fields
+from functools import cached_property
 
 
 @dataclass(frozen=True)
@@ -37,7 +39,7 @@ class CharacteristicText:
 @dataclass(frozen=True, eq=False)
 class RowText:
     """One row. ``line``: what stands on its line where it has no characteristic; ``takes_hits``: it is measured;
-    ``told``: where a tolerance is worst."""
+    ``told``: the sentence that says where a tolerance is worst; ``tell``: how its characteristics are told."""
 
     id: int
     number: int
@@ -57,12 +59,18 @@ class RowText:
     current: bool
     takes_hits: bool
     is_system: bool
-    characteristics: tuple[CharacteristicText, ...]
-    told: str = ""
+    told: str
+    tell: Callable[[], tuple[CharacteristicText, ...]] = field(repr=False)
+
+    @cached_property
+    def characteristics(self) -> tuple[CharacteristicText, ...]:
+        """Told when somebody looks: of thousands of rows a page shows a hundred."""
+        return self.tell()
 
     def says_as(self, other: RowText) -> bool:
         """Whether both have the same content. Equality is identity, so that rendered HTML can be cached by the object."""
-        return vars(self) == vars(other)
+        alike = all(getattr(self, f.name) == getattr(other, f.name) for f in fields(self) if f.name != "tell")
+        return alike and self.characteristics == other.characteristics
 
     @property
     def first(self) -> CharacteristicText | None:
@@ -71,12 +79,12 @@ class RowText:
 
     @property
     def others(self) -> tuple[CharacteristicText, ...]:
-        """Those that unfold."""
+        """The characteristics that unfold."""
         return self.characteristics[1:]
 
     @property
     def out_by(self) -> str:
-        """By how much the worst characteristic is out."""
+        """The excess of the worst characteristic over its limit."""
         return next((c.out_by for c in self.characteristics if c.word == self.word and c.out_by), "")
 
     @property

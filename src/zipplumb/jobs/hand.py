@@ -140,8 +140,21 @@ def _with_a_beam(job_id: int, do: str, port: int | None, more: dict) -> dict:
         return tell_hand({"do": "patches", "at": places.tolist(), "part": part.sha256}, port)
 
 
+def on_the_table(job_id: int) -> list[tuple[int, str]]:
+    """What can be touched of the part that lies before the arm, where no CAD shows it: numbers and words; else nothing.
+
+    Raises DeviceError where the stand-in does not answer.
+    """
+    with transaction() as session:
+        state = load(session, job_id)
+        here = state.instrument
+        if state.job.part.bodies or here is None or MOVES.get(here.kind) is not None:
+            return []
+    return [(int(index), words) for index, words in tell_hand({"do": "table"})["table"]]
+
+
 def _with_the_part(job_id: int, do: str, port: int | None, more: dict) -> dict:
-    """The job's part is put before the stand-in, if another one stands there."""
+    """The job's part is put before the stand-in, if another one stands there; with no CAD, whatever lies there stays."""
     with transaction() as session:
         job = stored(session, Job, job_id)
         row = session.get(Row, job.current_row_id) if job.current_row_id else None
@@ -149,7 +162,7 @@ def _with_the_part(job_id: int, do: str, port: int | None, more: dict) -> dict:
         part = stored(session, Part, job.part_id)
         sha256 = part.sha256
         there = tell_hand({"do": "ask"})
-        model = None if there["part"] == sha256 else model_of(part)
+        model = None if there["part"] == sha256 or not part.bodies else model_of(part)
     if model is not None:
         there = tell_hand({"do": "part", "sha256": sha256, "faces": touchable_faces(model)})
     if do == "touch" and recipe is not None and recipe.name in there["nests"]:
@@ -161,8 +174,9 @@ def _with_the_part(job_id: int, do: str, port: int | None, more: dict) -> dict:
             return tell_hand({"do": "touch_all", "points": targets.tolist()})
         if recipe is None or recipe.cad_face is None:
             raise InputError(
-                "The current row has no face on the CAD to touch.", "Nothing was touched.", "Click on the part to touch there."
-            )
+                "The current row has no face on the CAD to touch.", "Nothing was touched.",
+                "Click on the part to touch there." if part.bodies else "Choose what it is on the table, in the same drawer.",
+            )  # fmt: skip
         order["face"] = recipe.cad_face
     return tell_hand(order)
 

@@ -4,23 +4,25 @@ from __future__ import annotations
 
 import hashlib
 import secrets
+from collections.abc import Iterable
 from datetime import UTC, datetime, timedelta
 from functools import cache
 
-from sqlalchemy import bindparam, func, select, text, update
+from sqlalchemy import bindparam, func, select, update
 from sqlalchemy.orm import Session
 from werkzeug.security import check_password_hash, generate_password_hash
 
-from ..core.errors import InputError, PlumbError
-from ..store.database import stored, transaction
+from ..core.errors import InputError
+from ..store.database import stored, tell, transaction
 from ..store.models import SignedIn, SignInAttempt, User
 from .actor import ROLES, Actor, record
+from .attempts import NOTHING, Origin, count_attempt, in_turn
+from .editions import edition_of, must_be_as_seen
 
-ATTEMPTS, FROM_ANYWHERE, WINDOW = 5, 30, timedelta(minutes=10)
 LEAST_LETTERS, MOST_LETTERS = 10, 200
-SESSION_DAYS = 30
+SESSION_DAYS, IDLE, SEEN_EVERY = 30, timedelta(hours=12), timedelta(minutes=1)
 METHOD = "scrypt"  # slow on purpose
-NOTHING = "Nothing was changed."
+ENDED = "ended"  # the word that goes round when sessions have ended
 
 
 # ---- who there is ----------------------------------------------------------------------------
@@ -46,10 +48,13 @@ def people() -> list[User]:
         return list(session.scalars(select(User).order_by(User.login)))
 
 
-def change_person(by: Actor, user_id: int, name: str, role: str, active: bool) -> None:
+def change_person(by: Actor, user_id: int, name: str, role: str, active: bool, seen: str | None = None) -> None:
     """Name, role, and whether somebody may sign in. One administrator stays."""
+    bosses = select(User.id).where(User.role == "administrator", User.active).order_by(User.id).with_for_update(key_share=True)
     with transaction() as session:
+        session.execute(bosses)  # one after another, else two could demote each other
         person = stored(session, User, user_id, lock=True)
+        must_be_as_seen(edition_of(person), seen, person.name)
         before = {"name": person.name, "role": person.role, "active": person.active}
         person.name, person.role, person.active = _name(name), _role(role), active
         session.flush()
@@ -98,11 +103,20 @@ def _nobodys() -> str:
 
 
 def change_own_password(actor: Actor, old: str, new: str, here: str) -> None:
-    """All other sessions of the person end."""
+    """All other sessions of the person end. A wrong old password counts as a wrong sign-in of this session does."""
+    origin = Origin.session(_kept(here))
+    with transaction() as session:
+        attempt = count_attempt(session, stored(session, User, actor.id).login, origin)
+        known = stored(session, User, actor.id).password_hash
+    with in_turn(origin):
+        good = check_password_hash(known, old[:MOST_LETTERS])
+    if not good:
+        raise InputError("The old password is wrong.", NOTHING, "Type it again.")
     with transaction() as session:
         person = stored(session, User, actor.id, lock=True)
-        if not check_password_hash(person.password_hash, old[:MOST_LETTERS]):
-            raise InputError("The old password is wrong.", NOTHING, "Type it again.")
+        if person.password_hash != known:
+            raise InputError("The password was changed at this moment.", NOTHING, "Sign in with the new one.")
+        stored(session, SignInAttempt, attempt).succeeded = True
         person.password_hash = _hash(new)
         _end_sessions(session, person.id, but=here)
         record(session, actor, None, "change own password", person=person.id)
@@ -120,63 +134,75 @@ def set_password(by: Actor, user_id: int, new: str) -> None:
 # ---- signing in and out ----------------------------------------------------------------------
 
 
-def sign_in(login: str, password: str, address: str) -> tuple[Actor, str]:
+def sign_in(login: str, password: str, address: str, browser: str = "") -> tuple[Actor, str]:
     """Check a sign-in: who it is, and the token of the session. Raises InputError for a wrong one, PlumbError after too many.
 
-    An attempt is counted before it is checked, one after another for a name: many at once are no way round the limit.
+    ``browser``: the number of one in which this person has signed in before, by its own word.
     """
     login, address = login.strip().lower()[:60], address[:60]
-    with transaction() as session:
-        attempt = _attempt(session, login, address)
+    origin = Origin.browser(browser) if browser else Origin.address(address)
+    with in_turn(origin):
+        with transaction() as session:
+            attempt = count_attempt(session, login, origin)
+            known = session.scalar(select(User.password_hash).where(User.login == login, User.active))
+        good = check_password_hash(known or _nobodys(), password[:MOST_LETTERS])
     with transaction() as session:
         person = session.scalar(select(User).where(User.login == login, User.active))
-        known = person.password_hash if person else _nobodys()
-        good = check_password_hash(known, password[:MOST_LETTERS]) and person is not None
-        if person is None or not good:
+        if person is None or not good or person.password_hash != known:
             raise InputError("The name or the password is wrong.", "You are not signed in.", "Type both again.")
         stored(session, SignInAttempt, attempt).succeeded = True
         token = secrets.token_urlsafe(32)
         session.add(SignedIn(user_id=person.id, token=_kept(token), address=address))
-        return Actor(person.id, person.name, person.role), token
-
-
-def _attempt(session: Session, login: str, address: str) -> int:
-    session.execute(text("SELECT pg_advisory_xact_lock(hashtext(:login))"), {"login": login})
-    recent = select(func.count()).select_from(SignInAttempt).where(
-        SignInAttempt.at > datetime.now(UTC) - WINDOW, ~SignInAttempt.succeeded, SignInAttempt.login == login
-    )  # fmt: skip
-    here = session.scalar(recent.where(SignInAttempt.address == address)) or 0
-    if here >= ATTEMPTS or (session.scalar(recent) or 0) >= FROM_ANYWHERE:
-        raise PlumbError("There were too many wrong sign-ins for this name.", NOTHING, "Wait ten minutes and try again.")
-    attempt = SignInAttempt(login=login, address=address, succeeded=False)
-    session.add(attempt)
-    session.flush()
-    return attempt.id
+        actor = Actor(person.id, person.name, person.role)
+        record(session, actor, None, "sign in", person=person.id, address=address)
+        return actor, token
 
 
 # asked at every request
+LASTS = (
+    SignedIn.ended_at.is_(None), SignedIn.at > bindparam("since"), SignedIn.seen_at > bindparam("idle"), User.active,
+)  # fmt: skip
+OF_PEOPLE = select(SignedIn.token).join(User, SignedIn.user_id == User.id).where(*LASTS)
 WHOSE = (
-    select(User.id, User.name, User.role)
+    select(User.id, User.name, User.role, SignedIn.seen_at)
     .join(SignedIn, SignedIn.user_id == User.id)
-    .where(SignedIn.token == bindparam("token"), SignedIn.ended_at.is_(None), SignedIn.at > bindparam("since"), User.active)
+    .where(SignedIn.token == bindparam("token"), *LASTS)
 )
 
 
 def signed_in(token: str) -> Actor | None:
-    """Who a session's token belongs to; None where it has ended."""
-    since = datetime.now(UTC) - timedelta(days=SESSION_DAYS)
+    """Who a session's token belongs to; None where it has ended, by itself too after so long without a request."""
+    now = datetime.now(UTC)
     with transaction() as session:
-        person = session.execute(WHOSE, {"token": _kept(token), "since": since}).first()
-        return Actor(*person) if person else None
+        found = session.execute(WHOSE, {"token": _kept(token), **_limits(now)}).first()
+        if found is None:
+            return None
+        if now - found.seen_at > SEEN_EVERY:
+            session.execute(update(SignedIn).where(SignedIn.token == _kept(token)).values(seen_at=now))
+        return Actor(found.id, found.name, found.role)
 
 
-def sign_out(token: str) -> None:
+def still_signed_in(session: Session, tokens: Iterable[str]) -> set[str]:
+    """Those of some sessions that have not ended."""
+    kept = {_kept(token): token for token in tokens}
+    last = session.scalars(OF_PEOPLE.where(SignedIn.token.in_(kept)), _limits(datetime.now(UTC)))
+    return {kept[each] for each in last}
+
+
+def _limits(now: datetime) -> dict[str, datetime]:
+    """Since when a session may have begun, and been seen last."""
+    return {"since": now - timedelta(days=SESSION_DAYS), "idle": now - IDLE}
+
+
+def sign_out(actor: Actor, token: str) -> None:
     with transaction() as session:
+        tell(session, None, ENDED)
         session.execute(update(SignedIn).where(SignedIn.token == _kept(token)).values(ended_at=func.now()))
+        record(session, actor, None, "sign out", person=actor.id)
 
 
 def end_sessions(by: Actor, user_id: int) -> None:
-    """Whoever is signed in as this person is so no longer."""
+    """End all sessions of a person."""
     with transaction() as session:
         stored(session, User, user_id)
         _end_sessions(session, user_id)
@@ -186,8 +212,9 @@ def end_sessions(by: Actor, user_id: int) -> None:
 def _end_sessions(session: Session, user_id: int, but: str = "") -> None:
     mine = update(SignedIn).where(SignedIn.user_id == user_id, SignedIn.ended_at.is_(None), SignedIn.token != _kept(but))
     session.execute(mine.values(ended_at=func.now()))
+    tell(session, None, ENDED)
 
 
 def _kept(token: str) -> str:
-    """As the database has it: who reads the table cannot sign in with it."""
+    """The token as the database stores it: who reads the table cannot sign in with it."""
     return hashlib.sha256(token.encode()).hexdigest()

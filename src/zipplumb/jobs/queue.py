@@ -13,6 +13,7 @@ from ..store.database import database_url
 
 Task = Literal["import_part", "make_report"]
 QUEUES: dict[Task, str] = {"import_part": "imports", "make_report": "reports"}  # neither waits for the other
+AT_A_TIME: dict[Task, int] = {"import_part": 3, "make_report": 1}  # in a worker; files are read in processes of their own
 
 
 @lru_cache(maxsize=1)

@@ -40,7 +40,7 @@ NOTHING_KEPT = "Nothing was kept of it."
 class RowFrom:
     """One row, as it would be from one place.
 
-    ``u``: expanded, of its first characteristic (``of``); "" where it cannot be told. ``lines``: of sight.
+    ``u``: expanded, of its first characteristic (``of``); "" where it cannot be computed. ``lines``: of sight.
     """
 
     seen: str
@@ -69,14 +69,14 @@ class RehearsalPlan:
 
     @property
     def mean_u_mm(self) -> float:
-        """Of the rows that are seen whole."""
+        """The mean u of the rows that are seen whole."""
         told = [row.u_mm for row in self.rows.values() if row.whole and row.u_mm is not None]
         return float(np.mean(told)) if told else np.inf
 
 
 @dataclass(frozen=True, eq=False)
 class Rehearsal:
-    """``left_out``: by why, rows of which nothing can be told beforehand; ``names``: of those that can. ``box`` (2, 3)."""
+    """``left_out``: by why, rows that cannot be estimated beforehand; ``names``: of those that can. ``box`` (2, 3)."""
 
     state: JobResults
     instrument: RehearsedInstrument
@@ -134,7 +134,7 @@ class Rehearsal:
         )  # fmt: skip
 
     def _detail(self, recipe: DetailRecipe, stand: Array) -> str:
-        """How surely its targets would be told of as a whole; "" where they are not all in sight."""
+        """The uncertainty to expect of its targets as a whole; "" where they are not all in sight."""
         places = [self.touched[row].centers[0] for row in recipe.targets if row in self.touched]
         if len(places) < len(recipe.targets) or self.sight.cut(stand, np.array(places)).any():
             return ""
@@ -153,7 +153,7 @@ class Rehearsal:
         return [replace(plan, name=name) for plan, name in zip(plans, names, strict=False)]
 
     def _seen_whole(self, stand: Array) -> int:
-        """How many rows are: told at once, where U takes its time."""
+        """How many rows are seen whole: known at once, while U takes longer."""
         return sum(not self.sight.cut(stand, touches.centers).any() for touches in self.touched.values())
 
 

@@ -14,9 +14,10 @@ from procrastinate.exceptions import ConnectorException
 from procrastinate.jobs import Status
 from psycopg_pool import PoolTimeout
 
+from ..cad.scratch import sweep
 from ..store.database import AWAY, database_url
 from .plan import parts
-from .queue import QUEUES
+from .queue import AT_A_TIME, QUEUES, Task
 from .report import making
 
 log = logging.getLogger(__name__)
@@ -37,7 +38,9 @@ def queue_app() -> App:
 
 
 def work() -> None:
-    """Carry tasks out until told to stop, through losses of the database. One of each queue at a time."""
+    """Carry tasks out until told to stop, through losses of the database."""
+    if left := sweep():
+        log.warning("removed what killed workers had left of %d files", left)
     while True:
         try:
             asyncio.run(_work())
@@ -51,7 +54,7 @@ async def _work() -> None:
     app = queue_app()
     async with app.open_async():
         watch = asyncio.create_task(_take_up(app))
-        workers = asyncio.gather(*(_one_queue(app, queue) for queue in QUEUES.values()))
+        workers = asyncio.gather(*(_one_queue(app, task) for task in QUEUES))
         for told in (signal.SIGTERM, signal.SIGINT):  # one handler for all: a worker's own would take the others' place
             asyncio.get_running_loop().add_signal_handler(told, workers.cancel)
         try:
@@ -62,15 +65,15 @@ async def _work() -> None:
             watch.cancel()
 
 
-async def _one_queue(app: App, queue: str) -> None:
+async def _one_queue(app: App, task: Task) -> None:
     await app.run_worker_async(
-        queues=[queue], concurrency=1, fetch_job_polling_interval=1.0, update_heartbeat_interval=BEAT_S,
+        queues=[QUEUES[task]], concurrency=AT_A_TIME[task], fetch_job_polling_interval=1.0, update_heartbeat_interval=BEAT_S,
         stalled_worker_timeout=STALLED_S, install_signal_handlers=False,
     )  # fmt: skip
 
 
 async def _take_up(app: App) -> None:
-    """Tasks of workers that are heard of no more are tried again, a few times; what failed for good is told."""
+    """Tasks of workers that no longer report are retried a few times; what failed for good is reported."""
     while True:
         try:
             await _looked_after(app)

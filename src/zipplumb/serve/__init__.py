@@ -1,1 +1,1 @@
-"""Running it for real: the web server, the supervisor of the processes, and what they are told by the environment."""
+"""Running it for real: the web server, the supervisor of the processes, and the settings taken from the environment."""

@@ -1,4 +1,4 @@
-"""What the processes are told by the environment."""
+"""The settings that processes take from the environment."""
 
 from __future__ import annotations
 

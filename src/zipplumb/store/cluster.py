@@ -130,7 +130,7 @@ class Cluster:
         return self._run("pg_ctl", "-D", self.data, "status").returncode == 0
 
     def _run(self, program: str, *arguments) -> subprocess.CompletedProcess:
-        command = [str(_binary(program)), *map(str, arguments)]
+        command = [str(_binary(program, self._version())), *map(str, arguments)]
         if self.as_root:
             command = ["runuser", "-u", "postgres", "--", *command]
         return subprocess.run(
@@ -144,17 +144,56 @@ class Cluster:
 
     def _do(self, program: str, *arguments) -> None:
         if self._run(program, *arguments).returncode != 0:
-            raise RuntimeError(f"{program} failed for the database in {self.home}; its log is {self.home / 'log'}")
+            raise InputError(
+                f"{program} failed for the database in {self.home}{self._last_words()}.", "What was there is kept.",
+                "Make room on the disk if it is full, and start again.",
+            )  # fmt: skip
+
+    def _last_words(self) -> str:
+        """Of its log, what it died of."""
+        try:
+            lines = (self.home / "log").read_text(errors="replace").splitlines()[-40:]
+        except OSError:
+            return ""
+        said = [line.split(":  ", 1)[-1] for line in lines if any(word in line for word in ("PANIC:", "FATAL:"))]
+        return f": {said[-1]}" if said else f"; its log is {self.home / 'log'}"
+
+    def _version(self) -> str:
+        """The server that made it, or any where there is none yet."""
+        try:
+            return (self.data / "PG_VERSION").read_text().strip()
+        except OSError:
+            return "*"
 
 
-def _binary(program: str) -> Path:
-    found = sorted(Path("/usr/lib/postgresql").glob(f"*/bin/{program}"))
+INSTALLED = Path("/usr/lib/postgresql")
+
+
+def _binary(program: str, version: str) -> Path:
+    """A program of PostgreSQL, of the version that the data is of: another cannot read it."""
+    found = sorted(INSTALLED.glob(f"{version}/bin/{program}"))
     if found:
         return found[-1]
+    if version != "*" and (others := sorted(path.parent.parent.name for path in INSTALLED.glob(f"*/bin/{program}"))):
+        raise InputError(
+            f"The database was made by PostgreSQL {version}; here is {' and '.join(others)}.", "It was left as it is.",
+            f"Install PostgreSQL {version} beside it, choose another folder, or begin again with --fresh.",
+        )  # fmt: skip
     on_path = shutil.which(program)
     if on_path is None:
-        raise RuntimeError("PostgreSQL is not installed; ./run installs it from Debian's packages")
+        raise InputError("PostgreSQL is not installed.", "Nothing was started.", "./run installs it from Debian's packages.")
     return Path(on_path)
+
+
+def held_port() -> socket.socket:
+    """A free port of loopback that nobody else is given while the socket is open, until a process of ours listens there.
+
+    Whoever listens there sets SO_REUSEADDR, as servers do.
+    """
+    held = socket.socket()
+    held.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    held.bind(("127.0.0.1", 0))
+    return held
 
 
 def free_port() -> int:

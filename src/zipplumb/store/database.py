@@ -41,7 +41,7 @@ def _sessions() -> sessionmaker[Session]:
 
 @lru_cache(maxsize=1)
 def _snapshots() -> sessionmaker[Session]:
-    """Of connections that are told once how they read, and are not tried before each use: that is half the way of a hit."""
+    """Connections that are configured once and are not tested before each use: that is half the way of a hit."""
     reading = create_engine(_url(), pool_size=4, max_overflow=30, pool_timeout=5, isolation_level="REPEATABLE READ")
     return sessionmaker(reading, expire_on_commit=False)
 

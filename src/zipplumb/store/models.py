@@ -59,12 +59,15 @@ class SignedIn(Base):
     token: Mapped[str] = mapped_column(String(64), unique=True)
     address: Mapped[str] = mapped_column(String(60), server_default="")
     at: Mapped[datetime] = _now()
+    seen_at: Mapped[datetime] = _now()
     ended_at: Mapped[datetime | None]
 
 
 class SignInAttempt(Base):
+    """``address``: of whom it came, or the browser or session that is known (see jobs/attempts)."""
+
     __tablename__ = "sign_in_attempts"
-    __table_args__ = (Index("sign_in_attempts_lookup", "login", "at"),)
+    __table_args__ = (Index("sign_in_attempts_lookup", "login", "at"), Index("sign_in_attempts_of_place", "address", "at"))
     id: Mapped[int] = mapped_column(primary_key=True)
     login: Mapped[str] = mapped_column(String(60))
     address: Mapped[str] = mapped_column(String(60))
@@ -93,7 +96,6 @@ class Part(Base):
     name: Mapped[str]
     file_name: Mapped[str]
     sha256: Mapped[str] = mapped_column(String(64))
-    file: Mapped[bytes] = deferred(mapped_column(LargeBinary))
     state: Mapped[str] = mapped_column(String(20), server_default="importing")
     share: Mapped[float] = mapped_column(Float, server_default="0")
     words: Mapped[str] = mapped_column(Text, server_default="")
@@ -106,6 +108,15 @@ class Part(Base):
     model: Mapped[bytes | None] = deferred(mapped_column(LargeBinary))
     splines: Mapped[bytes | None] = deferred(mapped_column(LargeBinary))
     created_at: Mapped[datetime] = _now()
+
+
+class PartFile(Base):
+    """A piece of a CAD file as it came."""
+
+    __tablename__ = "part_files"
+    part_id: Mapped[int] = mapped_column(ForeignKey("parts.id", ondelete="CASCADE"), primary_key=True)
+    number: Mapped[int] = mapped_column(primary_key=True)
+    piece: Mapped[bytes] = mapped_column(LargeBinary)
 
 
 class Job(Base):
@@ -230,7 +241,7 @@ class Instrument(Base):
 
 
 class Station(Base):
-    """An instrument standing at one place of one job."""
+    """An instrument standing at one place of one job. ``brought_at``: of those that stand there the newest is measured with."""
 
     __tablename__ = "stations"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -238,6 +249,7 @@ class Station(Base):
     instrument_id: Mapped[int] = mapped_column(ForeignKey("instruments.id"))
     name: Mapped[str]
     created_at: Mapped[datetime] = _now()
+    brought_at: Mapped[datetime] = _now()
 
 
 class Detail(Base):

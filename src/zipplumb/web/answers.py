@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import json
 
-from flask import Response, jsonify, request, url_for
+from flask import Response, jsonify, render_template, request, url_for
+from flask_login import current_user
 
-LISTEN = "X-Live"  # of an answer that is no page: what its asker may listen to
+# of an answer that is no page: what its asker may listen to, and the session with which that ends
+LISTEN, OF_SESSION = "X-Live", "X-Of-Session"
 
 
 def done():
@@ -16,12 +18,22 @@ def done():
     return jsonify(ok=True)
 
 
-def go_on(job_id: int, stage: str):
-    """A change was made: the slip goes on to a stage's page; the rest of the page stays."""
-    place = {"path": url_for("job.page", job_id=job_id, stage=stage), "target": "#slip"}
+def seen() -> str:
+    """The edition that the page had seen of what it changes; of one that says nothing, none that there is."""
+    return request.form.get("seen", "")
+
+
+def seen_now(of: object, edition: str) -> str:
+    """A change was made: the page may go on editing, it has seen its own."""
+    return render_template("_seen.html", of=of, seen=edition, oob=True)
+
+
+def go_on(job_id: int, stage: str, show: int | None = None):
+    """A change was made: the slip goes on to a stage's page, which shows a row where one is named; the rest stays."""
+    place = {"path": url_for("job.page", job_id=job_id, stage=stage, show=show), "target": "#slip"}
     return "", 200, {"HX-Location": json.dumps(place)}
 
 
 def may_listen(to: str) -> Response:
     """The answer of a route that lets its asker listen: to "job 5", or to "kit"."""
-    return Response("", headers={LISTEN: to})
+    return Response("", headers={LISTEN: to, OF_SESSION: current_user.get_id() or ""})

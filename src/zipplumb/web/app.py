@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import hashlib
 import os
 from functools import lru_cache
@@ -11,7 +12,7 @@ from flask import Flask, current_app, g, jsonify, render_template, request, url_
 from flask_login import LoginManager, current_user
 from flask_wtf.csrf import CSRFError, CSRFProtect
 from jinja2 import FileSystemLoader
-from sqlalchemy.exc import OperationalError
+from sqlalchemy.exc import DBAPIError, TimeoutError
 from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 
 from ..core.calibration import both_units
@@ -19,10 +20,10 @@ from ..core.errors import InputError, NotAllowed, PlumbError
 from ..core.units import NO_BREAK, UNITS, Units, degrees_text, length_text, sentence_in
 from ..exchange.columns import SHOWN
 from ..exchange.symbols import Symbol
-from ..jobs.plan.parts import LARGEST_MB
-from ..store.database import transaction
+from ..jobs.editions import edition_of
+from ..store.database import AWAY, transaction
 from ..store.models import Job
-from . import params
+from . import params, sizes
 from .align.pages import ROAD_BLUEPRINTS
 from .align.pages import blueprint as align
 from .doors import is_unguarded, must_pass
@@ -52,6 +53,12 @@ from .report.pages import blueprint as report
 from .rows import row_html
 
 ROOM = Path(__file__).parent
+DISK_FULL = "53100"  # of SQLSTATE
+FULL = (
+    "The server's disk is full. Nothing of this was kept; every confirmed hit is. "
+    "Tell who looks after the server to make room, and try again."
+)
+TOGETHER = ("23", "40")  # classes of SQLSTATE: what may be there once only, and what two did that wait for each other
 BLUEPRINTS = (
     auth,
     home,
@@ -87,8 +94,8 @@ def create_app() -> Flask:
         SECRET_KEY=os.environ["ZIPPLUMB_SECRET"],
         SESSION_COOKIE_HTTPONLY=True,
         SESSION_COOKIE_SAMESITE="Strict",
+        ADDRESS=os.environ.get("ZIPPLUMB_ADDRESS", ""),
         SESSION_COOKIE_SECURE=os.environ.get("ZIPPLUMB_ADDRESS", "").startswith("https://"),
-        MAX_CONTENT_LENGTH=LARGEST_MB * 1024 * 1024 + 65536,
         MAX_FORM_MEMORY_SIZE=12_000_000,
         WTF_CSRF_TIME_LIMIT=None,
         SEND_FILE_MAX_AGE_DEFAULT=3600,
@@ -97,8 +104,10 @@ def create_app() -> Flask:
     app.jinja_loader = FileSystemLoader([ROOM / "templates", *rooms])
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.jinja_env.globals.update(length_text=length_text, degrees_text=degrees_text, row_html=row_html, both_units=both_units)
+    app.jinja_env.globals.update(edition_of=edition_of)
     app.jinja_env.globals.update(shown=words.shown, when=words.when, from_s=words.from_s, kit_units=words.units)
     app.jinja_env.globals.update(built=_built, drawing=drawing, symbol=Symbol, columns=SHOWN, length_units=UNITS)
+    app.before_request(sizes.refuse_larger)
     CSRFProtect(app)
     login = LoginManager(app)
     login.login_view = "auth.sign_in"
@@ -147,7 +156,7 @@ def _headers(response):
 
 
 def _in_the_persons_units(response):
-    """Sentences of the core say lengths in mm: here they are told in the units that are read on this page."""
+    """Sentences of the core say lengths in mm: here they are converted to the units of this page."""
     if response.mimetype not in ("text/html", "application/json") or response.is_streamed:
         return response
     body = response.get_data(as_text=True)
@@ -186,12 +195,27 @@ def _errors(app: Flask) -> None:
 
     @app.errorhandler(RequestEntityTooLarge)
     def too_large(error):
-        return answer(
-            f"The file is larger than {LARGEST_MB} MB. Nothing of it was kept. Export only the bodies that are needed.", 413
-        )
+        return answer(sizes.too_large(), 413)
 
-    @app.errorhandler(OperationalError)
-    def database_away(error):
+    @app.errorhandler(OSError)
+    def of_the_disk(error):
+        app.logger.warning("%s: %s %s", error.strerror, request.method, request.path)
+        return answer(FULL, 507) if error.errno in (errno.ENOSPC, errno.EDQUOT) else unknown(error)
+
+    @app.errorhandler(DBAPIError)
+    @app.errorhandler(TimeoutError)
+    def of_the_database(error):
+        """It is away, or refuses what somebody else does or waits for at this moment; else it is a fault of ours."""
+        app.logger.warning("%s from the database: %s %s", type(error).__name__, request.method, request.path)
+        if (getattr(getattr(error, "orig", None), "sqlstate", None) or "")[:2] in TOGETHER:
+            return answer(
+                "Somebody changed the same at this moment. Nothing of yours was kept. Look at it, and try again.", 409
+            )
+        if getattr(getattr(error, "orig", None), "sqlstate", None) == DISK_FULL:
+            return answer(FULL, 507)
+        if not isinstance(error, AWAY):
+            return unknown(error)
+        g._login_user = Person.nobody()  # who is signed in the database would have to tell
         return answer("The database is away for a moment. Nothing confirmed is lost. Try again in a few seconds.", 503)
 
     @app.errorhandler(HTTPException)

@@ -41,7 +41,7 @@ def ids(name: str) -> list[int]:
 
 
 def listed_ids(name: str) -> list[int]:
-    """Those in one field, by commas. Raises InputError."""
+    """The ids in one field, separated by commas. Raises InputError."""
     return [_id(name, text.strip()) for text in request.values.get(name, "").split(",") if text.strip()]
 
 

@@ -2,7 +2,7 @@
 
 Loading the library takes two seconds, reading a small file a tenth of one. Who begins it (see
 ``apart``) holds the other end of its standard input, a socket: a word asks for a task, with the
-end of a pipe on which its steps are told, or for its end. It ends when nothing was asked for a
+end of a pipe on which it reports its steps, or for its end. It ends when nothing was asked for a
 while, or with the process that began it; its children end with it.
 """
 

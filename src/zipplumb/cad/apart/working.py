@@ -16,17 +16,25 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, BinaryIO
 
+LEAST_S, S_PER_MB = 60.0, 10.0  # a hundred times what ordinary files take
+
 
 @dataclass(frozen=True)
 class Limits:
     seconds: float = 300.0
     memory_mb: int = 8000
 
+    @classmethod
+    def of_file(cls, path: Path) -> Limits:
+        """A small file that runs on is wrong, or made to hold others up: time by its size, with a slow machine in mind."""
+        megabytes = path.stat().st_size / 2**20
+        return cls(seconds=min(cls.seconds, LEAST_S + S_PER_MB * megabytes))
+
 
 @dataclass
 class Work:
     """A task under way, until its deadline (of ``time.monotonic``). ``code``: how it ended; None while it runs, and where
-    nobody could tell. ``pid``: None until it has told its first word."""
+    it is not known. ``pid``: None until its first message."""
 
     steps: BinaryIO
     deadline: float

@@ -101,7 +101,7 @@ def drawn(units: str, bodies: list[tuple[str, TopoDS_Shape]], progress: Progress
 
 
 def _healed_mesh(face, deflection: float) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """Of a face that could not be meshed as it is: mended, then as a spline; empty where neither helps."""
+    """The mesh of a face that could not be meshed as it is: mended, then as a spline; empty where neither helps."""
     for made in (_mended, _as_spline):
         try:
             another = made(face)

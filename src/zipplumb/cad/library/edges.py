@@ -54,7 +54,7 @@ def _shape(edge) -> dict[str, Any] | None:
 
 
 def _recognised(edge, curve: BRepAdaptor_Curve) -> dict[str, Any] | None:
-    """Of a whole circle or ellipse that is written as a spline."""
+    """The shape of a whole circle or ellipse that is written as a spline."""
     begin, end = curve.Value(curve.FirstParameter()), curve.Value(curve.LastParameter())
     analysis = ShapeAnalysis_CanonicalRecognition(edge)
     circle, ellipse = gp_Circ(), gp_Elips()
@@ -103,7 +103,7 @@ def _curve(curve: BRepAdaptor_Curve) -> dict[str, Any] | None:
 
 
 def _outlines(unique, own: dict[int, dict | None], faces: Sequence[tuple[Any, Face]]) -> dict[int, tuple]:
-    """By edge of a flat face: the shape of the whole outline (or its own), whether it is a cut-out, and the face."""
+    """For each edge of a flat face: the shape of the whole outline (or its own), whether it is a cut-out, and the face."""
     found: dict[int, tuple] = {}
     for face, told in faces:
         if told.surface != "plane" or told.nominal is None:

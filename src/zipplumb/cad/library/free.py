@@ -13,7 +13,7 @@ from ...core.spline_surface import SplineSurface
 
 
 def spline_of(face) -> SplineSurface | None:
-    """As far as the face reaches, or whole where it cannot be cut there; None where the library finds none."""
+    """The spline of a face, cut to the face where possible; None where the library finds none."""
     whole = BRep_Tool.Surface_s(face)
     try:
         surface = _cut(whole, face) or GeomConvert.SurfaceToBSplineSurface_s(whole)
@@ -32,7 +32,7 @@ def spline_of(face) -> SplineSurface | None:
 
 
 def _cut(whole, face) -> Geom_BSplineSurface | None:
-    """As far as the face reaches; None of a closed spline, which is not cut across the place where it closes."""
+    """The spline cut to the face; None for a closed spline, which is not cut across the place where it closes."""
     try:
         return GeomConvert.SurfaceToBSplineSurface_s(Geom_RectangularTrimmedSurface(whole, *BRepTools.UVBounds_s(face)))
     except Exception:  # the library's own errors have no common kind

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 
 from OCP.BRep import BRep_Tool
@@ -20,6 +21,7 @@ from .bodies import each, named_bodies
 from .drawn import Progress, drawn
 
 SEWN_WITHIN_MM = 0.01
+SECTIONS = re.compile(rb"^.{72}([SGDPT]) *\d", re.MULTILINE)  # each line names its section in column 73
 UNITS = {
     "IN": "in",
     "INCH": "in",
@@ -40,6 +42,8 @@ def read(path: Path, progress: Progress, units: str) -> CadModel:
     An IGES file mostly holds faces that nothing holds together: they are sewn, so that it is known where the material lies.
     """
     progress(0.05, "Reading the file")
+    if _without_its_unit(path):
+        raise Unreadable("It is IGES, but its global section is missing, which says the unit of its lengths")
     reader = IGESCAFControl_Reader()
     reader.SetNameMode(True)
     if reader.ReadFile(str(path)) != IFSelect_ReturnStatus.IFSelect_RetDone:
@@ -57,6 +61,12 @@ def read(path: Path, progress: Progress, units: str) -> CadModel:
     bodies, missing = _sewn(found)
     progress(0.5, "Drawing the faces")
     return drawn(UNITS.get(word, word.lower()), bodies, progress, missing)
+
+
+def _without_its_unit(path: Path) -> bool:
+    """Its lines name their sections, and none is of the global one: the library would take inches then."""
+    letters = set(SECTIONS.findall(path.read_bytes()))
+    return {b"D", b"P"} <= letters and b"G" not in letters
 
 
 def _sewn(found: list[tuple[str, TopoDS_Shape]]) -> tuple[list[tuple[str, TopoDS_Shape]], list[str]]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from pathlib import Path
 
@@ -13,6 +14,9 @@ from ..formats import Unreadable, format_of
 from ..model import Body, CadModel, Face
 
 MM = {"mm": 1.0, "in": MM_PER_INCH, "m": 1000.0}
+CORNER_ZERO = re.compile(rb"^f[ \t](?:[^\r\n]*[ \t])?0+(?=[/ \t\r\n]|\Z)", re.MULTILINE)
+SAID = re.compile(rb"^element face (\d+)\s*$", re.MULTILINE)
+HEADER_BYTES = 1 << 16
 FOLD_RAD = np.radians(30.0)  # an edge that is drawn
 
 
@@ -20,6 +24,8 @@ def read(path: Path, progress: Callable[[float, str], None], units: str) -> CadM
     """Read a mesh whose lengths are in ``units``. It has one face a body: places on it can be picked. Raises Unreadable."""
     progress(0.05, "Reading the file")
     known = format_of(path, path.name)
+    if known is not None and known.name == "OBJ" and CORNER_ZERO.search(path.read_bytes()):
+        raise Unreadable("A face of it names corner 0, and an OBJ file counts its corners from 1")
     try:
         loaded = trimesh.load_scene(path, file_type=known.name.lower() if known else None, skip_materials=True)
     except Exception as error:  # whatever a foreign file does to the reader
@@ -31,7 +37,9 @@ def read(path: Path, progress: Callable[[float, str], None], units: str) -> CadM
     if not bodies:
         raise Unreadable("It holds no triangles; it may have been cut off")
     progress(0.5, "Drawing the mesh")
-    missing = [f"{lost} triangles have corners that are no places, or beyond all parts; they are not here."] if lost else []
+    read_in = sum(len(mesh.faces) for mesh in meshes.values())
+    missing = _fewer_than_said(path, read_in)
+    missing += [f"{lost} triangles have corners that are no places, or beyond all parts; they are not here."] if lost else []
     gaps = sum(not mesh.is_watertight for _, mesh in bodies)
     if gaps:
         missing.append("The mesh has holes, or edges that do not meet. Where it is whole it is used as it is.")
@@ -43,8 +51,18 @@ def read(path: Path, progress: Callable[[float, str], None], units: str) -> CadM
     return _model(bodies, units, tuple(missing))
 
 
+def _fewer_than_said(path: Path, read_in: int) -> list[str]:
+    """A sentence where a PLY file has fewer faces than its header says."""
+    with path.open("rb") as file:
+        head = file.read(HEADER_BYTES).split(b"end_header")[0]
+    said = SAID.search(head) if head.startswith(b"ply") else None
+    if said is None or int(said[1]) <= read_in:
+        return []
+    return [f"The file says that it has {int(said[1])} faces, and {read_in} are in it: it may have been cut off."]
+
+
 def _usable(mesh: trimesh.Trimesh) -> np.ndarray:
-    """Of each triangle, whether its corners are places."""
+    """For each triangle, whether its corners are finite."""
     near = np.asarray(np.all(np.isfinite(mesh.vertices) & (np.abs(mesh.vertices) < 1e9), axis=1))
     return np.asarray(near[mesh.faces].all(axis=1))
 

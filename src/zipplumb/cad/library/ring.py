@@ -15,7 +15,7 @@ PLACES, SAME_CURVE = 9, 0.01  # along each way of a face; how alike the curvatur
 
 
 def ring_of(face, surface, corners: Array, within_mm: float) -> gp_Torus | None:
-    """The torus that a free face is, as is told by its tube: one of the two curvatures is the same everywhere.
+    """The torus that a free face is, recognised by its tube: one of the two curvatures is the same everywhere.
 
     ``corners`` (n, 3) of its triangles lie on the face as well, where the places along its ways may be few.
     """

@@ -83,7 +83,7 @@ class _Faces:
                 number += 1
 
     def of(self, labels: Sequence_TDF_Label) -> tuple[int, ...]:
-        """Those that labels name, or have under them."""
+        """The items that labels name, or have under them."""
         found: list[int] = []
         for label in _labels(labels):
             for face in each(XCAFDoc_ShapeTool.GetShape_s(label), TopAbs_ShapeEnum.TopAbs_FACE):
@@ -114,7 +114,7 @@ def _text(found) -> str:
 
 
 def callouts_of(document: TDocStd_Document, bodies: Bodies) -> Callouts:
-    """What a read document says of tolerances; what of it we have no word for is told in ``left``.
+    """What a read document says of tolerances; what has no counterpart here is listed in ``left``.
 
     A fault in them does not take the model with it.
     """

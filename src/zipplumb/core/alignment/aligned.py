@@ -77,7 +77,7 @@ class Alignment:
         return self.part_from_world.points(self.scale * np.asarray(world, float))
 
     def shape(self, world: Any) -> Any:
-        """A shape in the world, told in the part."""
+        """A shape given in the world, in part coordinates."""
         return (world if self.scale == 1.0 else world.scaled(self.scale)).moved(self.part_from_world)
 
     def point_covariance(self, point_part: Array) -> Array:

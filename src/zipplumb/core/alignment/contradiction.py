@@ -39,7 +39,8 @@ class Contradiction:
     words: str
 
     def widened(self, uncertainty: Uncertainty) -> Uncertainty:
-        """As uncertain as the residuals show: the others by their scatter, and the place by what a suspect does to it."""
+        """The uncertainty widened to what the residuals show: the others by their scatter, and the place by what a suspect does
+        to it."""
         source, size = Source("contradiction"), uncertainty.size
         scatter = Uncertainty.of_covariance(source, max(self.factor - 1, 0.0) * uncertainty.covariance)
         return uncertainty.beside(scatter).beside(Uncertainty(size, {source: self.moves}))
@@ -81,7 +82,7 @@ def contradiction_of(solved: Solved, residuals: Uncertainty, names: Sequence[str
 
 
 def _explained(solved: Solved, seen: Array, stated: Array, left: Array) -> list[tuple[float, Array]]:
-    """By row, how much of what is seen an error of it alone explains, and how far each of its touches then is off, mm."""
+    """For each row, how much of the misfit an error of it alone explains, and how far each of its touches then is off, mm."""
     weights = np.linalg.inv(stated)
     of_seen = weights @ (left @ stated @ left.T) @ weights
     found = []

@@ -8,7 +8,7 @@ middle, so the secondary and tertiary give their middles and not their own tilt.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 import numpy as np
 
@@ -20,6 +20,7 @@ from ..uncertainty import Uncertainty, exact, propagate
 from .aligned import Alignment, Squareness
 from .ledger import HoldLedger, ledger_of_conditions
 
+Solver = Callable[..., Motion]
 NEARLY_PARALLEL = np.sin(np.radians(5.0))
 
 
@@ -59,41 +60,47 @@ def align_datum_planes(
     AlignmentError
         Planes nearly parallel, so that a freedom stays loose.
     """
-    part_from_world = _solve(nominal, actual_world)
-    uncertainty = exact(6) if features is None else _pose_uncertainty(nominal, part_from_world, features)
+    solve = _solver(nominal)
+    part_from_world = solve(*actual_world)
+    uncertainty = exact(6) if features is None else _pose_uncertainty(solve, part_from_world, features)
     squareness = _squareness(nominal, actual_world, hits_world, letters)
     middles = part_from_world.points([p.point for p in actual_world])
     ledger = _ledger(nominal, middles, letters, uncertainty.covariance)
     return Alignment(part_from_world=part_from_world, uncertainty=uncertainty, ledger=ledger, squareness=squareness)
 
 
-def _solve(nominal: Sequence[Plane], actual_world: Sequence[Plane]) -> Motion:
+def _solver(nominal: Sequence[Plane]) -> Solver:
+    """The motion part_from_world of three measured planes. What only the nominal ones tell is worked out once."""
     nominal_axes = _system(nominal[0].normal, nominal[1].normal)
-    actual_axes = _system(actual_world[0].normal, actual_world[1].normal)
-    rotation = nominal_axes @ actual_axes.T
     normals = np.array([plane.normal for plane in nominal])
-    if abs(np.linalg.det(normals)) < NEARLY_PARALLEL:
+    spread = float(np.linalg.det(normals))
+    if abs(spread) < NEARLY_PARALLEL:
         raise AlignmentError(
             "The three planes do not meet in one corner: one slide stays loose.",
             "The measured planes are kept.",
             "Choose a tertiary plane across the other two.",
         )
-    if np.linalg.det(normals) * np.linalg.det([plane.normal for plane in actual_world]) < 0:
-        raise AlignmentError(
-            "The measured planes are a mirror image of the nominal ones, so one of them has its side wrong.",
-            "The hits are kept.",
-            "Open the datum planes, look at the side each was touched from, and turn the wrong one.",
-        )
-    wanted = np.array([n.normal @ n.point for n in nominal])
-    middles = np.array([n.normal @ (rotation @ a.point) for n, a in zip(nominal, actual_world, strict=True)])
-    translation = np.linalg.solve(normals, wanted - middles)
-    return Motion(rotation, translation)
+    corner, into = np.array([plane.normal @ plane.point for plane in nominal]), np.linalg.inv(normals)
+
+    def solve(*actual: Plane) -> Motion:
+        first, second, third = (plane.normal for plane in actual)
+        rotation = nominal_axes @ _system(first, second).T
+        if spread * float(cross(first, second) @ third) < 0:
+            raise AlignmentError(
+                "The measured planes are a mirror image of the nominal ones, so one of them has its side wrong.",
+                "The hits are kept.",
+                "Open the datum planes, look at the side each was touched from, and turn the wrong one.",
+            )
+        middles = np.array([plane.point for plane in actual]) @ rotation.T
+        return Motion(rotation, into @ (corner - (normals * middles).sum(axis=1)))
+
+    return solve
 
 
-def _pose_uncertainty(nominal: Sequence[Plane], part_from_world: Motion, features: Sequence[Feature]) -> Uncertainty:
-    """Of the small motion by which the part would lie elsewhere were the planes elsewhere (JCGM 100)."""
+def _pose_uncertainty(solve: Solver, part_from_world: Motion, features: Sequence[Feature]) -> Uncertainty:
+    """Uncertainty of the pose, propagated from the planes (JCGM 100)."""
     world_from_part = part_from_world.inverse()
-    return propagate(lambda *planes: small_motion(_solve(nominal, planes) @ world_from_part), features)[1]
+    return propagate(lambda *planes: small_motion(solve(*planes) @ world_from_part), features)[1]
 
 
 def _squareness(nominal, actual, hits, letters) -> tuple[Squareness, ...]:

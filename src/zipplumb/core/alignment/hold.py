@@ -74,7 +74,8 @@ def may_hold(nominal: Any) -> tuple[Letter, ...]:
 
 
 def ways_of(nominal: Any) -> dict[Letter, Array]:
-    """By direction in which a nominal shape may hold: along what, (3,) of the part; its own way, the normal or the axis."""
+    """The directions in which a nominal shape may hold, by name: along what, (3,) of the part; its own way, the normal or the
+    axis."""
     return {letter: own_direction(nominal) if letter == "own" else LETTERS[letter] for letter in may_hold(nominal)}
 
 

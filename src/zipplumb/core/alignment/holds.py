@@ -82,7 +82,7 @@ def align_holds(
 
 
 def _uncertainty(holds: Sequence[Hold], solved: Solved) -> Uncertainty:
-    """Of the small motion at the part's origin: what each source does to the touches, through their gain."""
+    """Uncertainty of the small motion at the part's origin: what each source does to the touches, through their gain."""
     return _of_residuals(holds, solved).through(-solved.about_origin @ solved.gain)
 
 

@@ -1,6 +1,6 @@
 """The hold ledger: which freedoms are held, by what, how firmly, and what is loose.
 
-A small motion is told as lengths (see ``touches``), so slides and turns compare. The share of a
+A small motion is expressed as lengths (see ``touches``), so slides and turns compare. The share of a
 row in a freedom is how much of that freedom's answer comes from it: gain times jacobian, which
 adds up to one over all rows for every freedom that is held.
 """

@@ -1,7 +1,7 @@
 """Search for all poses of the part that satisfy the holds, and the choice among them.
 
 From a start near one answer the touches find that one. A part that is nearly symmetric to what was touched
-fits in several, and the one that is right is told by the sides from which it was touched, by how well the touches
+fits in several, and the right one is chosen by the sides from which it was touched, by how well the touches
 fit, and by where centers lie along what they do not hold; where these leave several, a person has to say.
 """
 
@@ -67,11 +67,13 @@ def chosen(holds: Sequence[Hold], places: Sequence[Solved], near: Motion | None)
     factor = max(1.0, best.variance_factor) if best.spare > 0 else 1.0
     equal = [p for p in places if _cost(p) - _cost(best) <= EQUAL * factor]
     if near is not None:
-        return min(equal, key=lambda p: _turn_between(p.pose.motion, near)), ()
+        return min(equal, key=lambda p: turn_between(p.pose.motion, near)), ()
     equal.sort(key=lambda p: _apart(holds, p))
     best = equal[0]
     limit = CLEARLY * _apart(holds, best) + ROOM_MM
-    return best, tuple(_told(best, other) for other in equal[1:] if _apart(holds, other) <= limit)
+    return best, tuple(
+        place_beside(best.pose.motion, other.pose.motion) for other in equal[1:] if _apart(holds, other) <= limit
+    )
 
 
 def ambiguity_words(others: Sequence[Place]) -> str:
@@ -82,14 +84,15 @@ def ambiguity_words(others: Sequence[Place]) -> str:
     return f"The holds fit {count} places equally well, so nothing judged here is proven. Say how the part lies."
 
 
-def _told(best: Solved, other: Solved) -> Place:
-    between = other.pose.motion @ best.pose.motion.inverse()
+def place_beside(best: Motion, other: Motion) -> Place:
+    """Another place of the part, in words from the best. Both are part_from_world."""
+    between = other @ best.inverse()
     turn = Rotation.from_matrix(between.rotation).as_rotvec()
     angle = float(np.linalg.norm(turn))
     if angle < ALIKE:
-        return Place(motion_words(np.concatenate([between.translation, np.zeros(3)])), other.pose.motion)
+        return Place(motion_words(np.concatenate([between.translation, np.zeros(3)])), other)
     about = motion_words(np.concatenate([np.zeros(3), turn])).split(" through")[0].removeprefix("turns ")
-    return Place(f"turned by {np.degrees(angle):.0f}° {about}", other.pose.motion)
+    return Place(f"turned by {np.degrees(angle):.0f}° {about}", other)
 
 
 def _cost(solved: Solved) -> float:
@@ -116,7 +119,7 @@ def _middle(hold: Hold) -> Array:
     return np.asarray(axis.point + ((hold.reach.mean(axis=0) - axis.point) @ axis.direction) * axis.direction)
 
 
-def _turn_between(one: Motion, other: Motion) -> float:
+def turn_between(one: Motion, other: Motion) -> float:
     return float(Rotation.from_matrix(one.rotation @ other.rotation.T).magnitude())
 
 
@@ -124,7 +127,7 @@ def _same(holds: Sequence[Hold], one: Solved, other: Solved) -> bool:
     if one.loose.shape[1] or other.loose.shape[1]:  # they may differ by what is loose: told by how the features lie
         first, second = (np.array([n @ s.pose.motion.rotation @ a for a, n in _directions(holds)]) for s in (one, other))
         return bool(np.all(np.abs(first - second) < 0.1))
-    if _turn_between(one.pose.motion, other.pose.motion) > ALIKE:
+    if turn_between(one.pose.motion, other.pose.motion) > ALIKE:
         return False
     middle = one.touches.world.mean(axis=0)[None]
     return float(np.linalg.norm(one.pose.points(middle) - other.pose.points(middle))) < ALIKE * max(one.linear.length, 1.0)

@@ -79,8 +79,8 @@ def align_steps(steps: Sequence[AxisTurn | Origin], onto: Motion | None = None) 
     >>> align_steps(steps).part_from_world.points(np.array([[10.0, 120.0, 40.0]])).round(6).tolist()
     [[100.0, 0.0, 0.0]]
     """
-    features = [f for s in steps for f in (s.features if isinstance(s, AxisTurn) else (s.feature,))]
-    motion = _solved(steps, [f.shape for f in features])
+    features = _features_of(steps)
+    motion = pose_of(steps)
 
     def changed(*shapes) -> Array:
         return small_motion(_solved(steps, list(shapes)) @ motion.inverse())
@@ -92,6 +92,16 @@ def align_steps(steps: Sequence[AxisTurn | Origin], onto: Motion | None = None) 
         motion, uncertainty, rows = onto.inverse() @ motion, uncertainty.through(into), rows @ np.linalg.inv(into)
     ledger = ledger_of_conditions(rows, names, uncertainty.covariance)
     return Alignment(part_from_world=motion, uncertainty=uncertainty, ledger=ledger)
+
+
+def pose_of(steps: Sequence[AxisTurn | Origin], onto: Motion | None = None) -> Motion:
+    """part_from_world that the steps make, without its uncertainty; see ``align_steps``."""
+    motion = _solved(steps, [f.shape for f in _features_of(steps)])
+    return motion if onto is None else onto.inverse() @ motion
+
+
+def _features_of(steps: Sequence[AxisTurn | Origin]) -> list[Feature]:
+    return [f for s in steps for f in (s.features if isinstance(s, AxisTurn) else (s.feature,))]
 
 
 def _told_in_part(system_from_part: Motion) -> Array:

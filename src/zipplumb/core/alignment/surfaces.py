@@ -51,7 +51,7 @@ class SurfaceAlignment(Alignment):
 
     @property
     def rms(self) -> float:
-        """Of the points used."""
+        """Root mean square of the residuals of the points used."""
         return float(np.sqrt(np.mean(self.deviations[self.used] ** 2)))
 
 
@@ -197,7 +197,7 @@ def _solved_result(
 
 
 def _ledger(solved: Solved, used: NDArray[np.bool_], names: Sequence[str], doubt: str) -> HoldLedger:
-    """By touch where these have names, else by all the points together."""
+    """The ledger: by touch where these have names, else for all points together."""
     if not names:
         return ledger_of(solved, ["points"], doubt)
     each = replace(solved, touches=replace(solved.touches, row=np.arange(len(solved.touches))))

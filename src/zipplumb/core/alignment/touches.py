@@ -78,8 +78,8 @@ class Pose:
 class Linear:
     """Touches seen from a pose: how each residual answers to small motions about ``center``.
 
-    ``jacobian`` (n, 6 or 7), all entries lengths by lengths; ``length``: what a turn is told by; ``rel`` (n, 3): the
-    places seen, from the center.
+    ``jacobian`` (n, 6 or 7), all entries lengths by lengths; ``length``: by which a turn is multiplied to become a length;
+    ``rel`` (n, 3): the places seen, from the center.
     """
 
     residuals: Array
@@ -125,7 +125,7 @@ class Solved:
 
     @property
     def about_origin(self) -> Array:
-        """(k, k): the small motion told about the part's origin, in mm, rad and, where it is free, the scale."""
+        """(k, k): the small motion about the part's origin, in mm, rad and, where it is free, the scale."""
         x, y, z = self.linear.center / self.linear.length
         into = np.eye(len(self.gain))
         into[3:] /= self.linear.length

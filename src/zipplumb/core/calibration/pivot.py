@@ -44,7 +44,7 @@ class Pivot:
     Attributes
     ----------
     offset_mm : (3,) tip in the last axis; seat_mm : (3,) in the instrument
-    covariance : (3, 3) mm² of the offset; infinite directions are told by ``weakest``
+    covariance : (3, 3) mm² of the offset; where a direction is not determined, ``weakest`` names it
     residuals : (n,) distances of every tip from the seat
     used : (n,) bool; the others were set aside
     rms_mm, largest_mm : of the poses used

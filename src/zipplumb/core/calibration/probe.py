@@ -32,7 +32,7 @@ class ProbeCalibration:
 
     @cached_property
     def digest(self) -> str:
-        """Of what it says."""
+        """Fingerprint of its values."""
         sizes = (self.diameter_mm, self.u_radius_mm, self.u_offset_mm)
         return fingerprint(self.id, self.offset_mm.tobytes(), *sizes, self.doubt)
 

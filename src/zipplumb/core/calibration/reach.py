@@ -1,6 +1,6 @@
 """Which directions a pivot's sweeps have reached, and which are wanted.
 
-The shaft leans out of the upright, in a direction that is told as seen from the arm: away from
+The shaft leans out of the upright, in a direction named as seen from the arm: away from
 it, or back and to the left or right. Common practice: from about 45° up to upright in three
 directions, and a roll of the handle where it has one.
 """

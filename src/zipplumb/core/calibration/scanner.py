@@ -131,6 +131,6 @@ def _linear(turns: Array, places: Array, local: Array, motion: Motion, center: A
 
 
 def _free_radius(residuals: Array, jacobian: Array) -> float:
-    """By how much the radius would change, were it free."""
+    """The change of the radius if it were free."""
     more = np.column_stack([jacobian, -np.ones(len(residuals))])
     return float(np.linalg.lstsq(more, -residuals, rcond=None)[0][-1])

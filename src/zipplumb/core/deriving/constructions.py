@@ -14,6 +14,9 @@ from ..shapes import Circle, Cone, Cylinder, Ellipse, Line, Plane, Point, Sphere
 from ..units import mm
 
 PARALLEL = np.radians(0.05)  # nearer to parallel than this, a meeting place says nothing
+NEARLY_PARALLEL = np.radians(10)
+NEARLY_SQUARE = np.sin(np.radians(1))  # the cosine up to which the senses, not the smaller angle, tell two bisectors apart
+ROUND = 1e-3  # of what points in order go round about, at the least, to tell a sense
 FARTHEST_MM = 1e8
 KEPT = "The features are kept."
 
@@ -119,8 +122,8 @@ def through_points(first: Array, second: Array) -> Line:
 
 
 def _alike(first: Array, second: Array) -> Array:
-    """The second direction, turned to the side of the first."""
-    return second if first @ second > 0 else -second
+    """The second direction, turned to the side of the first; nearly square to it, as it is."""
+    return second if first @ second > -NEARLY_SQUARE else -second
 
 
 def middle_plane(first: Plane, second: Plane) -> Plane:
@@ -145,6 +148,12 @@ def plane_between_points(first: Array, second: Array) -> Plane:
 
 
 def middle_line(first: Line, second: Line) -> Line:
+    """Half way between two lines that are nearly parallel; it points as the first does."""
+    lean = between(first.direction, second.direction)
+    if lean > NEARLY_PARALLEL:
+        raise DeriveError(
+            f"The lines are {np.degrees(lean):.1f}° from parallel, so none is half way.", KEPT, "Ask for their bisector."
+        )
     other = _alike(first.direction, second.direction)
     start = second.point + other * float((first.point - second.point) @ other)
     return Line((first.point + start) / 2, first.direction + other)
@@ -158,13 +167,18 @@ def bisector(first: Line, second: Line, wide: bool = False) -> Line:
 
 
 def plane_through_lines(first: Line, second: Line) -> Plane:
-    """The plane along both lines, half way between them where they do not meet."""
-    gap = second.point - first.point
-    if between(first.direction, second.direction) < PARALLEL:
-        across = gap - (gap @ first.direction) * first.direction
+    """The plane along both lines, half way between them where they do not meet.
+
+    Its normal is that of a turn from the first direction to the second; of lines nearly parallel, from the first direction to
+    where the second line lies.
+    """
+    if between(first.direction, second.direction) < NEARLY_PARALLEL:
+        direction = unit(first.direction + _alike(first.direction, second.direction))
+        gap = second.point - first.point
+        across = gap - (gap @ direction) * direction
         if np.linalg.norm(across) < 1e-9:
             raise DeriveError("The two lines are one and the same.", KEPT, "Choose two different lines.")
-        return Plane(first.point + across / 2, cross(first.direction, across))
+        return Plane((first.point + second.point) / 2, cross(first.direction, across))
     return Plane(meet_lines(first, second).position, cross(first.direction, second.direction))
 
 
@@ -192,7 +206,7 @@ def cut_cylinder(cylinder: Cylinder, plane: Plane) -> Circle | Ellipse:
     """The circle or ellipse in which a plane cuts a cylinder."""
     center = pierce(Line(cylinder.point, cylinder.direction), plane).position
     slope = abs(float(cylinder.direction @ plane.normal))
-    if between(cylinder.direction, plane.normal) < 1e-9:
+    if between(cylinder.direction, plane.normal) < PARALLEL:
         return Circle(center, plane.normal, cylinder.radius)
     across = unit(cross(plane.normal, cylinder.direction))
     return Ellipse(center, plane.normal, cross(across, plane.normal), cylinder.radius / slope, cylinder.radius)
@@ -214,7 +228,7 @@ def circle_on_plane(circle: Circle, plane: Plane) -> Circle | Ellipse:
     slope = abs(float(circle.normal @ plane.normal))
     if slope < np.sin(PARALLEL):
         raise DeriveError("The circle is seen edge on, so only a line is left.", KEPT, "Choose a plane more nearly along it.")
-    if between(circle.normal, plane.normal) < 1e-9:
+    if between(circle.normal, plane.normal) < PARALLEL:
         return Circle(center, plane.normal, circle.radius)
     across = unit(cross(plane.normal, circle.normal))
     return Ellipse(center, plane.normal, across, circle.radius, circle.radius * slope)
@@ -282,15 +296,30 @@ def point_of_lines(lines: Sequence[Line]) -> Point:
 
 
 def plane_through_points(points: Array) -> Plane:
-    return fit("plane", points).shape
+    """Its normal is to the side from which the points, in their order, go round counterclockwise."""
+    plane = fit("plane", points).shape
+    return plane if plane.normal @ _round_way(points) >= 0 else plane.flipped()
 
 
 def line_through_points(points: Array) -> Line:
-    return fit("line", points).shape
+    """It points from the first to the last."""
+    line = fit("line", points).shape
+    return line.turned_like(points[-1] - points[0])
 
 
 def circle_through_points(points: Array) -> Circle:
-    return fit("circle", points).shape
+    """Its normal is to the side from which the points, in their order, go round counterclockwise."""
+    return fit("circle", points).shape.turned_like(_round_way(points))
+
+
+def _round_way(points: Array) -> Array:
+    """The direction (3,) about which points go round in their order; where they go to and fro, the first three of them."""
+    rel = points - points.mean(axis=0)
+    each = cross(rel, np.roll(rel, -1, axis=0))
+    way = each.sum(axis=0)
+    if np.linalg.norm(way) < ROUND * np.linalg.norm(each, axis=1).sum():
+        way = cross(points[1] - points[0], points[2] - points[0])
+    return unit(way) if way.any() else way
 
 
 def sphere_through_points(points: Array) -> Sphere:

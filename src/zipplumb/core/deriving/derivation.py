@@ -20,7 +20,8 @@ class Derivation:
     ``make(*shapes)`` gives a shape (unit "") or a number; ``draw(*shapes)`` shows a number.
     ``away(*shapes)``: how far away it is (mm) where it is refused for being too far.
     ``offset(*shapes)``: (3,) of which the number is the length, or by which an angle is off a fold, where there is such.
-    ``in_axes``: it is told along the axes of a coordinate system, so it means nothing without one.
+    ``at``: where its centers are taken, in words, where they might be elsewhere.
+    ``in_axes``: it is expressed along the axes of a coordinate system, so it means nothing without one.
     """
 
     key: str
@@ -30,6 +31,7 @@ class Derivation:
     away: Callable[..., float] | None = None
     in_axes: bool = False
     offset: Callable[..., Any] | None = None
+    at: str = ""
 
 
 @dataclass(frozen=True)

@@ -9,10 +9,9 @@ import numpy as np
 from ..errors import DeriveError
 from ..frames import Array, cross
 from ..shapes import Line, Plane
-from .constructions import KEPT, between, nearest_points, nearest_within
+from .constructions import KEPT, NEARLY_PARALLEL, between, nearest_points, nearest_within
 
 AXES = "XYZ"
-NEARLY_PARALLEL = np.radians(10)
 Reach: TypeAlias = tuple[Array | None, Array | None]  # (m, 3) places on each that bound what was read
 
 
@@ -96,7 +95,7 @@ def angle_in_space(first: Array, second: Array) -> float:
 
 
 def angle_along(first: Array, second: Array, axis: int) -> float:
-    """As seen along X (0), Y (1) or Z (2): from the first to the second, -π to π rad."""
+    """The angle seen along X (0), Y (1) or Z (2): from the first to the second, -π to π rad."""
     i, j = (axis + 1) % 3, (axis + 2) % 3
     if np.hypot(first[i], first[j]) < 1e-6 or np.hypot(second[i], second[j]) < 1e-6:
         raise DeriveError(f"A direction is seen end on along {AXES[axis]}.", KEPT, "Look along another axis.")

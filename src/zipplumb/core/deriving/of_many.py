@@ -2,43 +2,26 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
 
-from ..features import Feature, axis_line, axis_of, center_point, plane_of, point_of, spot_of
+from ..features import Feature, axis_line, axis_of, plane_of, spot_of
 from ..frames import Array
-from ..shapes import Point
 from . import constructions as make
-from .derivation import Derivation
+from .derivation import Derivation, Given
+from .of_centers import of_centers
 
 
-def of_many(features: Sequence[Feature]) -> list[Derivation]:
+def of_many(features: Sequence[Feature], given: Given) -> list[Derivation]:
     shapes = [f.shape for f in features]
     found = in_common(features)
     if len(shapes) == 3 and all(plane_of(s) for s in shapes):
         found.append(Derivation("corner_of_the_three_planes", "", make.meet_three_planes))
     if all(axis_of(s) is not None for s in shapes):
         found.append(Derivation("point_nearest_to_the_axes", "", lambda *s: make.point_of_lines([axis_line(x) for x in s])))
-    if all(point_of(s) is not None for s in shapes):
-        makers: list[tuple[str, Callable[[Array], Any]]] = [
-            ("circle_through_the_centers", make.circle_through_points),
-            ("plane_through_the_centers", make.plane_through_points),
-            ("line_through_the_centers", make.line_through_points),
-            ("middle_of_the_centers", lambda points: Point(points.mean(axis=0))),
-        ]
-        if len(shapes) > 3:
-            makers.append(("sphere_through_the_centers", make.sphere_through_points))
-        found += [Derivation(n, "", lambda *s, m=m: m(np.array([center_point(x) for x in s]))) for n, m in makers]
-        found.append(
-            Derivation(
-                "diameter_of_the_bolt_circle",
-                "mm",
-                lambda *s: 2 * make.circle_through_points(np.array([center_point(x) for x in s])).radius,
-            )
-        )
-    return found
+    return found + of_centers(features, given)
 
 
 def in_common(features: Sequence[Feature]) -> list[Derivation]:
@@ -46,7 +29,7 @@ def in_common(features: Sequence[Feature]) -> list[Derivation]:
     places = [f.extent for f in features]
 
     def reach(shapes: Sequence[Any]) -> list[Array]:
-        """Of each what was touched; of nominals, which reach nowhere, where they are."""
+        """The places touched on each; for nominals, which have no extent, where they are."""
         spots = np.array([spot_of(s) for s in shapes])
         return [spots if there is None else there for there in places]
 

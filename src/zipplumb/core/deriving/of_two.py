@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -22,12 +21,14 @@ from ..features import (
     spot_of,
 )
 from ..frames import Array, cross
+from ..records import changed
 from ..shapes import Circle, Cone, Cylinder, Line, Plane, Sphere
 from . import constructions as make
 from . import dimensions as size
-from .derivation import Derivation, Given, wanted
+from .derivation import Derivation, Given
 from .distance import plane_distance
 from .drawing import Drawing, angle_drawn, segment
+from .of_centers import of_centers, of_points
 from .of_many import in_common
 
 
@@ -35,13 +36,13 @@ def of_two(first: Feature, second: Feature, given: Given) -> list[Derivation]:
     a, b = first.shape, second.shape
     (p1, a1, f1), (p2, a2, f2) = ((point_of(s) is not None, axis_of(s) is not None, plane_of(s) is not None) for s in (a, b))
     if p1 and p2:
-        found = _points(given)
+        found = of_points(given)
     elif (p1 and f2) or (f1 and p2):
         found = _point_plane(a if p1 else b, swap=f1)
     elif (p1 and a2) or (a1 and p2):
-        found = _point_axis(swap=a1)
+        found = _point_axis(swap=a1) + of_centers((first, second), given)
     elif a1 and a2:
-        found = _axes(a, b, first, second)
+        found = _axes(a, b, first, second) + of_centers((first, second), given)
     elif (a1 and f2) or (f1 and a2):
         found = _axis_plane(a if a1 else b, swap=f1)
     elif f1 and f2:
@@ -60,77 +61,17 @@ def _order(function: Callable, swap: bool) -> Callable:
 
 
 def _ordered(found: list[Derivation], swap: bool) -> list[Derivation]:
-    return [replace(r, make=_order(r.make, swap), draw=r.draw and _order(r.draw, swap)) for r in found]
+    def order(function: Callable | None) -> Callable | None:
+        return function and _order(function, swap)
 
-
-def _between_points(a: Any, b: Any) -> Drawing:
-    return segment(center_point(a), center_point(b))
-
-
-def _from_center_to_center(a: Any, b: Any) -> Array:
-    return np.asarray(center_point(b) - center_point(a))
+    return [
+        changed(r, make=_order(r.make, swap), draw=order(r.draw), away=order(r.away), offset=order(r.offset)) for r in found
+    ]
 
 
 def _across(a: Any, b: Any) -> Array:
-    """Of two directions; as long as the sine of their angle, and of how far it is off a straight one."""
+    """The offset of an angle from a fold: as long as the sine of the angle of two directions."""
     return cross(own_direction(a), own_direction(b))
-
-
-def _points(given: Given) -> list[Derivation]:
-    def steps(k: int) -> Callable[..., Drawing]:
-        def draw(a: Any, b: Any) -> Drawing:
-            step = np.zeros(3)
-            step[k] = (center_point(b) - center_point(a))[k]
-            return segment(center_point(a), center_point(a) + step)
-
-        return draw
-
-    def shadow(k: int) -> Callable[..., Drawing]:
-        def draw(a: Any, b: Any) -> Drawing:
-            end = center_point(b).copy()
-            end[k] = center_point(a)[k]
-            return segment(center_point(a), end)
-
-        return draw
-
-    def offset() -> float:
-        return wanted(given.offset_mm, "an offset")
-
-    return [
-        Derivation(
-            "distance_of_the_middles",
-            "mm",
-            lambda a, b: size.point_to_point(center_point(a), center_point(b)),
-            _between_points,
-            offset=_from_center_to_center,
-        ),
-        *(
-            Derivation(
-                f"along_{axis.lower()}",
-                "mm",
-                lambda a, b, k=k: size.along_axes(center_point(a), center_point(b))[k],
-                steps(k),
-                in_axes=True,
-            )
-            for k, axis in enumerate(size.AXES)
-        ),
-        *(
-            Derivation(
-                f"in_the_plane_{plane.lower()}",
-                "mm",
-                lambda a, b, k=k: size.in_planes(center_point(a), center_point(b))[k],
-                shadow(k),
-                in_axes=True,
-                offset=lambda a, b, k=k: _from_center_to_center(a, b) * (np.arange(3) != k),
-            )
-            for k, plane in enumerate(("YZ", "XZ", "XY"))
-        ),
-        Derivation("line_through_the_centers", "", lambda a, b: make.through_points(center_point(a), center_point(b))),
-        Derivation("middle_of_the_centers", "", lambda a, b: make.middle_point(center_point(a), center_point(b))),
-        Derivation("plane_half_way_between_them", "", lambda a, b: make.plane_between_points(center_point(a), center_point(b))),
-        Derivation("hidden_point_beyond_the_second", "", lambda a, b: make.beyond(center_point(a), center_point(b), offset())),
-        Derivation("hidden_point_beyond_the_first", "", lambda a, b: make.beyond(center_point(b), center_point(a), offset())),
-    ]
 
 
 def _point_plane(point: Any, swap: bool) -> list[Derivation]:

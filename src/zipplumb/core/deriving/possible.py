@@ -5,6 +5,8 @@ from __future__ import annotations
 import logging
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any
 
 import numpy as np
 
@@ -18,6 +20,7 @@ from .drawing import Drawing, drawn, reach_of, reach_on
 from .registry import derivations_for
 
 log = logging.getLogger(__name__)
+REMEMBERED = 256  # sets of features
 UNKNOWN_RAD = np.pi / 2  # an angle known no better is not known
 NOTHING_DRAWN, NOTHING_GIVEN, NOTHING_KNOWN = Drawing(), Given(), exact(0)
 
@@ -35,6 +38,7 @@ class Possible:
     draw : what shows it
     why_not : why it cannot be made of these; then there is nothing else
     in_axes : it is told along the axes of a coordinate system
+    at : where its centers are taken, in words, where they might be elsewhere
     """
 
     key: str
@@ -45,6 +49,7 @@ class Possible:
     draw: Drawing = NOTHING_DRAWN
     why_not: str = ""
     in_axes: bool = False
+    at: str = ""
 
     @property
     def u(self) -> float:
@@ -64,11 +69,20 @@ def possible(features: Sequence[Feature], given: Given = NOTHING_GIVEN) -> list[
 
 def derivation_of(key: str, features: Sequence[Feature], given: Given = NOTHING_GIVEN) -> Derivation:
     """The registry's entry of that key for these features. Raises DeriveError where there is none."""
-    found = next((d for d in derivations_for(features, given) if d.key == key), None)
+    found = _by_key(tuple(features), given).get(key)
     if found is None:
         what = " and ".join(f.name for f in features)
         words = key.replace("_", " ")
         raise DeriveError(f"“{words}” cannot be made of {what}.", "The features are kept.", "Choose another construction.")
+    return found
+
+
+@lru_cache(REMEMBERED)
+def _by_key(features: tuple[Feature, ...], given: Given) -> dict[str, Derivation]:
+    """The registry's entries for some features, of which one key after another is asked; the first of a key counts."""
+    found: dict[str, Derivation] = {}
+    for derivation in derivations_for(features, given):
+        found.setdefault(derivation.key, derivation)
     return found
 
 
@@ -93,21 +107,22 @@ def construct(key: str, features: Sequence[Feature], given: Given = NOTHING_GIVE
 
 def made(derivation: Derivation, features: Sequence[Feature]) -> Possible:
     """One derivation carried out, with its uncertainty by source (linear, JCGM 100); or why it cannot be."""
-    shapes, key, unit, in_axes = [f.shape for f in features], derivation.key, derivation.unit, derivation.in_axes
+    shapes, key, unit = [f.shape for f in features], derivation.key, derivation.unit
+    told: dict[str, Any] = {"in_axes": derivation.in_axes, "at": derivation.at}
     try:
         if unit:
             values, uncertainty = propagate(derivation.make, features, wraps=unit == "rad")
             if unit == "rad" and 2 * uncertainty.u() > UNKNOWN_RAD:
                 raise DeriveError("The angle may be any: what makes it is too short.", KEPT, "Measure what is farther apart.")
             draw = derivation.draw(*shapes) if derivation.draw else NOTHING_DRAWN
-            return Possible(key, unit, float(values[0]), uncertainty, draw=draw, in_axes=in_axes)
+            return Possible(key, unit, float(values[0]), uncertainty, draw=draw, **told)
         feature = made_feature(derivation, features)
-        return Possible(key, feature=feature, draw=drawn(feature.shape, reach_of(list(features))), in_axes=in_axes)
+        return Possible(key, feature=feature, draw=drawn(feature.shape, reach_of(list(features))), **told)
     except PlumbError as error:
-        return Possible(key, unit, why_not=f"{error}{_how_far(derivation, features)}", in_axes=in_axes)
+        return Possible(key, unit, why_not=f"{error}{_how_far(derivation, features)}", **told)
     except Exception as error:  # one that cannot be must not take the others with it
         log.error("a fault in %s", key, exc_info=error)
-        return Possible(key, unit, why_not=f"It could not be worked out ({type(error).__name__}). {KEPT}", in_axes=in_axes)
+        return Possible(key, unit, why_not=f"It could not be worked out ({type(error).__name__}). {KEPT}", **told)
 
 
 def _how_far(derivation: Derivation, features: Sequence[Feature]) -> str:

@@ -18,7 +18,7 @@ def derivations_for(features: Sequence[Feature], given: Given) -> list[Derivatio
         return of_one(features[0].shape, given)
     if len(features) == 2:
         return of_two(features[0], features[1], given)
-    return of_many(features)
+    return of_many(features, given)
 
 
 ANGLES = (

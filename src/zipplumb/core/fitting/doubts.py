@@ -32,7 +32,7 @@ def span_deg(angles: Array) -> float:
 
 
 def doubts_of_round(placed: Placed, result: FitResult, badly: bool = False) -> tuple[str, ...]:
-    """Of everything with a radius or a length; ``badly``: it leaves more than a shape of the right kind would."""
+    """Doubts about a shape with a radius or a length; ``badly``: it leaves more than a shape of the right kind would."""
     points = result.points if len(result.points) <= MANY else result.points[:: len(result.points) // MANY]
     x, y, z = ((points - placed.origin) @ placed.axes).T
     kind, found = placed.kind, []
@@ -121,7 +121,7 @@ def _ends(placed: Placed, result: FitResult, x: Array, y: Array) -> list[str]:
 
 
 def doubts_of_flat(result: FitResult, spreads: Array) -> tuple[str, ...]:
-    """Of a line or a plane: a direction that is poorly known."""
+    """Doubts about a line or a plane: a direction that is poorly known."""
     found = []
     turns = [p for p in ("rx", "ry") if p in result.parameters]
     if result.kind == "plane" and turns and spreads[1] < 0.02 * spreads[0] and len(result.points) > 3:

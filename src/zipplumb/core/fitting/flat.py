@@ -85,7 +85,7 @@ def fit_plane(points: Array, held: HeldParameters, toward: Array | None = None) 
 def _flat_result(
     kind: str, placed: Placed, points: Array, held: HeldParameters, aimed: bool, spreads: Array, swapped: bool = False
 ) -> FitResult:
-    """Of a plane, or of a line seen in its plane: then z runs across the line, y along the plane's normal.
+    """The result for a plane, or for a line seen in its plane: then z runs across the line, y along the plane's normal.
 
     ``aimed``: its direction is held; ``swapped``: x runs along the second principal axis. In
     principal axes through the middle the normal matrix is diagonal, and so it is through a given

@@ -30,8 +30,9 @@ from .result import FitResult
 
 SPATIAL = ("point", "line", "plane", "circle", "sphere", "cylinder", "cone", "torus")
 FLAT = ("point", "line", "circle", "ellipse", "round_slot", "square_slot")
+# a ball counts as a bore does: neither is a case of the other, and a belt of hits that both explain tells them no apart
 FREEDOMS = {
-    "point": 3, "line": 4, "plane": 3, "circle": 6, "sphere": 4, "cylinder": 5, "cone": 6, "torus": 7,
+    "point": 3, "line": 4, "plane": 3, "circle": 6, "sphere": 5, "cylinder": 5, "cone": 6, "torus": 7,
     "ellipse": 8, "round_slot": 8, "square_slot": 8,
 }  # fmt: skip
 AGREES = {"point": 3, "line": 2, "circle": 2, "ellipse": 2, "round_slot": 2, "square_slot": 2}
@@ -170,7 +171,7 @@ class Recogniser:
         return misfit
 
     def _warm(self, kind: str) -> float | None:
-        """As ``_fitted``, from where the kind stood before; None where it must be looked for anew."""
+        """Like ``_fitted``, started from where the kind stood before; None where it must be looked for anew."""
         placed, before = self._placed.get(kind), self._misfit.get(kind)
         if placed is None or before is None or len(self._points) <= 2 * LEAST[kind]:
             return None

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import cached_property
@@ -14,6 +15,7 @@ from scipy import special
 from ..frames import Array, Indices, Motion
 from .placed import Placed
 
+NAMING = 2  # spare ones beside a hit itself, from which on one that is far off is surely named
 SURE = 0.99  # from here on a hit is said to spoil the shape
 BLOCK = 65_536  # points whose derivatives are in memory together
 
@@ -38,6 +40,20 @@ class SpoilingHit:
     index: int
     off_by_mm: float
     sure: float
+
+
+@dataclass(frozen=True)
+class UnnamedHit:
+    """A hit that is off, of hits too few to say which.
+
+    Attributes
+    ----------
+    off_by_mm : about how far it is off
+    more : how many hits more tell which
+    """
+
+    off_by_mm: float
+    more: int
 
 
 @dataclass(frozen=True, eq=False)
@@ -123,7 +139,7 @@ class FitResult:
 
     @cached_property
     def covariance(self) -> Array:
-        """Of the parameters: from the hits' uncertainties where they were given, else from the scatter.
+        """Covariance of the parameters: from the hits' uncertainties where they were given, else from the scatter.
 
         NaN where neither is known (no hit is spare).
         """
@@ -192,6 +208,21 @@ class FitResult:
         for start in range(0, len(self.points), BLOCK):
             part = slice(start, start + BLOCK)
             yield part, *self.linear(self.points[part])
+
+    def unnamed(self, u_mm: float) -> UnnamedHit | None:
+        """A hit that must be off though so few cannot tell which; None where they err as is known of them, or can tell.
+
+        ``u_mm``: standard uncertainty of one hit. The sum of squares is tested against it (chi-square), as the global test of
+        W. Baarda, "A testing procedure for use in geodetic networks" (1968), before the single observations are. Of one hit
+        off by d it expects d² times the share of it that the others do not follow, on average their spare ones.
+        """
+        if self.gaussian is not None:
+            return self.gaussian.unnamed(u_mm)
+        total, each = float(self.residuals @ self.residuals), self.per_point
+        more = math.ceil((NAMING + each - self.spare) / each)
+        if self.spare < 1 or more < 1 or special.chdtrc(self.spare, total / u_mm**2) > 1 - SURE:
+            return None
+        return UnnamedHit(math.sqrt(total * len(self.residuals) * each / self.spare), more)
 
     @cached_property
     def worst(self) -> SpoilingHit | None:

@@ -27,8 +27,8 @@ ROUNDING = 16 * np.finfo(float).eps
     **COMPILED,
 )
 def touches_seen(world, part, directions, turn, shift, scale, scale_free):
-    """Touches (n) seen from a pose: residuals (n,), their Jacobian (n, 6 or 7), its center, the length that turns are told
-    by, and the places from the center (n, 3)."""
+    """Touches (n) seen from a pose: residuals (n,), their Jacobian (n, 6 or 7), its center, the length by which turns are
+    multiplied, and the places from the center (n, 3)."""
     n, k = len(world), 7 if scale_free else 6
     residuals, jacobian, center, rel = np.empty(n), np.empty((n, k)), np.zeros(3), np.empty((n, 3))
     for i in range(n):

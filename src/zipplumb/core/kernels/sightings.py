@@ -109,7 +109,7 @@ def sighting_equations(station, point, white, seen, turn, shift, scale, places, 
     **COMPILED,
 )
 def disagreements(station, point, white, seen, turn, shift, scale, places, columns, q_stations, q_points, q_between):
-    """By how many sigmas (m,) each sighting is off: the root mean square of three components.
+    """Normalised residual (m,) of each sighting: the root mean square of three components.
 
     A residual's covariance is that of the sighting, here the unit matrix, less that of what was
     worked out for it. ``q_stations`` (size, size), ``q_points`` (p, 3, 3), ``q_between`` (p, 3, size).

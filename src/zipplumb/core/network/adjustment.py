@@ -84,7 +84,7 @@ class Network:
 
     @cached_property
     def shared(self) -> dict[tuple[str, str], tuple[str, ...]]:
-        """By pair of stations, the points that tie them: those that both see."""
+        """For each pair of stations, the common points: those that both see."""
         names, found = np.array(self.points), {}
         for i, j in combinations(range(len(self.stations)), 2):
             both = names[self.sees[i] & self.sees[j]]
@@ -383,7 +383,7 @@ class _Work:
         return terms
 
     def _covariances(self) -> tuple[Array, Array, Array]:
-        """Of stations (S, S), of points (P, 3, 3), and between them (P, 3, S)."""
+        """Covariances of stations (S, S), of points (P, 3, 3), and between them (P, 3, S)."""
         inverse, eliminated, count = self.inverse, self.eliminated, len(self.points)  # of the last step
         if self.size:
             stations = cho_solve(self.factor, np.eye(self.size)) * self.diagonal[:, None] * self.diagonal

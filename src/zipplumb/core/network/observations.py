@@ -78,7 +78,7 @@ class InstrumentClass:
     def u_across(self, local: Array, outward: Array) -> float:
         """Standard uncertainty (mm) across a surface of which a beam sees a place (3,); ``outward`` (3,) in the same axes.
 
-        The spot of a beam that comes slanting is drawn out on the surface, by which its range is told less surely (practice:
+        The spot of a beam that comes slanting is drawn out on the surface, which makes its range less certain (practice:
         by one over the cosine), and only that cosine of it leads across: these two cancel. What the angles tell leads across
         by the sine.
         """

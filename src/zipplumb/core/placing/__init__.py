@@ -4,6 +4,7 @@ from .adjusters import Adjuster, Effect, Turn, TurnPlan, learned, plan_turns
 from .detail import Lies, lies
 from .each import learned_each, plan_each
 from .progress import Progress, progress
+from .wanted import wanted_first
 
 __all__ = [
     "Adjuster",
@@ -18,4 +19,5 @@ __all__ = [
     "plan_each",
     "plan_turns",
     "progress",
+    "wanted_first",
 ]

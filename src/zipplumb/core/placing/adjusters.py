@@ -22,7 +22,9 @@ MOVED = 1e-6  # singular value, by the largest, below which the adjusters do not
 AT_END = 1e-6
 COVERAGE = 2.0
 SHARE = 0.5  # of what is uncertain of its play, below which a move is not asked for
-LEAST_SHARE = 0.25  # of what a turn was thought to do, that it is thought to do at the least after one look
+PITCH_WITHIN = 0.5, 2.0  # times what is stated of a turn, between which what it does is looked for
+AGAINST = 3.0  # standard deviations by which a move against what was turned is no chance
+SETTABLE_TURNS = 0.02  # 7°: closer hardly any screw is set by hand (common practice)
 LEAST_MM = 0.002  # a move smaller than that is not asked for
 SETTLES_MM = 0.003  # by which a detail settles by itself from one look to the next
 
@@ -50,18 +52,24 @@ class Adjuster:
 
 @dataclass(frozen=True, eq=False)
 class Effect:
-    """The effect of one adjuster: mm a turn and its backlash (mm), with their covariance (2, 2); ``last``: which way it was
-    turned last, 0 where that is not known."""
+    """The effect of one adjuster: mm a turn and its backlash (mm), with their covariance (2, 2).
+
+    ``stated_mm``: mm a turn, as stated; ``last``: which way it moved the detail last, 0 where that is not known; ``sense``: -1
+    where it moves the detail the other way than is stated; ``against``: the last turn moved it against what was asked.
+    """
 
     numbers: Array
     covariance: Array
     last: int = 0
+    stated_mm: float = 1.0
+    sense: int = 1
+    against: bool = False
 
     @classmethod
     def stated(cls, adjuster: Adjuster, u_share: float = 0.1, backlash_mm: float = 0.05) -> Effect:
         """Before it was ever turned: as stated, to a tenth; its backlash is about as large as it is unknown."""
         u = np.array([u_share * adjuster.mm_per_turn, backlash_mm])
-        return cls(np.array([adjuster.mm_per_turn, backlash_mm]), np.diag(u**2))
+        return cls(np.array([adjuster.mm_per_turn, backlash_mm]), np.diag(u**2), stated_mm=adjuster.mm_per_turn)
 
     def lost(self, way: int) -> float:
         """Share of the backlash that is lost when it is turned that way: half of it where it is not known how it stands."""
@@ -74,12 +82,12 @@ class Effect:
     def turns_for(self, move_mm: float) -> float:
         """Turns by which it moves the detail so far."""
         way = int(np.sign(move_mm))
-        return 0.0 if way == 0 else (move_mm + way * self.lost(way) * self.numbers[1]) / self.numbers[0]
+        return 0.0 if way == 0 else self.sense * (move_mm + way * self.lost(way) * self.numbers[1]) / self.numbers[0]
 
     def move_of(self, turns: float) -> float:
         """How far (mm) some turns move the detail; not at all while they only take up the backlash."""
-        way = int(np.sign(turns))
-        return way * max(way * turns * self.numbers[0] - self.lost(way) * self.numbers[1], 0.0)
+        way = int(np.sign(self.sense * turns))
+        return way * max(abs(turns) * self.numbers[0] - self.lost(way) * self.numbers[1], 0.0)
 
 
 @dataclass(frozen=True)
@@ -170,7 +178,7 @@ def turns_told(
 
 
 def in_that_order(carries: Array, adjusters: Sequence[Adjuster], turns: Sequence[Turn]) -> Array:
-    """Of adjusters (m, ...), those of some turns, in their order."""
+    """The rows of an array over adjusters (m, ...) that belong to some turns, in their order."""
     place = {a.name: k for k, a in enumerate(adjusters)}
     return np.asarray(carries[[place[turn.name] for turn in turns]])
 
@@ -192,6 +200,8 @@ def settable(moves_mm: Array, u_mm: Array, adjusters: Sequence[Adjuster], effect
         turn = effect.turns_for(float(moves_mm[k]))
         if adjuster.step:
             turn = adjuster.step * round(turn / adjuster.step)
+        elif abs(turn) < SETTABLE_TURNS:
+            continue
         turns[k] = min(max(turn, adjuster.least), adjuster.most)
         moves[k] = effect.move_of(turns[k])
     return moves, turns
@@ -211,16 +221,25 @@ def learned(
 
 
 def wiser(effect: Effect, turns: float, move_mm: float, variance: float) -> Effect:
-    """What an adjuster does, once some turns were seen to move the detail so far."""
-    way = int(np.sign(turns))
+    """What an adjuster does, once some turns were seen to move the detail so far.
+
+    One that moved it against what was asked was turned the wrong way: nothing is learned from that but how its play lies. If
+    the next turn does so too, it goes the other way than is stated.
+    """
+    way = int(np.sign(effect.sense * turns))
     if way == 0:
         return effect
-    row = np.array([turns, -way * effect.lost(way)])
+    if way * move_mm < -AGAINST * np.sqrt(variance):
+        if effect.against:
+            return replace(effect, sense=-effect.sense, last=-way, against=False)
+        return replace(effect, last=-way, against=True)
+    row = np.array([effect.sense * turns, -way * effect.lost(way)])
     if effect.last == 0:  # anything from none to all of its play is lost
         variance += (effect.numbers[1] ** 2 + effect.covariance[1, 1]) / 12
     spread = float(row @ effect.covariance @ row) + variance
     gain = effect.covariance @ row / spread
     numbers = effect.numbers + gain * (move_mm - row @ effect.numbers)
     covariance = effect.covariance - np.outer(gain, row @ effect.covariance)
-    pitch = max(numbers[0], LEAST_SHARE * effect.numbers[0])  # one that moved nothing may be stuck: it does not turn round
-    return replace(effect, numbers=np.array([pitch, max(numbers[1], 0.0)]), covariance=covariance, last=way)
+    least, most = (share * effect.stated_mm for share in PITCH_WITHIN)
+    bounded = np.array([min(max(numbers[0], least), most), max(numbers[1], 0.0)])
+    return replace(effect, numbers=bounded, covariance=covariance, last=way, against=False)

@@ -21,11 +21,11 @@ class Lies:
 
     Attributes
     ----------
-    about : (3,) middle of the targets seen, about which turns are told
+    about : (3,) middle of the targets seen, about which turns are taken
     length_mm : how far they reach from it: a turn times this is a length
     motion : (6,) slide (mm) and turn (rad) by which it is off
-    covariance : (6, 6) of it, where it is told
-    untold : (6, k) motions of unit size (turns times ``length_mm``) that the targets say nothing of
+    covariance : (6, 6) of it, where it is determined
+    untold : (6, k) motions of unit size (turns times ``length_mm``) that the targets do not determine
     off_mm : (n, 3) of each target, actual less nominal
     left_mm : (n, 3) what a rigid motion does not explain: a target that was taken for another, or a bent detail
     """

@@ -204,9 +204,18 @@ class RowRecipe(Model):
         """How a typed number stands for the stored one as the drawing says it: its name there, and the factor."""
         return "", 1.0
 
+    def in_terms(self, terms: str) -> RowRecipe:
+        """The same, told in such terms; itself where it has none."""
+        return self
+
+    @classmethod
+    def usual_terms(cls) -> str:
+        """The terms in which its drawing usually tells it, radius or diameter; "" where it has none."""
+        return str(cls.model_fields["terms"].default) if "terms" in cls.model_fields else ""
+
     @classmethod
     def share_in(cls, key: str, terms: str) -> float:
-        """What a characteristic is multiplied by in the drawing's own terms: ½ for a diameter told as a radius."""
+        """What a characteristic is multiplied by in the drawing's own terms: ½ for a diameter shown as a radius."""
         return 1.0
 
     def share_of(self, key: str) -> float:

@@ -31,17 +31,26 @@ class Datum(Model):
 
 def system_of(datums: Sequence[Datum], given: SystemInputs, near: Motion | None = None) -> Alignment:
     """The system of datums, the primary first. Raises AlignmentError where they make none."""
-    holds = [hold for level in levels_of(datums, given) for hold in level]
-    return align_holds(holds, strict=True, near=near)
+    return align_holds(_holds(levels_of(datums, given, near)), strict=True, near=near)
 
 
-def levels_of(datums: Sequence[Datum], given: SystemInputs) -> list[list[Hold]]:
+def _holds(levels: Sequence[Sequence[Hold]]) -> list[Hold]:
+    return [hold for level in levels for hold in level]
+
+
+def levels_of(datums: Sequence[Datum], given: SystemInputs, near: Motion | None = None) -> list[list[Hold]]:
     """How each datum holds the part, the primary first. Raises AlignmentError where one cannot."""
     found, before = [], Turned()
+    rough = None
+    if any(datum.laid == "outside" for datum in datums):  # how the part lies tells which way its axes point
+        by_squares = [datum.model_copy(update={"laid": "least_squares"}) for datum in datums]
+        rough = align_holds(_holds(levels_of(by_squares, given)), strict=True, near=near).part_from_world
     for level, datum in enumerate(datums, start=1):
         features = [given[i] for i in datum.features]
         if datum.laid == "outside":
             features = [outside(feature, i, before) for feature, i in zip(features, datum.features, strict=True)]
+        if rough is not None:
+            features = [feature.pointing_as(rough) for feature in features]
         found.append(_holds_of(datum, features, level))
         nominal, actual = features[0].nominal, features[0].feature.shape
         if direction_of(nominal) is not None and direction_of(actual) is not None:

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, replace
-from functools import cached_property
+from functools import cached_property, partial
 from typing import Any, cast
 
 import numpy as np
@@ -23,16 +23,17 @@ from ..tolerances.decision import Rule
 from .base import Needed
 from .bases.measured import FeatureRecipe
 from .bases.systems import ActualFeature, SystemInputs, SystemRecipe
+from .beside import beside
 from .datums import Datum, system_of
 from .given import Kit, PartSurfaces, Sheet, SheetRow, StationPose
 from .graph import GONE, ROUND, Failed, Name, Node, Worked, fault_words, work_out
 from .judged import JudgedRecipe, NeedsSystem
-from .judging import characteristics_of, in_system, planned
+from .judging import characteristics_of, planned
 from .results import FoundFeature, FoundSystem, RowResult, State
 from .row_hits import RowHits
 from .ruling import ruled
 from .stations import NETWORK, FoundNetwork, Untied, digest_of, tied
-from .warm import solved
+from .warm import as_in, solved
 
 OF_ROWS = ("feature", "system", "verdict")  # what nodes are of, whose names have a row
 UNPLACED = "Its place is known once the part is aligned."
@@ -227,7 +228,7 @@ class _Graph:
             return recipe.begun(hits, "failed" if row.finished or hits is None else "taking", fault_words(error))
 
     def _own(self, row: SheetRow) -> str:
-        """Of what was asked, and of the part's surfaces where it rests on them."""
+        """Fingerprint of the recipe, and of the part's surfaces where it rests on them."""
         if self.surfaces is not None and row.recipe.rests_on_surfaces:
             return f"{row.digest}{self.surfaces.digest}"
         return row.digest
@@ -282,15 +283,19 @@ class _Graph:
         if datums := cast(JudgedRecipe, row.recipe).rests_on:
             systems = (("datums", datums),)
             features = tuple(dict.fromkeys(Needed("feature", i) for datum in datums for i in datum.features))
-            self.nodes.setdefault(systems[0], Node(fingerprint(*datums), features, self._of_datums, datums))
+            needs = (*features, *self.active)
+            self.nodes.setdefault(systems[0], Node(fingerprint(*datums), needs, self._of_datums, datums))
         self.nodes["verdict", row.id] = Node(row.digest, (*row.needs, *systems), self._measure, (row, systems))
 
     def _of_datums(self, datums: tuple[Datum, ...], needed: Mapping[Name, Any]) -> FoundSystem:
-        parents = {cast(Needed, n): found for n, found in needed.items()}
+        parents = {n: found for n, found in needed.items() if isinstance(n, Needed)}
         if waits := self._waits(parents):
             return FoundSystem(*waits)
         given = SystemInputs({n.id: ActualFeature.of(found) for n, found in parents.items()})
-        return FoundSystem("done", "", system_of(datums, given), uses=tuple(given.features))
+        active, _ = _solved(needed, self.active)
+        solve = partial(system_of, datums)
+        alignment = solve(given) if active is None else as_in(active, solve, given)
+        return FoundSystem("done", "", alignment, uses=tuple(given.features))
 
     def _measure(self, of: tuple[SheetRow, tuple[Name, ...]], needed: Mapping[Name, Any]) -> RowResult:
         row, systems = of
@@ -381,7 +386,10 @@ def _judged_feature(row: SheetRow, recipe: FeatureRecipe, needed: Mapping[Name, 
     active, by = _solved(needed, system)
     used = needed[system[0]].uses if active is not None else ()
     held = row.id in used
-    feature = in_system(found.feature, active)
+    both = beside(found, active)
+    feature = both.actual
+    if found.made is not None and active is not None and both.nominal is not None:
+        found = replace(found, nominal=both.nominal.shape)
     if active is not None:
         base |= {"aligned_by": by, "held": held, "feature_part": feature, "draw": found.draw}
         if found.contacts is not None:

@@ -27,7 +27,7 @@ class SheetRow:
 
     @cached_property
     def digest(self) -> str:
-        """Of what was asked; the same for the same."""
+        """Fingerprint of the recipe."""
         return fingerprint(self.id, self.recipe.model_dump_json(), self.finished)
 
     @cached_property
@@ -56,7 +56,7 @@ class Sheet:
 
     @cached_property
     def joins(self) -> dict[int, tuple[int, ...]]:
-        """By row, those whose hits it has taken over."""
+        """By row, the rows whose hits it has taken over."""
         return {row.id: row.recipe.hits_of for row in self.measured if row.recipe.hits_of}  # type: ignore[attr-defined]
 
     @cached_property

@@ -1,8 +1,8 @@
 """The incremental computation graph: nodes are evaluated in topological order, only where their key changed.
 
 A node's key is the hash of what is its own and of the keys of what it needs. What has the same key as last
-time is taken over as it is. A fault of any kind in one node becomes that node's ``Failed``; what needs it is
-told so, and the others live.
+time is taken over as it is. A fault of any kind in one node becomes that node's ``Failed``; what needs it fails
+with that reason, the others are evaluated.
 """
 
 from __future__ import annotations

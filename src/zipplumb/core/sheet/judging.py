@@ -18,16 +18,20 @@ from ..features import Feature, carried_moves
 from ..frames import Array, Motion
 from ..records import changed
 from ..tolerances import Verdict, judge
+from ..tolerances.drawn import drawn_length
 from ..tolerances.extremes import excess, within
-from ..uncertainty import Source, Uncertainty, exact, jacobians_of, longest
+from ..uncertainty import Source, Uncertainty, exact, jacobians_of, turned
 from .base import Asked, RowRecipe
 from .quantities import Quantity
 from .results import Characteristic, FoundFeature, State
+from .row_hits import STATION
 from .told import Sure, Told
 
 ROUNDING = 4 * np.finfo(float).eps
 FOLLOWS, FOLLOWS_MM = 1e-6, 1e-3  # mm by mm, and mm by rad, that are more than rounding
 BY_CONSTRUCTION = 0.02  # of what its own sources do to it, left in a system that it made
+SURELY_LONG = 6.0  # in standard uncertainties of all directions together, beyond which a length errs as its slopes say
+RESTS_MM = 1e-7  # of a number, by which it rests on where stations stand
 VYING = 3.5  # in standard uncertainties of a hit, by which it may be the farthest although another seems to be
 FOLDED = float(np.sqrt(2 / np.pi))  # mean of what is as likely to either side, without its sign
 
@@ -89,27 +93,46 @@ class _Together:
         numbers, features, system = self.numbers, self.features, self.system
         propagated = _by_slopes(numbers, features, system) or _by_differences(numbers, features, system, self.wraps)
         values, moves, total = propagated
-        if system is not None:
-            total = total + system.uncertainty.through(moves[:, : system.uncertainty.size])
         found, at = [], 0
         for number in numbers:
             near = None
             if number.offset is not None:
-                below = longest(total.part(slice(at + 1, at + 4)))
-                long = values[at + 1 : at + 4]
-                near = below if float(np.sqrt(long @ long)) <= below else None
-            unproven = "" if system is None else _unproven(moves[at, :6], system)
-            found.append(Sure(total.at(at), unproven, near))
+                near = near_nothing(values[at + 1 : at + 4], total.part(slice(at + 1, at + 4)), total.u(at))
+            found.append(Sure(total.at(at), why_unproven(moves[at, :6], total.at(at), system), near))
             at += 1 if number.offset is None else 4
         return found
 
 
+def near_nothing(offset: Array, uncertainty: Uncertainty, u: float) -> float | None:
+    """U of the length of an offset (3,) which may be nothing, or is not much more than is uncertain; None where it surely is.
+
+    ``u``: the standard uncertainty of the length, as the slopes tell it.
+    """
+    moves = together(uncertainty)
+    if float(offset @ offset) > (SURELY_LONG**2) * float((moves**2).sum()):
+        return None
+    U = drawn_length(offset, moves, _freedom(uncertainty))
+    return U if uncertainty.size and 2 * u < U else None
+
+
+def together(uncertainty: Uncertainty) -> Array:
+    """(size, q): how numbers go with one standard deviation of each component of every source."""
+    return np.hstack(list(uncertainty.by_source.values())) if uncertainty.by_source else np.zeros((uncertainty.size, 0))
+
+
+def _freedom(uncertainty: Uncertainty) -> float:
+    """Effective degrees of freedom of several numbers taken together (Welch and Satterthwaite)."""
+    squares = {source: float(np.sum(term**2)) for source, term in uncertainty.by_source.items()}
+    known = sum(squares.get(source, 0.0) ** 2 / spare for source, spare in uncertainty.spare.items())
+    return sum(squares.values()) ** 2 / known if known > 0 else np.inf
+
+
 SCALED = 1e-7  # by which lengths are scaled for the derivative by a scale
-Propagated: TypeAlias = tuple[Array, Array, Uncertainty]  # values (k,), how they answer to the part's motion and scale, own
+Propagated: TypeAlias = tuple[Array, Array, Uncertainty]  # values (k,), answers to motion and scale, by source
 
 
 def _by_slopes(numbers: Sequence[Number], features: Sequence[Feature], system: Alignment | None) -> Propagated | None:
-    """Of one feature; None where a number has no slopes, or the system has a scale."""
+    """Propagation by slopes, for one feature; None where a number has no slopes, or the system has a scale."""
     if len(features) > 1 or (system is not None and system.uncertainty.size == 7):
         return None
     (feature,) = features
@@ -131,7 +154,40 @@ def _by_slopes(numbers: Sequence[Number], features: Sequence[Feature], system: A
             jacobian[at] = np.sqrt((jacobian[at + 1 : at + 4] ** 2).sum(axis=0))
             moves[at, :6] = jacobian[at, :6] @ carried_moves(Motion.identity(), feature.local)
         at += 1 if number.offset is None else 4
-    return np.array(values), moves, feature.uncertainty.through(jacobian)
+    total = feature.uncertainty.through(jacobian)
+    return np.array(values), moves, total if system is None else total + system.uncertainty.through(moves[:, :6])
+
+
+class Numbers(NamedTuple):
+    """Numbers (n,) of features in a system: their derivatives by the parameters of each feature, how they answer (n, 7) to a
+    small motion of the part in the system and to its scale, and their uncertainty by source, the system's share in it."""
+
+    values: Array
+    jacobians: list[Array]
+    moves: Array
+    uncertainty: Uncertainty
+
+
+def numbers_in(
+    function: Callable[..., Array], features: Sequence[Feature], system: Alignment | None, wraps: bool = False
+) -> Numbers:
+    """Numbers ``function(*shapes)`` (n,) of features that are in the system already, by central differences."""
+    values, jacobians = jacobians_of(function, features, wraps, every=True)
+    total, moves = exact(len(values)), np.zeros((len(values), 7))
+    for feature, jacobian in zip(features, jacobians, strict=True):
+        total = total + feature.uncertainty.through(jacobian)
+        moves[:, :6] += jacobian[:, :6] @ carried_moves(Motion.identity(), feature.local)
+    if system is not None and system.uncertainty.size == 7:
+        larger, smaller = (function(*(f.shape.scaled(1 + by) for f in features)) for by in (SCALED, -SCALED))
+        moves[:, 6] = (larger - smaller) / (2 * SCALED)
+    if system is not None:
+        total = total + system.uncertainty.through(moves[:, : system.uncertainty.size])
+    return Numbers(values, jacobians, moves, total)
+
+
+def why_unproven(moves: Array, uncertainty: Uncertainty, system: Alignment | None) -> str:
+    """Why a number that answers so (6,) to small slides and turns of the part in the system is not proven, or ""."""
+    return ("" if system is None else _unproven(moves, system)) or _doubted_stations(uncertainty)
 
 
 def _by_differences(
@@ -145,16 +201,8 @@ def _by_differences(
                 found += [float(v) for v in offset(*shapes)]
         return np.array(found, float)
 
-    values, jacobians = jacobians_of(function, features, wraps, every=system is not None)
-    total, placed = exact(len(values)), np.zeros((len(values), 7))
-    for feature, jacobian in zip(features, jacobians, strict=True):
-        total = total + feature.uncertainty.through(jacobian)
-        if system is not None:
-            placed[:, :6] += jacobian[:, :6] @ carried_moves(Motion.identity(), feature.local)
-    if system is not None and system.uncertainty.size == 7:
-        larger, smaller = (function(*(f.shape.scaled(1 + by) for f in features)) for by in (SCALED, -SCALED))
-        placed[:, 6] = (larger - smaller) / (2 * SCALED)
-    return values, placed, total
+    found = numbers_in(function, features, system, wraps)
+    return found.values, found.moves, found.uncertainty
 
 
 def _unproven(moves: Array, system: Alignment) -> str:
@@ -163,6 +211,12 @@ def _unproven(moves: Array, system: Alignment) -> str:
     if loose:
         return f"It is not known, since nothing holds how the part {' and '.join(loose)}."
     return system.doubt if np.abs(moves[:3]).max() > FOLLOWS or np.abs(moves[3:]).max() > FOLLOWS_MM else ""
+
+
+def _doubted_stations(found: Uncertainty) -> str:
+    """Why stations are in doubt on whose place a number rests; what they share cancels, and is not doubted."""
+    doubted = [s for s in found.by_source if s.what == STATION and isinstance(s.whose, str) and found.share(s) > RESTS_MM]
+    return f"{doubted[0].whose}" if doubted else ""
 
 
 def _follows(moves: Array, motion: Array) -> bool:
@@ -235,7 +289,7 @@ def _by_construction(told: Told, own: Uncertainty) -> bool:
 
 
 def _extreme(told: Told, quantity: Quantity, each: Array, hits: Source, u_hit_mm: float) -> Told:
-    """Of the extreme of many: what their own errors do to it, and what moves them all.
+    """The uncertainty of an extreme of many places: what their own errors do to it, and what moves them all.
 
     Which of them truly is the farthest is not known, since no fit tells their errors from their form: those that lie near
     enough to it to be so are taken as if all of them were, and what moves or turns them together as if it always brought
@@ -270,8 +324,8 @@ def _form(row: int, found: FoundFeature) -> Told | None:
         return Told.known(found.fit.form, Uncertainty(1, {source: np.array([[np.sqrt(2) * u_hit]])}))
 
     def drawn_outward() -> Sure:
-        u_mm, near = found.drawn_outward
-        return Sure(Uncertainty(1, {source: np.array([[u_mm]])}), near=near(0.0))
+        drawn = found.form_drawn
+        return Sure(Uncertainty(1, {source: np.array([[drawn.own_mm]])}), near=drawn.U_mm)
 
     return Told(found.fit.form, drawn_outward)
 
@@ -287,14 +341,24 @@ def decided(quantity: Quantity, limits: Asked, told: Told, state: State, held: b
     within = limits.lower, limits.upper
     if nominal is None or held:
         return Characteristic(key, unit, nominal, value, None, told.but(_plainly), *within, held=held)
-    found = Characteristic(key, unit, nominal, value, value - nominal, told, *within)
+    deviation = value - nominal
+    if quantity.wraps:
+        deviation = float(turned(deviation))
+        value = nominal + deviation
+    found = Characteristic(key, unit, nominal, value, deviation, told, *within)
     if state != "done" or within == (None, None):
         return found
     return changed(found, verdict=verdict_of(found, found.U or 0.0))
 
 
+def judged_anew(found: Characteristic, told: Told) -> Characteristic:
+    """A characteristic with another uncertainty, and the verdict that goes with it."""
+    anew = changed(found, told=told)
+    return anew if found.verdict is None else changed(anew, verdict=verdict_of(anew, anew.U or 0.0))
+
+
 def _plainly(_: Sure) -> dict[str, Any]:
-    """Of what has no deviation."""
+    """Without the remarks that concern a deviation."""
     return {"unproven": "", "near": None}
 
 

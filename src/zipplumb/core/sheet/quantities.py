@@ -33,6 +33,7 @@ class Quantity:
         by differences
     each : shape in the part -> (n,) of which the number is the extreme, where it is one of many
     about : then it is twice the farthest of these from zero, and not the largest
+    wraps : it is an angle that is the same after a whole turn
     """
 
     key: str
@@ -45,6 +46,7 @@ class Quantity:
     slopes: Callable[[Any], Array] | None = None
     each: Callable[[Any], Array] | None = None
     about: bool = False
+    wraps: bool = False
 
 
 def form(key: str) -> Quantity:
@@ -153,7 +155,7 @@ def axis_off(nominal: Any) -> tuple[Quantity, ...]:
 
 
 def height(nominal: Plane | None) -> tuple[Quantity, ...]:
-    """Of the middle of what was touched, along the nominal normal."""
+    """The height of the middle of what was touched, along the nominal normal."""
     if nominal is None:
         return ()
     normal = nominal.normal

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any, Literal
@@ -17,12 +17,13 @@ from ..fitting import FitResult
 from ..frames import Array, unit
 from ..probing import Side
 from ..tolerances import Verdict
-from ..tolerances.extremes import drawn_outward
+from ..tolerances.drawn import FEW, Drawn, drawn_extreme
 from ..uncertainty import Source, Uncertainty
 from .scatter import most_alone
 from .told import NOTHING_TOLD, Told
 
 State = Literal["todo", "taking", "asks", "done", "waits", "failed"]
+Sense = Literal["nominal", "touched", ""]
 STEP_MM = 1e-3  # beside a place, to see which way is out
 COVERAGE = 2.0  # k of the expanded uncertainty
 MUCH = 0.3  # of the variance
@@ -48,6 +49,8 @@ class FoundFeature:
     size_limits : of the deviation of its diameter, mm, where both are asked
     proposals : what it may be, the likeliest first, of something that was just touched
     tip : of a tip that could not be taken off, its radius and the source and size of its uncertainty
+    made : of a made feature, what it is made of, and how
+    sense : what told which way its axis, or its plane, points: its "nominal", the way in which it was "touched", or nothing ""
     """
 
     state: State
@@ -72,6 +75,8 @@ class FoundFeature:
     doubts: tuple[str, ...] = ()
     draw: Drawing | None = None
     proposals: tuple[Proposal, ...] = ()
+    made: Made | None = None
+    sense: Sense = "touched"
 
     @property
     def shape(self) -> Any:
@@ -90,17 +95,20 @@ class FoundFeature:
 
     @property
     def calm_share(self) -> float:
-        """Of how far each lies off the fitted shape, the share that is surely not the hits' own error: its best linear
+        """The share of the residuals that is surely form and not the hits' own error: its best linear
         prediction, with the most that they scatter alone."""
         assert self.fit is not None
         scatter, alone = self.fit.sigma, most_alone(self.u_hit_mm, self.fit.spare)
         return 1 - (alone / scatter) ** 2 if scatter > alone else 0.0
 
     @cached_property
-    def drawn_outward(self) -> tuple[float, Callable[[float], float | None]]:
-        """What the errors of its extreme hits do to its form, see ``tolerances.extremes``."""
-        assert self.residuals is not None
-        return drawn_outward(self.calm_share * self.residuals, self.u_hit_mm, about=False)
+    def form_drawn(self) -> Drawn:
+        """How far its form may be off: the fit takes up a part of its hits' errors."""
+        assert self.residuals is not None and self.fit is not None
+        fitted = (self.fit.gaussian or self.fit).jacobian if len(self.residuals) <= FEW else None
+        return drawn_extreme(
+            self.calm_share * self.residuals, self.u_hit_mm, np.empty((len(self.residuals), 0)), "range", self.residuals, fitted
+        )  # fmt: skip
 
     def _off_the_shape(self, share: float) -> Array:
         assert self.contacts is not None and self.residuals is not None
@@ -109,9 +117,24 @@ class FoundFeature:
         return np.asarray(self.contacts + share * self.air * self.residuals[:, None] * unit(ahead - behind))
 
     @property
+    def made_of_senseless(self) -> bool:
+        """It is made of something whose directions have no sense of their own."""
+        if self.made is None:
+            return False
+        return any(f.made_of_senseless if f.made is not None else bool(f.shape.senseless_) for f in self.made.of)
+
+    @property
     def air(self) -> int:
         """The side that was touched, +1 outside or -1 inside; of a plane where its normal is."""
         return self.side.air if self.side is not None and self.side.air else 1
+
+
+@dataclass(frozen=True, eq=False)
+class Made:
+    """``of``: the features that it is made of; ``again``: makes it of other features of the same kinds. Raises DeriveError."""
+
+    of: tuple[FoundFeature, ...]
+    again: Callable[[Sequence[Feature]], Feature]
 
 
 @dataclass(frozen=True)
@@ -214,7 +237,7 @@ class RowResult:
     state : todo (nothing yet), taking (hits but not finished), asks (a question must be answered), done,
         waits (for another row), failed (``message`` says why)
     feature : of a row that gives one; ``feature_part``, ``contacts_part`` in the active system
-    off_part : (n,) how far each hit is from a nominal that only the part tells, + outside the material
+    off_part : (n,) how far each hit is from a nominal that is known only in the part, + outside the material
     system : of an alignment
     characteristics : those asked for, in order
     held : the active system rests on this row

@@ -15,8 +15,13 @@ from ..uncertainty import Source
 from .given import Kit
 
 SAME_RADIUS_MM = 1e-9
-STATIONS = Source("station")  # what is uncertain of where they stand, which they share
+STATION = "station"  # what is uncertain of where they stand, which they share
 LOOKED_AT = 1000  # hits of a row that is being taken
+
+
+def stations_source(doubt: str = "") -> Source:
+    """Of where stations stand; with the reason, where they are in doubt."""
+    return Source(STATION, doubt or 0)
 
 
 @dataclass(frozen=True, eq=False)
@@ -66,7 +71,7 @@ class RowHits:
 
     @classmethod
     def of(cls, row: int, reading: HitSet, kit: Kit, finished: bool, first: int = 0) -> RowHits:
-        """Those of a reading that are not set aside.
+        """The hits of a reading that are not set aside.
 
         While a row is being taken, a long sweep is looked at through some of its hits, evenly spread, and the newest: so
         each hit costs the same. Once it is finished all count. ``first``: so many at the beginning are never left out.
@@ -114,7 +119,7 @@ class RowHits:
 
     @property
     def calibration(self) -> ProbeCalibration:
-        """Of the first hit."""
+        """The calibration of the first hit."""
         return self.kit.calibrations[int(self.calibrations[0])]
 
     @cached_property
@@ -150,6 +155,13 @@ class RowHits:
         come = np.isfinite(self.approach).all(axis=1)
         return (self.approach - self.centers)[come].mean(axis=0) if come.any() else None
 
+    def order_along(self, direction: Array) -> float:
+        """-1 to 1: how surely the hits were taken one after the other along a direction, or against it."""
+        along = self.centers @ direction
+        order, along = np.arange(len(along)) - (len(along) - 1) / 2, along - along.mean()
+        spread = float(np.sqrt((order @ order) * (along @ along)))
+        return float(order @ along) / spread if spread > 0 else 0.0
+
     def shifts(self) -> dict[Source, Array]:
         """(n, 3, m) of the hits by each source that moves them together: offsets of probes, places of stations."""
         found: dict[Source, Array] = {}
@@ -162,7 +174,8 @@ class RowHits:
             if terms is not None:
                 turned = cross(terms[3:].T[None], self.centers[:, None]).transpose(0, 2, 1)
                 moved = np.where((self.stations == number)[:, None, None], terms[:3] + turned, 0.0)
-                found[STATIONS] = found.get(STATIONS, 0.0) + moved
+                source = stations_source(self.kit.stations[number].doubt)
+                found[source] = found.get(source, 0.0) + moved
         return found
 
 

@@ -40,7 +40,7 @@ def decided(found: Characteristic, rule: Rule) -> Characteristic:
 
 
 def _worst_first(found: tuple[Characteristic, ...]) -> tuple[Characteristic, ...]:
-    """Of one number told of several features, the first is that of the worst."""
+    """Where one number is given for several features, the first is that of the worst."""
     first, *members = found
     judged = [m for m in members if m.verdict is not None and m.of]
     if first.of or len(judged) < len(members) or len(members) < 2:

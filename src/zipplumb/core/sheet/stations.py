@@ -93,7 +93,7 @@ def tied(rows: Sequence[SheetRow], readings: Mapping[int, HitSet], kit: Kit) -> 
     """All stations of a job in one adjustment, each sighting weighed by what its instrument's maker states.
 
     The first station is the world. Places that are known beforehand are as if seen from one more. A station that too few
-    points tie to it is told with the reason; the others are solved without it.
+    points tie to it is reported with the reason; the others are solved without it.
     """
     stations = list(kit.stations.values())
     ids = {s.name: s.id for s in stations}
@@ -192,7 +192,7 @@ def _levels(stations: Iterable[StationPose]) -> dict[str, LevelSighting]:
 
 
 def _in_common(observations: Sequence[Observation]) -> list[Observation]:
-    """Those of points that two of the stations see."""
+    """The sightings of points that two of the stations see."""
     by: dict[str, set[str]] = {}
     for o in observations:
         by.setdefault(o.point, set()).add(o.station)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
@@ -15,7 +16,7 @@ STEP = 1e-6  # of the scale, for the difference by which its share of the uncert
 
 
 def solved(recipe: SystemRecipe, given: SystemInputs) -> Alignment:
-    """The alignment that a recipe makes; where its material and temperature are told, of what is measured as it is at 20 °C.
+    """The alignment that a recipe makes; where its material and temperature are given, with lengths reduced to 20 °C.
 
     Raises AlignmentError with the reason.
     """
@@ -23,11 +24,22 @@ def solved(recipe: SystemRecipe, given: SystemInputs) -> Alignment:
         return recipe.solve(given)
     scale = scale_factor(recipe.warm)
     assert scale is not None
-    found = recipe.solve(given.scaled(scale))
-    other = recipe.solve(given.scaled(scale * (1 + STEP)))
+    by = Uncertainty(1, {Source("temperature"): np.array([[u_scale_factor(recipe.warm)]])})
+    return at_scale(recipe.solve, given, scale, by)
+
+
+def as_in(active: Alignment, solve: Callable[[SystemInputs], Alignment], given: SystemInputs) -> Alignment:
+    """Another system, which takes of the active one by what lengths are scaled: at 20 °C, or to what was known."""
+    if active.uncertainty.size < 7:
+        return solve(given)
+    return at_scale(solve, given, active.scale, active.uncertainty.at(6))
+
+
+def at_scale(solve: Callable[[SystemInputs], Alignment], given: SystemInputs, scale: float, by: Uncertainty) -> Alignment:
+    """What is solved with lengths taken times a scale, whose uncertainty is given by source."""
+    found, other = solve(given.scaled(scale)), solve(given.scaled(scale * (1 + STEP)))
     own = found.uncertainty.through(np.eye(7)[:, :6])
-    spread = u_scale_factor(recipe.warm) / scale * _answer(found, other)
-    return replace(found, scale=scale, uncertainty=own + Uncertainty(7, {Source("temperature"): spread}))
+    return replace(found, scale=scale, uncertainty=own + by.through(_answer(found, other) / scale))
 
 
 def _answer(found: Alignment, other: Alignment) -> Array:

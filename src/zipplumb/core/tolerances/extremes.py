@@ -7,7 +7,6 @@ Statistics", 3rd ed., chapter 2). JCGM 100, F.2.4.5, for an effect that is known
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from functools import lru_cache
 
 import numpy as np
@@ -18,13 +17,11 @@ from ..frames import Array
 from ..kernels import largest_of
 from ..uncertainty import TWO_SIGMA
 
-SEEN = 0.1  # a bias beside the standard uncertainty
 FAR, STEPS, MOST = 6.0, 49, 150  # in standard uncertainties; places looked at; hits looked at one by one
 
 
 def excess(places: Array, u_mm: float) -> tuple[float, float]:
-    """By how much the largest of some places (n,) that each err by ``u_mm`` is above the largest, in the mean, and how
-    much that varies (standard deviation)."""
+    """Bias and standard deviation of the largest of some places (n,) that each err by ``u_mm``."""
     if not u_mm > 0:
         return 0.0, 0.0
     below = (places.max() - places) / u_mm
@@ -36,28 +33,6 @@ def excess(places: Array, u_mm: float) -> tuple[float, float]:
         near, stands_for[MOST:] = np.concatenate([near[:MOST], near[picked]]), behind
     mean, spread = largest_of(near, stands_for, FAR, STEPS)
     return u_mm * mean, u_mm * spread
-
-
-def drawn_outward(signed: Array, u_mm: float, about: bool) -> tuple[float, Callable[[float], float | None]]:
-    """Of a zone: the standard uncertainty (mm) that its extreme hits give it, and what its U is with another one beside it;
-    that is None where it is no more than usual.
-
-    Parameters
-    ----------
-    signed : (n,) how far the places lie to the one side
-    about : the zone is twice the farthest from zero, and not their range
-    """
-    if about:
-        bias, own = (2 * value for value in excess(np.concatenate([signed, -signed]), u_mm))
-    else:
-        (high, over), (low, under) = excess(signed, u_mm), excess(-signed, u_mm)
-        bias, own = high + low, float(np.hypot(over, under))
-
-    def near(beside: float) -> float | None:
-        spread = float(np.hypot(own, beside))
-        return within(bias, spread) if bias > SEEN * spread else None
-
-    return own, near
 
 
 def within(bias: float, u: float) -> float:

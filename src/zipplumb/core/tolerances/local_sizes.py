@@ -1,13 +1,16 @@
 """Two-point sizes: the distance of two places that lie across from one another on something round.
 
 Source: ISO 14405-1:2016, two-point size (LP), from memory: on a line through the middle, square to the axis. Hits seldom lie
-exactly across, so those count that do within an angle and a height; each is told by its distance from the axis, whose
+exactly across, so those count that do within an angle and a height; each is given by its distance from the axis, whose
 error over such an angle is of the second order.
 """
 
 from __future__ import annotations
 
+import itertools
+
 import numpy as np
+from scipy.spatial import KDTree
 
 from ..frames import Array, Indices, perpendicular_pair
 
@@ -30,9 +33,14 @@ def two_point_sizes(points: Array, at: Array, axis: Array) -> tuple[Array, Indic
     radius = np.linalg.norm(flat, axis=1)
     if len(points) > MOST:
         raise ValueError(f"two-point sizes are looked for among {MOST} hits at the most")
-    away = flat / np.maximum(radius, 1e-12)[:, None]
-    level = LEVEL * min(float(np.ptp(height)), 2 * float(radius.mean())) + 1e-9
-    first, second = np.nonzero(np.triu(away @ away.T < -np.cos(ACROSS_RAD), 1))
-    same = np.abs(height[first] - height[second]) <= max(level, 1e-6)
-    pairs = np.column_stack([first[same], second[same]])
+    level = max(LEVEL * min(float(np.ptp(height)), 2 * float(radius.mean())) + 1e-9, 1e-6)
+    away = flat / np.maximum(radius, 1e-12)[:, None] / (2 * np.sin(ACROSS_RAD / 2))
+    # an angle as a chord, a height by its level: what is across and at one height is near, in such axes, to what faces it
+    facing = KDTree(np.column_stack([away, height / level]))
+    near = facing.query_ball_point(np.column_stack([-away, height / level]), np.sqrt(2))
+    first = np.repeat(np.arange(len(points)), [len(found) for found in near])
+    second = np.fromiter(itertools.chain.from_iterable(near), np.int64, len(first))
+    chords = np.linalg.norm(away[first] + away[second], axis=1)
+    across = (first < second) & (chords < 1) & (np.abs(height[first] - height[second]) <= level)
+    pairs = np.column_stack([first[across], second[across]])
     return radius[pairs].sum(axis=1), pairs.astype(np.int64)

@@ -23,7 +23,8 @@ from .real_part import RealFace
 from .stand import Stand
 from .stand_in import StandIn
 
-SEATED_AGAIN_MM, KNOCK_MM = 0.006, 0.09
+SEATED_AGAIN_MM = 0.002  # a head seats as well as the demo's calibrations state of its offset; else no U holds the truth
+KNOCK_MM = 0.09
 STRIPE_EVERY = 3  # samples
 STRIPE_NOISE_MM = 0.01
 FACES_NEAR = 4  # of which one is chosen for a place
@@ -140,7 +141,9 @@ class SimulatedArm(StandIn):
 
     # ---- what its hand is told ----------------------------------------------------------
 
-    def told(self, do: str, order: dict) -> None:
+    def told(self, do: str, order: dict) -> dict | None:
+        if do == "table":  # what whoever stands there sees lying before the arm
+            return {"table": [[index, face.seen_as] for index, face in self.faces.items() if len(face.spots)]}
         if do == "part":
             self._goes_to(order)
         elif do == "nest":
@@ -154,6 +157,7 @@ class SimulatedArm(StandIn):
             self.todo.append(path)
         else:
             self._touch(do, order)
+        return None
 
     def _goes_to(self, order: dict) -> None:
         """Another part is put before it, or it is carried to where that stands."""

@@ -43,7 +43,7 @@ class Bench:
 
 
 def center_in_nest(place: Array, ball_radius: float) -> Array:
-    """Where a ball's center comes to rest in a nest, told by that of a 38.1 mm one."""
+    """Where a ball's center comes to rest in a nest, computed from that of a 38.1 mm one."""
     return place - [0, 0, (NEST_BALL_MM / 2 - ball_radius) / np.sin(np.radians(CONE_DEG))]
 
 

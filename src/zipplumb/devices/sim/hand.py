@@ -1,4 +1,4 @@
-"""The hand: turns what it is told to do into a path of the tip, sample by sample.
+"""The hand: turns commands into a path of the tip, sample by sample.
 
 Everything is in part coordinates, mm. A sample is where the tip's center is, which way the
 probe points, and what is pressed at that moment.

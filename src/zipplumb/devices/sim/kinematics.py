@@ -1,6 +1,6 @@
 """The stand-in arm's bones: from joint angles to the last axis and back, and what its encoders get wrong.
 
-Joints are told by an axis and a point on it with the arm stretched out along X (product of
+Joints are given by an axis and a point on it with the arm stretched out along X (product of
 exponentials; K. Lynch and F. Park, "Modern Robotics", 2017, chapter 4). The inverse is damped
 least squares from where the arm is now (C. Wampler, IEEE SMC 16 (1986)), so that it moves as a
 chain of joints must.
@@ -82,7 +82,7 @@ class JointChain:
         return bool(there)
 
     def place_anew(self, tip: Array, inward: Array, offset_mm: Array) -> bool:
-        """As a hand that lets go and grasps again: from other postures, where the one it has gets stuck."""
+        """Like a hand that lets go and grasps again: from other postures, where the one it has gets stuck."""
         before = self.angles
         for posture in _postures(tip):
             self.angles = posture[: self.joints]

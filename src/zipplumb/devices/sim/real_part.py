@@ -68,6 +68,18 @@ class RealFace:
             ripple=Ripple(**raw["ripple"]) if "ripple" in raw else None, **arrays, **vectors,
         )  # fmt: skip
 
+    @property
+    def seen_as(self) -> str:
+        """What somebody sees who stands before it: about how large, and where, along the part's own axes."""
+        middle = self.spots.mean(axis=0)
+        where = ", ".join(f"{axis} {round(value)}" for axis, value in zip("XYZ", middle.tolist(), strict=True))
+        if self.kind == "plane":
+            k = int(np.argmax(np.abs(self.axis)))
+            return f"flat, facing {'−' if self.axis[k] < 0 else '+'}{'XYZ'[k]}, at {where}"
+        if self.kind == "cylinder":
+            return f"{'hole' if self.inside else 'round'} ⌀{2 * self.radius:.0f}, at {where}"
+        return f"{'curved' if self.shape is None else type(self.shape).__name__.lower()}, at {where}"
+
     def touch(self, near: Array) -> tuple[Array, Array]:
         """The true surface point and outward normal nearest to a nominal one."""
         if self.kind == "plane":

@@ -13,7 +13,7 @@ from ...core.frames import Array, Motion
 
 @dataclass(frozen=True, eq=False)
 class Stand:
-    """Takes the part's coordinates, told at 20 °C, to the arm's base.
+    """Takes the part's coordinates at 20 °C to the arm's base.
 
     ``scale`` : by which the part is longer than it is drawn, for being warm
     ``nests`` : (3,) centers of a 38.1 mm ball in them, in the base's axes, by name

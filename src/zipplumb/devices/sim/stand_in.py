@@ -14,12 +14,13 @@ from ..protocol import VERSION, encode
 from .hand import Hand, Sample
 
 STATE_S, ALIVE_S = 5.0, 0.4
+LATE_S = 0.2  # so far behind on a busy machine, it goes on from now: a hand makes up for nothing
 AT_REST = 5  # samples of which one is told while nobody moves it
 LONGEST_ORDER = 64 << 20  # bytes: a part of thousands of faces
 
 
 class StandIn:
-    """An instrument that is none. A kind of it says what a sample looks like and what its hand can be told."""
+    """An instrument that is none. A kind of it says what a sample looks like and which commands its hand takes."""
 
     kind, model, serial, axes = "arm", "Stand-in", "SIM-0000", 0
 
@@ -29,11 +30,12 @@ class StandIn:
         self.todo: list[Iterator[Sample]] = []
         self.plugged = True
         self.send_nan = False
-        self.down = False
+        self.down = self.following = False
         self.n = self.presses = 0
         self.looking: int | None = None
         self.unanswered: dict[int, bytes] = {}
         self.link: asyncio.StreamWriter | None = None
+        self.served = False
         self.news: list[bytes] = []
 
     # ---- what a kind says ---------------------------------------------------------------
@@ -46,8 +48,9 @@ class StandIn:
         """Messages after every connect, behind the hello."""
         return [encode(t="state", temperature_c=self.temperature_c)]
 
-    def told(self, do: str, order: dict) -> None:
-        """An order that only this kind knows. Raises ValueError, KeyError, … for one that makes no sense."""
+    def told(self, do: str, order: dict) -> dict | None:
+        """An order that only this kind knows, and what is answered beside. Raises ValueError, KeyError, … for one that makes
+        no sense."""
         raise ValueError(f"“{do}” is not known")
 
     def look(self, asked: dict) -> str:
@@ -66,7 +69,7 @@ class StandIn:
             return
         if self.link is not None:
             self.link.close()
-        self.link = writer
+        self.link, self.served = writer, True
         writer.write(
             encode(t="hello", protocol=VERSION, session=self.session, kind=self.kind, model=self.model,
                    serial=self.serial, rate_hz=self.rate, axes=self.axes)
@@ -94,7 +97,7 @@ class StandIn:
             resting = not self.todo and not self.down
             on = AT_REST - self.n % AT_REST if resting else 1
             self.n += on - 1
-            due += on / self.rate
+            due = max(due, time.perf_counter() - LATE_S) + on / self.rate
             await asyncio.sleep(max(0.0, due - time.perf_counter()))
             self._send(self.tick())
 
@@ -102,6 +105,7 @@ class StandIn:
         """One sample on: what is to be sent."""
         self.n += 1
         sample = self._next()
+        self.following = self.down and sample.press is None
         seen = self.sample(sample)
         messages, self.news = self.news, []
         if seen is not None:
@@ -142,12 +146,17 @@ class StandIn:
             self.link = None
 
     def _next(self) -> Sample:
-        while self.todo:
+        while self.todo and not (self.following and self.deaf):
             sample = next(self.todo[0], None)
             if sample is not None:
                 return sample
             self.todo.pop(0)
         return Sample(self.hand.tip, self.hand.inward)
+
+    @property
+    def deaf(self) -> bool:
+        """The link was lost by itself: a hand that follows a surface hears no more tone, and stays until it does."""
+        return self.plugged and self.served and self.link is None
 
     # ---- what the hand is told ----------------------------------------------------------
 
@@ -155,8 +164,7 @@ class StandIn:
         try:
             while line := await reader.readline():
                 try:
-                    self._carry_out(json.loads(line))
-                    answer: dict = {"ok": True}
+                    answer: dict = {"ok": True, **(self._carry_out(json.loads(line)) or {})}
                 except (KeyError, ValueError, TypeError, IndexError) as error:
                     answer = {"ok": False, "why": f"The stand-in cannot do that: {error}"}
                 answer |= {"busy": len(self.todo), "plugged": self.plugged, **self.about()}
@@ -167,10 +175,10 @@ class StandIn:
         finally:
             writer.close()
 
-    def _carry_out(self, order: dict) -> None:
+    def _carry_out(self, order: dict) -> dict | None:
         do = order["do"]
         if do == "ask":
-            return
+            return None
         if do in ("unplug", "plug"):
             self.plugged = do == "plug"
             if not self.plugged and self.link is not None:
@@ -188,7 +196,8 @@ class StandIn:
             self.temperature_c = float(order["c"])
             self.news += self.greeting()
         else:
-            self.told(do, order)
+            return self.told(do, order)
+        return None
 
 
 async def serve(stand_in: StandIn, port: int, control_port: int) -> None:

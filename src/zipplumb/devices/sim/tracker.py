@@ -25,7 +25,7 @@ REFLECTORS_MM = {"38.1": 19.05, "12.7": 6.35}  # published: a 1.5-inch reflector
 LIFT_MM = 220.0
 PATCH_MM, PATCH_POINTS, MOST_POINTS = 60.0, 49, 2500
 AIMED_MM, AIMED_POINTS, AIMED_AT = 14.0, 9, 6  # patches that a hand aims, and how many of those that are proposed
-MEANT_MM = 40.0  # farther from where it is aimed nobody takes what the beam meets
+MEANT_MM, FLAT_MM = 40.0, 0.5  # farther from where it is aimed, or less even, nobody takes what the beam meets
 RIDES_MM, TURNED_MM_S = 1.0, 1.0  # so near to a nest the reflector rides in it; how fast somebody turns
 
 
@@ -57,7 +57,7 @@ class Shop:
 
     @classmethod
     def read(cls, path: Path, kind: str = "tracker") -> Shop:
-        """As an instrument of some kind finds it."""
+        """The reading as an instrument of some kind takes it."""
         raw = json.loads(path.read_text())
         stands = raw["stations"] if kind == "tracker" else raw["radar_stations"]
         stations = tuple(Motion.from_quaternion(s["quaternion"], s["translation_mm"]) for s in stands)
@@ -155,7 +155,7 @@ class SimulatedTracker(StandIn):
 
     # ---- what its hand is told ----------------------------------------------------------
 
-    def told(self, do: str, order: dict) -> None:
+    def told(self, do: str, order: dict) -> dict | None:
         if do == "nest":
             self.todo.append(self._carry(order["name"], order.get("take", True)))
         elif do == "nests":
@@ -193,7 +193,8 @@ class SimulatedTracker(StandIn):
             self.locked = False
             self._watch(self.hand.tip)
         else:
-            super().told(do, order)
+            return super().told(do, order)
+        return None
 
     def _carry(self, name: str, take: bool) -> Iterator[Sample]:
         place = self._center(name)
@@ -225,7 +226,7 @@ class SimulatedRadar(SimulatedTracker):
     kind, serial, model = "radar", "SIM-0003", "Stand-in radar"
     aimed: tuple = (b"", None, None)
 
-    def told(self, do: str, order: dict) -> None:
+    def told(self, do: str, order: dict) -> dict | None:
         if do in ("patch", "line"):
             at = self._aimed(order)
             across = PATCH_MM / 2 * unit(np.cross(at - self.world_from_tracker.translation, [0, 0, 1.0]))
@@ -234,22 +235,28 @@ class SimulatedRadar(SimulatedTracker):
         elif do == "patches":
             self.todo += [self._looked(None, places) for places in self._in_sight(order)]
         else:
-            super().told(do, order)
+            return super().told(do, order)
+        return None
 
     def _in_sight(self, order: dict) -> list[Array]:
         """Patches round places that a person would aim at: what is seen there is what was meant."""
         found = []
         for at in self._aimed(order):
             patch = self._places(at[None], {"points": AIMED_POINTS, "side_mm": AIMED_MM})
-            if all(self._meets(place) for place in patch):
+            if self._meets_one_face(patch):
                 found.append(patch)
         if not found:
             raise ValueError("nothing of that is seen from where it stands")
         return found[:AIMED_AT]
 
-    def _meets(self, place: Array) -> bool:
-        seen = self._first_surface(place)
-        return seen is not None and float(np.linalg.norm(self.world_from_tracker.points(seen[0]) - place)) < MEANT_MM
+    def _meets_one_face(self, patch: Array) -> bool:
+        """All of it near where it is aimed, and no hole or chamfer among it."""
+        seen = [self._first_surface(place) for place in patch]
+        if any(each is None for each in seen):
+            return False
+        met = np.array([self.world_from_tracker.points(each[0]) for each in seen if each])
+        across = np.linalg.svd(met - met.mean(axis=0))[2][2]
+        return bool(np.linalg.norm(met - patch, axis=1).max() < MEANT_MM and np.ptp(met @ across) < FLAT_MM)
 
     def _aimed(self, order: dict) -> Array:
         """A place in the world; of a part that is named, where a hand aims at it."""

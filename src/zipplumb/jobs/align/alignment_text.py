@@ -122,7 +122,7 @@ def _covers(rests_at: Array, reach: Array) -> str:
 
 
 def at_20_words(recipe: SystemRecipe) -> str:
-    """That lengths are told at 20 °C, and what for; "" where they are as they were."""
+    """The sentence that lengths are stated at 20 °C, and what for; "" where they are as they were."""
     warm = recipe.measured_warm
     return "" if warm is None else f"at 20 °C ({warm.material}, measured at {warm.temperature_c:g} °C)"
 
@@ -218,7 +218,7 @@ def _freedom(freedom: Freedom, units: Units) -> FreedomText:
 
 
 def _left(alignment: Alignment, units: Units) -> tuple[Left, ...]:
-    """By row, the worst first; of a scan its spread alone."""
+    """The residuals by row, the worst first; of a scan its spread alone."""
     rows = sorted(alignment.residuals.items(), key=lambda item: -float(np.abs(item[1]).max(initial=0.0)))
     return tuple(
         Left(name, length_text(float(np.abs(values).max(initial=0.0)), units), _each(values, units))

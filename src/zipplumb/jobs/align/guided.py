@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from sqlalchemy.orm import Session
 
-from ...core.alignment.hold import may_hold
 from ...core.errors import InputError
+from ...core.features import point_of, radius_of
 from ...core.sheet import SheetRow
 from ...core.sheet.bases.systems import ActualFeature
 from ...core.units import Units, length_from_text, length_text
@@ -35,8 +36,12 @@ class InZone:
 
 
 def may_guide(state: JobResults) -> list[SheetRow]:
-    """Rows that are measured, and whose nominals say where they should be."""
-    return [row for row in state.measured if row.recipe.should_be is not None and may_hold(row.recipe.should_be)]
+    """Points that are measured, and whose nominals say where they should be."""
+    return [row for row in state.measured if _is_point(row.recipe.should_be)]
+
+
+def _is_point(nominal: Any) -> bool:
+    return point_of(nominal) is not None and radius_of(nominal) == 0.0
 
 
 def zones_of(state: JobResults, row: SheetRow) -> list[InZone]:

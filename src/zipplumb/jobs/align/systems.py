@@ -12,13 +12,14 @@ from sqlalchemy.orm import Session
 
 from ...core.alignment import Alignment
 from ...core.errors import InputError
+from ...core.features import plane_of, point_of, radius_of
 from ...core.frames import Array
 from ...core.sheet import SheetRow, kind_of, recipe_from_dict
 from ...store.database import stored, tell, transaction
 from ...store.models import Job, Row
 from ..actor import Actor, record
 from ..plan.adding import add_row, add_rows, check_references, named, names_of, rests_on
-from ..plan.forms import changed, data_of, texts_of
+from ..plan.forms import changed, data_of, names_one, texts_of
 from ..state.recipes import rewrite
 from ..state.results import JobResults, load, what_if
 from .alignment_text import AlignmentText, alignment_text_of
@@ -47,6 +48,38 @@ def plan_datum_planes(actor: Actor, job_id: int, row_ids: list[int] | None = Non
             )
         names = dict(zip(("primary", "secondary", "tertiary"), row_ids, strict=True))
         return add_rows(session, actor, job_id, named(session, job_id, [{"kind": "datum_planes", **names}]))[0]
+
+
+def bolt_circle_rows(state: JobResults) -> tuple[list[SheetRow], list[SheetRow]]:
+    """What may level, and what may be a hole of a bolt circle: planes, and whatever is round or has a center; no bare line."""
+    should_be = [(row, row.recipe.should_be) for row in state.measured]
+    flat = [row for row, shape in should_be if plane_of(shape) is not None]
+    return flat, [row for row, shape in should_be if radius_of(shape) or point_of(shape) is not None]
+
+
+def plan_on_bolt_circle(actor: Actor, job_id: int, plane: int | None, holes: Sequence[int], clock: int | None) -> int:
+    """An alignment with its zero in the middle of a bolt circle: a plane levels, and X runs through one hole. Returns its row.
+
+    ``clock``: the hole on X, also one that is not of the circle.
+    """
+    actor.must_change()
+    with transaction() as session:
+        stored(session, Job, job_id, lock=True)
+        flat, round_ = ({row.id for row in rows} for rows in bolt_circle_rows(load(session, job_id)))
+        through = list(dict.fromkeys(row for row in holes if row in round_))
+        if plane not in flat or clock not in round_ or len(through) < 3:
+            raise InputError(
+                "A bolt circle as zero needs a plane, three of its holes at least, and the hole that lies on X.",
+                "Nothing was planned.", "Choose what is missing.",
+            )  # fmt: skip
+        circle = {"through": through}
+        steps = [
+            {"step": "turn", "features": [plane], "axis": "+Z"}, {"step": "turn", "features": [circle, clock], "axis": "+X"},
+            {"step": "origin", "feature": plane, "coordinates": "Z"},
+            {"step": "origin", "feature": circle, "coordinates": "XY"},
+        ]  # fmt: skip
+        raw = {"kind": "steps", "steps": steps, "onto": "own"}
+        return add_rows(session, actor, job_id, named(session, job_id, [raw], "Bolt circle"))[0]
 
 
 def places_of(alignment: Alignment | None) -> list[tuple[str, Array]]:
@@ -83,6 +116,12 @@ def lettered(state: JobResults) -> list[SheetRow]:
     return sorted((row for row in state.rows if row.recipe.datum_letter), key=lambda row: row.recipe.datum_letter)
 
 
+def may_be_datums(state: JobResults, row: SheetRow) -> list[SheetRow]:
+    """The features that an alignment rests on and that may have a datum letter, in the order in which it names them."""
+    named = dict.fromkeys(need.id for need in row.needs if need.what == "feature" and need.id in state.sheet.index)
+    return [each for each in map(state.row, named) if "datum" in type(each.recipe).model_fields]
+
+
 def users_of(state: JobResults, row_id: int) -> list[str]:
     """Rows that rest on an alignment, by name; what is judged in the active one is not among them."""
     return [row.recipe.name for row in state.rows if row.id != row_id and rests_on(row.recipe, [row_id])]
@@ -111,11 +150,13 @@ def as_typed(session: Session, state: JobResults, row_id: int, texts: Mapping[st
     return replace(row, recipe=edited)
 
 
-def tried(state: JobResults, kind: str, texts: Mapping[str, str]) -> AlignmentText:
+def tried(state: JobResults, kind: str, texts: Mapping[str, str]) -> AlignmentText | None:
     """What a form that is being filled comes to so far; nothing is kept. What is not complete yet at the end of it is left out.
 
-    Raises InputError where not even its beginning can be worked out.
+    None where no row was chosen yet. Raises InputError where not even its beginning can be worked out.
     """
+    if not names_one(kind, texts):
+        return None
     for some in _beginnings(texts):
         try:
             recipe = recipe_from_dict({"name": "As typed", **data_of(kind, some, state.job.units)})

@@ -28,13 +28,15 @@ class Stated(NamedTuple):
 @dataclass(frozen=True)
 class InstrumentKind:
     """``u_hit``: the standard uncertainty (mm) of one hit, by what is stated; ``holds_probes``: probes are put on it and
-    calibrated; ``usual_limit_mm``: of a check whose limit its maker does not state."""
+    calibrated; ``usual_limit_mm``: of a check whose limit its maker does not state; ``touches_by``: the word for what
+    touches or is sighted."""
 
     words: str
     stated: tuple[Stated, ...]
     u_hit: Callable[[Mapping[str, float]], float]
     holds_probes: bool = False
     usual_limit_mm: float = 0.06
+    touches_by: str = "Sees by"
 
 
 def _of_beam(spec: Mapping[str, float]) -> float:
@@ -57,7 +59,9 @@ ARM = (
     Stated("sphere_check_limit", "Sphere, limit", "mm", 0.05),
 )
 INSTRUMENT_KINDS = {
-    "arm": InstrumentKind("arm", ARM, lambda spec: spec["u_hit_mm"], holds_probes=True, usual_limit_mm=0.05),
-    "tracker": InstrumentKind("laser tracker", BEAM, _of_beam),
+    "arm": InstrumentKind(
+        "arm", ARM, lambda spec: spec["u_hit_mm"], holds_probes=True, usual_limit_mm=0.05, touches_by="Probe"
+    ),
+    "tracker": InstrumentKind("laser tracker", BEAM, _of_beam, touches_by="Reflector"),
     "radar": InstrumentKind("laser radar", BEAM, _of_beam),
 }

@@ -7,14 +7,15 @@ from collections.abc import Mapping, Sequence
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from ...core.errors import InputError
 from ...core.units import length_from_text, number_with_unit, whole_number
 from ...store.database import stored, tell, transaction
-from ...store.models import Calibration, Instrument, Probe, Station
+from ...store.models import SILENT, Calibration, Instrument, Probe, Station
 from ..actor import Actor, record
+from ..editions import edition_of, must_be_as_seen
 from .instrument_kinds import FACTOR, INSTRUMENT_KINDS
 
 _HOST = re.compile(r"[A-Za-z0-9]([A-Za-z0-9.:-]{0,250}[A-Za-z0-9])?")
@@ -67,10 +68,11 @@ def add_from_form(actor: Actor, form: Mapping[str, str]) -> int:
         return instrument.id
 
 
-def correct(actor: Actor, instrument_id: int, form: Mapping[str, str]) -> None:
+def correct(actor: Actor, instrument_id: int, form: Mapping[str, str], seen: str | None = None) -> None:
     """Correct what was typed of an instrument; what was read before keeps the statement of then."""
     with transaction() as session:
         instrument = there(session, instrument_id)
+        must_be_as_seen(edition_of(instrument), seen, instrument.name)
         typed = _typed(session, form, instrument.kind, instrument_id)
         before = {name: getattr(instrument, name) for name in typed}
         for name, value in typed.items():
@@ -79,10 +81,11 @@ def correct(actor: Actor, instrument_id: int, form: Mapping[str, str]) -> None:
         tell(session, None, "kit")
 
 
-def remove(actor: Actor, instrument_id: int) -> None:
+def remove(actor: Actor, instrument_id: int, seen: str | None = None) -> None:
     """Out of the list; what it read stays."""
     with transaction() as session:
         instrument = there(session, instrument_id)
+        must_be_as_seen(edition_of(instrument), seen, instrument.name)
         if instrument.trial_id is not None:
             raise InputError("A calibration or check is under way on it.", "Nothing was changed.", "Give it up first.")
         instrument.removed_at, instrument.station_id, instrument.link_up = datetime.now(UTC), None, False
@@ -137,6 +140,16 @@ def add_calibrated_probe(
         session.flush()
         stored(session, Instrument, instrument_id).calibration_id = calibration.id
         return calibration.id
+
+
+def still_there(instrument_id: int) -> None:
+    """It was heard of, and nothing is new: most often all that there is to say."""
+    now = datetime.now(UTC)
+    heard = update(Instrument).where(Instrument.id == instrument_id, Instrument.link_up, Instrument.seen_at > now - SILENT)
+    with transaction() as session:
+        if session.execute(heard.values(seen_at=now).returning(Instrument.id)).first() is not None:
+            return
+    seen(instrument_id)
 
 
 def seen(instrument_id: int, **state) -> None:

@@ -88,7 +88,7 @@ def sees_surfaces(instrument: Instrument | None) -> bool:
 
 
 def expected(state: JobResults, aimed: Aimed) -> Expected:
-    """What such a look is worth. Raises InputError where it cannot be told, or not be done."""
+    """The uncertainty to expect of such a look. Raises InputError where it cannot be estimated or done."""
     instrument, station, row = _ready(state, aimed)
     stated = stated_of(instrument.spec)
     if stated is None:
@@ -117,7 +117,7 @@ def expected(state: JobResults, aimed: Aimed) -> Expected:
 
 
 def look(actor: Actor, job_id: int, aimed: Aimed) -> str:
-    """Ask the instrument to look; what it reads goes to the row that is told. Returns its name."""
+    """Ask the instrument to look; what it reads goes to the row given. Returns its name."""
     actor.must_change()
     with transaction() as session:
         job = stored(session, Job, job_id, lock=True)

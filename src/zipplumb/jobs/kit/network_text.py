@@ -12,7 +12,7 @@ from ...core.sheet import FoundNetwork, SheetRow, StationPose, Untied
 from ...core.sheet.results import COVERAGE
 from ...core.units import length_text
 from ..state.results import JobResults
-from .stations import LEAST, count_of
+from .stations import LEAST, common_points
 
 NAMED = LEAST + 1  # common points of which one that was knocked can be named
 ONE_MORE = "With a fourth common point, one that was knocked can be named."
@@ -111,7 +111,10 @@ def _station_text(state: JobResults, number: int) -> StationText:
     network, units = state.network.network, state.job.units
     assert network is not None
     known, left = (f"{length_text(mm, units)} {units}" for mm in (_place_known_to(stands), network.by_station[station.name]))
-    line = f"by {count_of(state.network, station.name)}; its place is known to {known}; the points lie {left} off, rms"
+    count = common_points(state.network, station.name)
+    line = f"by {count} common points; its place is known to {known}; the points lie {left} off, rms"
+    if count <= LEAST:
+        line += "; no more than three cannot show that one of them was knocked: read a fourth"
     return StationText(number, station.name, name, "tied", line, here)
 
 

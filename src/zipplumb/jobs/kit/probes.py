@@ -16,6 +16,7 @@ from ...core.units import length_from_text, unit_of
 from ...store.database import stored, tell, transaction
 from ...store.models import Calibration, Instrument, Job, Probe, Reading, Recalibration, Row, Station
 from ..actor import Actor, record
+from ..editions import edition_of, must_be_as_seen
 
 
 @dataclass(frozen=True)
@@ -95,13 +96,14 @@ def _free_name(session: Session, name: str, but: int | None) -> None:
         raise InputError(f"There is a probe “{name}” already.", "Nothing was changed.", "Choose another name.")
 
 
-def correct_probe(actor: Actor, probe_id: int, typed: Typed, sure: bool = False) -> None:
+def correct_probe(actor: Actor, probe_id: int, typed: Typed, sure: bool = False, seen: str | None = None) -> None:
     """Correct what was typed of a probe; earlier calibrations keep the diameter that they were made with."""
     actor.must_change()
     if typed.question is not None and not sure:
         raise InputError(typed.question.words, "Nothing was changed yet.", "Say which is meant.")
     with transaction() as session:
         probe = existing(session, probe_id)
+        must_be_as_seen(edition_of(probe), seen, probe.name)
         _free_name(session, typed.name, probe_id)
         before = probe.diameter_mm
         probe.name, probe.kind, probe.diameter_mm = typed.name, typed.kind, typed.diameter_mm
@@ -120,17 +122,18 @@ def _doubt_all(session: Session, probe_id: int, words: str) -> None:
 
 
 def existing(session: Session, probe_id: int) -> Probe:
-    probe = session.get(Probe, probe_id)
+    probe = session.get(Probe, probe_id, with_for_update={"key_share": True})
     if probe is None or probe.removed_at is not None:
         raise InputError("That probe is not in the library.", "Nothing was changed.", "Choose one from the list.")
     return probe
 
 
-def remove_probe(actor: Actor, probe_id: int) -> None:
+def remove_probe(actor: Actor, probe_id: int, seen: str | None = None) -> None:
     """Out of the library; its calibrations and readings stay."""
     actor.must_change()
     with transaction() as session:
         probe = existing(session, probe_id)
+        must_be_as_seen(edition_of(probe), seen, probe.name)
         on = session.scalar(
             select(Instrument.name)
             .join(Calibration, Calibration.id == Instrument.calibration_id)
@@ -226,7 +229,7 @@ def uses_of(session: Session, calibrations: Iterable[int]) -> dict[int, list[Use
 
 
 def history(session: Session, *probes: int) -> list[Calibration]:
-    """Of one or more probes, newest first; those taken out are left out."""
+    """The calibrations of one or more probes, newest first; those taken out are left out."""
     query = select(Calibration).where(Calibration.probe_id.in_(probes), Calibration.removed_at.is_(None))
     return list(session.scalars(query.order_by(Calibration.made_at.desc(), Calibration.id.desc())))
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from datetime import UTC, datetime
+
 import numpy as np
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
@@ -45,7 +47,7 @@ def bring(actor: Actor, job_id: int, instrument_id: int, unmoved: bool = False) 
             station = Station(job_id=job_id, instrument_id=instrument_id, name=f"Station {count + 1}")
             session.add(station)
             session.flush()
-        instrument.station_id = station.id
+        instrument.station_id, station.brought_at = station.id, datetime.now(UTC)
         session.flush()
         begins = next_tie(load(session, job_id), station.id)
         if begins is not None:
@@ -78,7 +80,7 @@ def set_sighting_aside(actor: Actor, job_id: int, row_id: int, station_id: int, 
 
 
 def _moved(before: JobResults, after: JobResults) -> dict[str, list[float] | None]:
-    """By name of each station that stands elsewhere now: how far it went, mm, and turned, rad; None: it is tied no more."""
+    """For each station that stands elsewhere now, by name: how far it went, mm, and turned, rad; None: it is tied no more."""
     found: dict[str, list[float] | None] = {}
     for number, was in before.stations.items():
         now = after.stations.get(number)
@@ -142,7 +144,7 @@ def tie_words(state: JobResults, row: SheetRow) -> str:
         return ""
     untied = state.network.untied.get(here.id)
     if untied is None:
-        return f"{here.name} is tied by {count_of(state.network, here.name)}; more make it surer."
+        return f"{here.name} is tied by {common_points(state.network, here.name)} common points; more make it surer."
     tied_by = sum(1 for r in state.measured if _seen_here_too(state, r, here.id))
     return f"{here.name} is not tied yet: {tied_by} of {LEAST} common points."
 
@@ -166,10 +168,9 @@ def _seen_here_too(state: JobResults, row: SheetRow, station_id: int) -> bool:
     return reading is not None and station_id in reading.stations_counted and ties(row, reading)
 
 
-def count_of(network: FoundNetwork, station: str) -> str:
-    """How many points a station has in common with others, in words."""
+def common_points(network: FoundNetwork, station: str) -> int:
+    """How many points a station has in common with others."""
     assert network.network is not None
     k = network.network.stations.index(station)
     others = np.delete(network.network.sees, k, axis=0).any(axis=0)
-    count = int(np.count_nonzero(network.network.sees[k] & others))
-    return f"{count} common points"
+    return int(np.count_nonzero(network.network.sees[k] & others))

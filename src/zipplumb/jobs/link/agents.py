@@ -7,6 +7,7 @@ import logging
 import threading
 import time
 from contextlib import suppress
+from typing import Any
 
 import numpy as np
 import psycopg
@@ -28,6 +29,7 @@ from . import presses
 from .shared import Settings, Shared
 
 log = logging.getLogger(__name__)
+AGAIN_S = 5.0  # what did not change is kept once more: somebody may have changed it meanwhile
 LOCKS = 0x5A50  # the space of our advisory locks
 
 
@@ -37,8 +39,10 @@ class JobsSink:
     def __init__(self, instrument_id: int, shared: Shared):
         self.instrument_id, self._shared = instrument_id, shared
         self._now: Settings | None = None
+        self._told: dict[str, tuple[Any, float]] = {}  # by what: as it was kept last, and when
 
     def connected(self, hello: Hello) -> None:
+        self._told.clear()
         kind = self._kind()
         if hello.kind != kind:
             raise DeviceError(
@@ -55,29 +59,37 @@ class JobsSink:
             return stored(session, Instrument, self.instrument_id).kind
 
     def alive(self) -> None:
-        instruments.seen(self.instrument_id)
+        instruments.still_there(self.instrument_id)
 
     def passes(self, error: Exception) -> bool:
         lost = isinstance(error, DBAPIError) and error.connection_invalidated
         return lost or isinstance(error, OperationalError | InterfaceError | PoolTimeout | psycopg.OperationalError)
 
     def lost(self, why: str) -> None:
+        self._told.clear()
         instruments.seen(self.instrument_id, connected=False, trouble=why)
 
     def trouble(self, words: str) -> None:
         instruments.seen(self.instrument_id, trouble=words)
 
     def state(self, state: State) -> None:
-        instruments.seen(
-            self.instrument_id, connected=True, temperature_c=state.temperature_c, pressure_hpa=state.pressure_hpa,
+        self._keep_news(
+            "state", connected=True, temperature_c=state.temperature_c, pressure_hpa=state.pressure_hpa,
             humidity_percent=state.humidity_percent,
         )  # fmt: skip
 
     def level(self, level: LevelMessage) -> None:
-        instruments.seen(self.instrument_id, level=list(level.up), u_level_rad=level.u_rad)
+        self._keep_news("level", level=list(level.up), u_level_rad=level.u_rad)
 
     def target(self, target: TargetMessage) -> None:
-        instruments.seen(self.instrument_id, target=target.state)
+        self._keep_news("target", target=target.state)
+
+    def _keep_news(self, what: str, **values: Any) -> None:
+        """What is said again and again is kept where it is other than before, and else now and then."""
+        before, at = self._told.get(what, (None, 0.0))
+        if values != before or time.monotonic() - at > AGAIN_S:
+            instruments.seen(self.instrument_id, **values)
+            self._told[what] = values, time.monotonic()
 
     def event(self, event: Event) -> None:
         trust.happened(self.instrument_id, event.what)
@@ -127,7 +139,8 @@ class HeldPress:
         self.ids: set[int] = set()
 
     def hold(self, wanted: set[int]) -> set[int]:
-        """Those of the wanted that are ours now. Raises psycopg.Error where the database is away; then none is."""
+        """Lock the wanted instruments; returns those that are held by this link now. Raises psycopg.Error where the database is
+        away; then none is."""
         try:
             if self.connection is None:
                 self.ids = set()

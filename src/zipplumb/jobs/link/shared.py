@@ -48,13 +48,13 @@ class Settings:
 
 
 def _taking(recipe: dict[str, Any] | None) -> Taking:
-    """As the current row says it; a row that takes no hits, or none, says nothing."""
+    """The way of taking hits, as the current row has it; nothing where the row takes no hits or there is none."""
     told = recipe or {}
     return way_of_taking(told.get("taking", "distance"), told.get("spacing_mm", SPACING_MM), told.get("every_s", EVERY_S))
 
 
 def settings_now() -> dict[int, Settings]:
-    """Of every instrument."""
+    """The settings of every instrument."""
     with transaction() as session:
         return {
             i.id: Settings(
@@ -67,7 +67,7 @@ def settings_now() -> dict[int, Settings]:
 
 
 class Shared:
-    """Of one link, and used by all its agents' threads."""
+    """The state of one link that all its agents' threads share."""
 
     def __init__(self):
         self._lock = threading.Lock()

@@ -27,7 +27,7 @@ class Ahead:
 
 
 def ahead_of(state: JobResults) -> Ahead | None:
-    """Of the current row; None where it takes no more hits."""
+    """What lies ahead at the current row; None where it takes no more hits."""
     row = state.current
     if row is None or not row.recipe.takes_hits or row.finished:
         return None
@@ -73,7 +73,7 @@ def _taken(state: JobResults, row: int) -> Array | None:
 
 
 def _left(targets: Array, taken: Array | None, count: int) -> Array:
-    """Those that no hit was for: each hit is for the target nearest to it, or for the next where that is not known."""
+    """The targets that are left: each hit is for the target nearest to it, or for the next where that is not known."""
     if taken is None:
         return targets[count:]
     if not len(taken):

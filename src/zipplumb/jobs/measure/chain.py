@@ -20,6 +20,7 @@ from ...core.units import Unit, quantity_text
 from ...store.database import stored, tell, transaction
 from ...store.models import Job, Row
 from ..actor import Actor, record
+from ..editions import edition_of, must_be_as_seen
 from ..plan import derive
 from ..plan.adding import add_rows, named
 from ..state.recipes import recipe_of, rewrite
@@ -60,17 +61,19 @@ class Offer:
     options: tuple[tuple[str, str, bool], ...]
 
 
-def set_way(actor: Actor, job_id: int, way: str) -> None:
-    """From now on; what stands on the sheet stays."""
+def set_way(actor: Actor, job_id: int, way: str, seen: str | None = None) -> str:
+    """From now on; what stands on the sheet stays. Returns what is seen of it now."""
     actor.must_change()
     if way not in WAYS:
         raise InputError("That is no way of taking dimensions.", "Nothing was changed.", "Choose one on the page.")
     with transaction() as session:
         job = stored(session, Job, job_id, lock=True)
         before = Chain.of_job(job).way
+        must_be_as_seen(edition_of(Chain.of_job(job), "way"), seen, "How dimensions are taken as one goes")
         Chain(way=way).keep(job)
         record(session, actor, job_id, "dimensions as one goes", before={"way": before}, after={"way": way})
         tell(session, job_id, "sheet", tone="moved")
+        return edition_of(Chain.of_job(job), "way")
 
 
 def follow(session: Session, actor: Actor, job: Job, row_id: int) -> None:

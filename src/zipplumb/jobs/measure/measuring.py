@@ -184,7 +184,7 @@ def _rows_read(row: Row) -> list[int]:
 
 
 def _what_changed(row: Row) -> str:
-    """Of a change of its hits, or of hits that it has taken over."""
+    """The change to announce when its hits, or hits that it has taken over, change."""
     return "sheet" if row.recipe.get("hits_of") else "hits"
 
 
@@ -249,8 +249,7 @@ def _step(session: Session, actor: Actor, job: Job, by: int) -> str:
     to = (at + by) % (len(ids) + 1)
     if to == len(ids):
         return touching.turn_to(session, actor, job, "space")
-    job.touching, job.current_row_id = "", ids[to]
-    tell(session, job.id, "rows", tone="moved")
+    _go_to(session, actor, job, ids[to])
     return "moved"
 
 
@@ -259,8 +258,14 @@ def make_current(actor: Actor, job_id: int, row_id: int) -> None:
     actor.must_change()
     with transaction() as session:
         job = stored(session, Job, job_id, lock=True)
-        job.touching, job.current_row_id = "", _measured(session, job_id, row_id).id
-        tell(session, job_id, "rows", tone="moved")
+        _go_to(session, actor, job, _measured(session, job_id, row_id).id)
+
+
+def _go_to(session: Session, actor: Actor, job: Job, row_id: int) -> None:
+    if job.current_row_id != row_id:
+        record(session, actor, job.id, "go to", row=row_id)
+    job.touching, job.current_row_id = "", row_id
+    tell(session, job.id, "rows", tone="moved")
 
 
 def _measured(session: Session, job_id: int, row_id: int) -> Row:

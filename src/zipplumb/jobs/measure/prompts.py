@@ -17,15 +17,19 @@ from ..words._shared import CHOICES
 from . import chain
 from .touching import chosen, open_row, options, plane_of_touch
 
+COUNTS = {1: "one", 2: "two", 3: "three"}
+BRING_ONE = "Bring an instrument to this job.", "On the Kit page, choose which one stands here.", "warn"
+BLIND = ("lost", "searching")  # what an instrument says of its target
 MATTERS_MM = 0.03  # a hit less far off is left alone, however sure
+MATTERS_AMONG_FEW_MM = 0.1  # where it may be the form as well
 
 
 @dataclass(frozen=True)
 class Prompt:
     """The Now band. ``tone`` is "", "warn" or "ask"; ``line`` explains or warns.
 
-    ``live``: the large number is the tip's own, as it moves. ``options``: of something touched, what it may be: code,
-    words, whether it is the chosen one.
+    ``blind``: the instrument sees nothing now. ``live``: the large number is the tip's own, as it moves. ``options``: of
+    something touched, what it may be: code, words, whether it is the chosen one.
     """
 
     title: str
@@ -45,6 +49,7 @@ class Prompt:
     last: str = ""
     way: str = ""
     live: bool = False
+    blind: bool = False
 
 
 def prompt(state: JobResults, instrument: Instrument | None) -> Prompt:
@@ -57,7 +62,7 @@ def prompt(state: JobResults, instrument: Instrument | None) -> Prompt:
     if ready and state.job.touching and _nothing_open(state):
         return _just_touch(state)
     if row is None:
-        return Prompt("Plan a row: pick a face of the part.", of=len(measured))
+        return _nothing_planned(state, instrument)
     found, words, ties = state.results[row.id], words_for(row.recipe), ""
     title, line, tone = _words(state, row, found, instrument)
     if ready and (ties := stations.tie_words(state, row)):
@@ -87,7 +92,16 @@ def prompt(state: JobResults, instrument: Instrument | None) -> Prompt:
         last=_last(state, row),
         way=CHOICES.get(row.recipe.way_held, ""),
         live=row.recipe.rests_on_surfaces,
+        blind=instrument is not None and (not instrument.connected or instrument.target in BLIND),
     )
+
+
+def _nothing_planned(state: JobResults, instrument: Instrument | None) -> Prompt:
+    if state.job.part.bodies:
+        return Prompt("Plan a row: pick a face of the part.", of=len(state.measured))
+    if instrument is None:
+        return Prompt(*BRING_ONE)
+    return Prompt("Just touch, or type what is to be measured.", of=len(state.measured))
 
 
 def _dimension(state: JobResults, offer: chain.Offer) -> Prompt:
@@ -144,11 +158,15 @@ def _touched_words(state: JobResults, row: SheetRow, found: RowResult) -> tuple[
 def _words(state: JobResults, row: SheetRow, found: RowResult, instrument: Instrument | None) -> tuple[str, str, str]:
     name, words = row.recipe.name, words_for(row.recipe)
     if instrument is None:
-        return "Bring an instrument to this job.", "On the Kit page, choose which one stands here.", "warn"
+        return BRING_ONE
     if not instrument.connected:
         kept = f"{found.hits} hits of {name} are kept" if found.hits else "All hits are kept"
         line = f"{instrument.trouble} {kept}; measuring goes on when it is back."
         return f"The {instrument.kind} is lost. Look at its cable.", line, "warn"
+    if instrument.target == "lost":
+        return "Target lost.", f"No sight of {name}. Clear the beam's way, or bring the target back into it.", "warn"
+    if instrument.target == "searching":
+        return "Looking for the target.", "The instrument searches for it. Hold it still.", "warn"
     if found.state == "asks" and found.side is not None:
         why = words.doubt(row.recipe, found.side)
         return f"{name}: which side is air?", f"{why} Pull off again and press finish, or choose here.", "ask"
@@ -162,6 +180,8 @@ def _words(state: JobResults, row: SheetRow, found: RowResult, instrument: Instr
         return words.ask(row.recipe, state.job.units), instrument.trouble, "warn" if instrument.trouble else ""
     if warning := spoiling_words(state, row, found):
         return f"{name}: one hit is off.", warning, "warn"
+    if unnamed := unnamed_words(state, row, found):
+        return f"{name}: {unnamed[0]}.", unnamed[1], "warn"
     if row.recipe.wanted_hits == 0:  # as many as one likes
         return words.ask(row.recipe, state.job.units), "Finish when it is enough.", ""
     left = row.recipe.wanted_hits - found.hits
@@ -188,6 +208,17 @@ def spoiling_words(state: JobResults, row: SheetRow, found: RowResult) -> str:
     number = state.readings[row.id].keys.index(found.feature.counted[worst.index]) + 1
     off = length_text(abs(worst.off_by_mm), state.job.units)
     return f"Hit {number} lies {off} off what the others say. Undo it, or set it aside."
+
+
+def unnamed_words(state: JobResults, row: SheetRow, found: RowResult) -> tuple[str, str] | None:
+    """Where a hit must be off and so few cannot tell which: how many more are wanted, and why."""
+    u_mm = state.readings[row.id].u_hit_mm if row.id in state.readings else 0.0
+    off = found.fit.unnamed(u_mm) if found.fit is not None and u_mm > 0 else None
+    if off is None or off.off_by_mm < MATTERS_AMONG_FEW_MM:
+        return None
+    count, by = len(found.fit.residuals), length_text(off.off_by_mm, state.job.units)  # type: ignore[union-attr]
+    more = f"{COUNTS.get(off.more, off.more)} more hit{'s' if off.more > 1 else ''}"
+    return more, f"One of these {count} is off by about {by}, or its form is: {more} tell{'' if off.more > 1 else 's'} which."
 
 
 def _size(state: JobResults, row: SheetRow, found: RowResult) -> tuple[str, str]:

@@ -64,7 +64,8 @@ def options(state: JobResults, row: SheetRow) -> list[Option]:
     recipe = cast(TouchedRecipe, row.recipe)
     if recipe.for_axis:
         rms = found.feature.proposals[0].rms_mm
-        return [Option(f"axis:{axis}", f"It faces {axis}", rms, 1.0) for axis in without_cad.axes_for(state, found)]
+        axes = without_cad.axes_for(state, found)
+        return [Option(f"axis:{axis}", f"It faces {axis.replace('-', '−')}", rms, 1.0) for axis in axes]
     fits = [
         Option(f"fit:{p.fit_kind}", _fit_words(recipe, p.fit_kind, found), p.rms_mm, p.sure)
         for p in sorted(found.feature.proposals, key=lambda p: -p.sure)

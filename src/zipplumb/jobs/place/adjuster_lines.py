@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 import numpy as np
 from pydantic import Field, ValidationError, model_validator
@@ -15,13 +15,18 @@ from ...core.sheet.base import Direction, Id, Length, Model, Vector
 from ...core.units import Units, length_from_text
 from .placement import AXES
 
-COLUMNS = "name; X; Y; Z, or the target over it; direction; length a turn; turns left down; turns left up; smallest part"
+COLUMNS = (
+    "name; X; Y; Z, or the target over it; direction; length a turn; turns left down; turns left up; smallest part; "
+    "thread, right or left"
+)
+OTHER = {"clockwise": "counter-clockwise", "counter-clockwise": "clockwise"}
 Turns = Annotated[float, Field(ge=0, le=1e4)]
 
 
 class AdjusterRecipe(Model):
     """``place`` in the part, or the row of the target that it is ``under``; ``direction`` in which the detail goes when it
-    is turned up; ``down``, ``up``: turns left."""
+    is turned up; ``down``, ``up``: turns left. ``thread``: a right-hand screw that pushes turns up clockwise, seen from its
+    head; of what is no screw, none."""
 
     name: Annotated[str, Field(min_length=1, max_length=40)]
     place: Vector | None = None
@@ -31,6 +36,7 @@ class AdjusterRecipe(Model):
     down: Turns | None = None
     up: Turns | None = None
     step: Annotated[float, Field(ge=0, le=100)] = 0.0
+    thread: Literal["", "right", "left"] = ""
 
     @model_validator(mode="after")
     def _somewhere(self):
@@ -43,6 +49,13 @@ class AdjusterRecipe(Model):
         """The row of the target over it, where it stands under one."""
         assert self.under is not None
         return self.under
+
+    def hand(self, turns: float) -> str:
+        """Which way it is turned, seen from its head; "" where its thread is not known, or for no turn."""
+        if not self.thread or turns == 0.0:
+            return ""
+        up = "clockwise" if self.thread == "right" else "counter-clockwise"
+        return up if turns > 0 else OTHER[up]
 
     def adjuster(self, places: Mapping[int, Array]) -> Adjuster:
         """``places``: of the targets."""
@@ -71,8 +84,8 @@ def adjusters_from(text: str, words: Mapping[str, str], targets: Mapping[str, in
 def _adjuster(cells: list[str], axes: Mapping[str, str], rows: Mapping[str, int], units: Units) -> dict[str, Any]:
     under = rows.get(cells[1].lower()) if len(cells) > 1 else None
     first = 2 if under is not None else 4
-    if not first + 2 <= len(cells) <= first + 5:
-        raise InputError(f"It has {len(cells)} entries, not {first + 2} to {first + 5}.")
+    if not first + 2 <= len(cells) <= first + 6:
+        raise InputError(f"It has {len(cells)} entries, not {first + 2} to {first + 6}.")
     axis = axes.get(cells[first].lower().replace("−", "-"))
     if axis is None:
         raise InputError(f"“{cells[first][:24]}” is no direction.")
@@ -86,6 +99,10 @@ def _adjuster(cells: list[str], axes: Mapping[str, str], rows: Mapping[str, int]
     for field, cell in zip(("down", "up", "step"), cells[first + 2 :], strict=False):
         if cell:
             raw[field] = abs(length_from_text(cell, "mm", "the number of turns"))
+    thread = "".join(cells[first + 5 :]).lower()
+    if thread not in ("", "right", "left"):
+        raise InputError(f"“{thread[:24]}” is no thread: right or left.")
+    raw["thread"] = thread
     try:
         return AdjusterRecipe.model_validate(raw).model_dump(mode="json")
     except ValidationError as error:

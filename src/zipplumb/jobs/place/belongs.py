@@ -11,7 +11,7 @@ from pydantic import Field
 
 from ...core.features import center_point, standing_place
 from ...core.frames import Array, perpendicular_pair
-from ...core.placing import Adjuster, Effect, Lies, TurnPlan, learned, learned_each, lies, plan_each, plan_turns
+from ...core.placing import Adjuster, Effect, Lies, TurnPlan, learned, learned_each, lies, plan_each, plan_turns, wanted_first
 from ...core.sheet import SheetRow, StationPose
 from ...core.sheet.base import Model
 from ...core.units import length_text
@@ -25,10 +25,10 @@ HEIGHTS: dict[str, Callable] = {"highest": np.max, "lowest": np.min, "middle": n
 
 @dataclass(frozen=True, eq=False)
 class TargetSight:
-    """Where targets are (``seen``) and belong (``nominal``, ``zones_mm``), by row, in the axes in which that is told.
+    """Where targets are (``seen``) and belong (``nominal``, ``zones_mm``), by row, in the axes of their nominals.
 
     ``rows``: those that are looked for; ``u_mm``: of where each is, at the least. ``u_lean_rad``: how uncertain the axes
-    lean. ``said``: what is to be known beside. ``refused``: why nothing is told.
+    lean. ``said``: what is to be known beside. ``refused``: why there is no result.
     """
 
     nominal: Mapping[int, Array]
@@ -77,6 +77,10 @@ class AtNominal(Model):
             refused = "None of its targets has a nominal place any more."
         return TargetSight(nominal, seen, zones, rows, _u_mm(state, seen), refused=refused)
 
+    def sighted(self, state: JobResults) -> Callable[[Array], Array]:
+        """Takes a place in the part (in the world, while nothing is aligned) to the axes in which its targets are told."""
+        return np.asarray
+
     def lies(self, sight: TargetSight) -> Lies | None:
         """How it lies as a whole."""
         return self._lies(sight, sight.seen, list(sight.seen))
@@ -87,6 +91,12 @@ class AtNominal(Model):
         """The planned turns. ``left``: the adjusters with their remaining travel."""
         nominal = np.array([sight.nominal[row] for row in sight.seen])
         return plan_turns(self._lies(sight, sight.seen, list(sight.seen)), nominal, sight.zones(), left, effects)
+
+    def wanted(self, sight: TargetSight, recipes: Sequence[AdjusterRecipe]) -> list[int]:
+        """Rows of the targets that are to be seen before it is said what to turn."""
+        left = [row for row in sight.rows if row not in sight.seen]
+        seen, to_see = (np.reshape([sight.nominal[row] for row in rows], (-1, 3)) for rows in (sight.seen, left))
+        return [left[k] for k in wanted_first(seen, to_see, [sight.over(a) for a in recipes])]
 
     def learned(
         self, sight: TargetSight, recipes: Sequence[AdjusterRecipe], effects: Sequence[Effect], turns: Array,
@@ -144,6 +154,15 @@ class AtOneHeight(Model):
         to = HEIGHTS[self.to]([place[2] for place in places.values()])
         return {row: np.array([*place[:2], to]) for row, place in places.items()}
 
+    def sighted(self, state: JobResults) -> Callable[[Array], Array]:
+        turn, alignment = self._axes(state)[0], state.alignment
+        if turn is None or self.by == "system":
+            return np.asarray
+        if alignment is None:
+            return lambda place: turn @ place
+        world_from_part, scale = alignment.part_from_world.inverse(), alignment.scale
+        return lambda place: turn @ (world_from_part.points(place) / scale)
+
     def lies(self, sight: TargetSight) -> Lies | None:
         return None
 
@@ -155,6 +174,10 @@ class AtOneHeight(Model):
         u_mm = np.hypot([sight.u_mm[row] for row in rows], sight.u_lean_rad * far)
         under = [rows.index(a.target) for a in recipes]
         return plan_each(sight.off_mm(), u_mm, sight.zones(), under, left, effects)
+
+    def wanted(self, sight: TargetSight, recipes: Sequence[AdjusterRecipe]) -> list[int]:
+        """All of them: which is the highest is not known before."""
+        return [row for row in sight.rows if row not in sight.seen]
 
     def learned(
         self, sight: TargetSight, recipes: Sequence[AdjusterRecipe], effects: Sequence[Effect], turns: Array,

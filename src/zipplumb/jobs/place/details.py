@@ -20,6 +20,7 @@ from ...store.database import stored, tell, transaction
 from ...store.models import Detail, Job
 from ..actor import Actor, record
 from ..align.guided import open_anew
+from ..editions import edition_of, must_be_as_seen
 from ..state.results import JobResults, load
 from .adjuster_lines import AdjusterRecipe, adjusters_from
 from .belongs import AtNominal, Belongs, TargetSight
@@ -57,9 +58,10 @@ class DetailRecipe(Model):
 class PlacedDetail:
     """A detail in its present position.
 
-    ``seen``: rows of targets that are measured, with their places; ``to_see``: names of those that are not.
+    ``seen``: rows of targets that are measured, with their places; ``to_see``: names of those that are not, and ``wanted``
+    of those without which it is not said what to turn.
     ``off_mm`` (n, 3): how far each that is seen is off; ``found``: how it lies as a whole, where it moves so; ``plan``: what
-    to turn, where it has adjusters and is not fixed. ``refused``: why nothing is told; ``said``: what is to be known beside.
+    to turn, where it has adjusters and is not fixed. ``refused``: why there is no result; ``said``: what is to be known beside.
     ``first``: where targets were when it was looked at first; ``nominal``, ``first_nominal``: where they belong, now and
     then; ``zones``, mm, of all that are looked for.
     """
@@ -69,6 +71,7 @@ class PlacedDetail:
     rounds: int
     seen: Mapping[int, Array]
     to_see: tuple[str, ...]
+    wanted: tuple[str, ...] = ()
     found: Lies | None = None
     off_mm: Array | None = None
     plan: TurnPlan | None = None
@@ -125,7 +128,11 @@ def placed(state: JobResults, detail: Detail) -> PlacedDetail:
     over = {*sight.nominal, *sight.seen}
     if not recipe.adjusters or base.fixed or any(a.under not in over for a in recipe.adjusters if a.under is not None):
         return base
+    wanted = tuple(state.row(row).recipe.name for row in recipe.belongs.wanted(sight, recipe.adjusters))
+    if wanted:
+        return replace(base, wanted=wanted)
     effects = _effects(recipe, detail.rounds, sight)
+    base = replace(base, said=(*base.said, *_against(recipe, effects, sight)))
     left = _left([sight.over(a) for a in recipe.adjusters], detail.rounds)
     return replace(base, plan=recipe.belongs.plan(sight, recipe.adjusters, left, effects))
 
@@ -146,6 +153,21 @@ def _effects(recipe: DetailRecipe, rounds: list[Any], sight: TargetSight) -> Seq
         if len(one["turns"]) == len(effects):
             effects = recipe.belongs.learned(sight, recipe.adjusters, effects, np.array(one["turns"]), before, after)
     return effects
+
+
+def _against(recipe: DetailRecipe, effects: Sequence[Effect], sight: TargetSight) -> tuple[str, ...]:
+    """What is to be said of adjusters that moved the detail against what was asked."""
+    names = [sight.over(adjuster).name for adjuster in recipe.adjusters]
+    wrong = [name for name, effect in zip(names, effects, strict=True) if effect.against]
+    other = [name for name, effect in zip(names, effects, strict=True) if effect.sense < 0]
+    said = []
+    if wrong:
+        said.append(
+            f"{' and '.join(wrong)} moved it against what was asked: was it turned the other way? Look before you turn."
+        )
+    if other:
+        said.append(f"{' and '.join(other)} goes the other way than is stated: up and down are exchanged from here on.")
+    return tuple(said)
 
 
 def _left(adjusters: list[Adjuster], rounds: list[Any]) -> list[Adjuster]:
@@ -209,11 +231,13 @@ def _recipe(**raw: Any) -> DetailRecipe:
         raise InputError(f"{field} is refused: {reason}.", "Nothing was kept.", "Correct it.") from None
 
 
-def remove(actor: Actor, job_id: int, detail_id: int) -> None:
+def remove(actor: Actor, job_id: int, detail_id: int, seen: str | None = None) -> None:
     """Out of the page; what was measured of it stays."""
     actor.must_change()
     with transaction() as session:
-        _of_job(session, job_id, detail_id).removed_at = datetime.now(UTC)
+        detail = _of_job(session, job_id, detail_id)
+        _as_seen(detail, seen)
+        detail.removed_at = datetime.now(UTC)
         record(session, actor, job_id, "remove a detail", detail=detail_id)
         tell(session, job_id, "sheet")
 
@@ -250,7 +274,7 @@ def look_again(actor: Actor, job_id: int, detail_id: int) -> None:
         tell(session, job_id, "sheet", tone="moved")
 
 
-def fix(actor: Actor, job_id: int, detail_id: int) -> None:
+def fix(actor: Actor, job_id: int, detail_id: int, seen: str | None = None) -> None:
     """It is fixed: nothing of it is to be turned any more, and its targets are measured as it was left."""
     actor.must_change()
     with transaction() as session:
@@ -258,6 +282,7 @@ def fix(actor: Actor, job_id: int, detail_id: int) -> None:
         now = placed(load(session, job_id), detail)
         if detail.fixed_at is not None:
             raise InputError("It is fixed already.", "Nothing was changed.", "Measure its targets, or loosen it.")
+        _as_seen(detail, seen)
         if now.refused or now.to_see or not now.seen:
             raise InputError(
                 "Not all of its targets are seen.", "Nothing was changed.", now.refused or f"Look at {', '.join(now.to_see)}."
@@ -268,12 +293,14 @@ def fix(actor: Actor, job_id: int, detail_id: int) -> None:
         tell(session, job_id, "sheet", tone="moved")
 
 
-def loosen(actor: Actor, job_id: int, detail_id: int) -> None:
+def loosen(actor: Actor, job_id: int, detail_id: int, seen: str | None = None) -> None:
     """It is moved again."""
     actor.must_change()
     with transaction() as session:
         stored(session, Job, job_id, lock=True)
-        _of_job(session, job_id, detail_id).fixed_at = None
+        detail = _of_job(session, job_id, detail_id)
+        _as_seen(detail, seen)
+        detail.fixed_at = None
         record(session, actor, job_id, "loosen a detail", detail=detail_id)
         tell(session, job_id, "sheet")
 
@@ -286,6 +313,10 @@ def _look(session: Session, actor: Actor, job: Job, detail: Detail, now: PlacedD
     first = next(iter(now.seen), None)
     if first is not None:
         job.current_row_id, job.touching = first, ""
+
+
+def _as_seen(detail: Detail, seen: str | None) -> None:
+    must_be_as_seen(edition_of(detail), seen, detail.recipe["name"])
 
 
 def _of_job(session: Session, job_id: int, detail_id: int) -> Detail:

@@ -23,10 +23,12 @@ SIX = ("slides along X", "slides along Y", "slides along Z", "turns about X", "t
 
 @dataclass(frozen=True)
 class TurnText:
-    """``turns``: how many, in words; ``way``: where the detail goes with it; ``note``: why no more."""
+    """``turns``: how many, in words; ``hand``: which way it is turned, seen from its head, where its thread is known; ``way``:
+    where the detail goes with it; ``note``: why no more."""
 
     name: str
     turns: str
+    hand: str
     way: str
     note: str
 
@@ -57,6 +59,8 @@ def detail_text(state: JobResults, now: PlacedDetail) -> DetailText:
     units, placing = state.job.units, Placing.of_job(state.job)
     found, plan = now.found, now.plan
     look = f"Look at {', '.join(now.to_see)}." if now.to_see else ""
+    if now.wanted:
+        look = f"Look at {' and '.join(now.wanted)} first: without {'them' if now.wanted[1:] else 'it'} a turn may spoil more."
     refused = (now.refused,) if now.refused else ()
     base = DetailText(
         now.id, now.recipe.name, now.rounds, "look", "", look, (), "", refused, (), now.said, now.fixed,
@@ -74,8 +78,8 @@ def detail_text(state: JobResults, now: PlacedDetail) -> DetailText:
         then = f"Then {length_text(after, units)} is left at most{': in' if plan.inside else '; that is not in yet'}."
         by_name = {a.name: a for a in now.recipe.adjusters}
         turns = tuple(
-            TurnText(t.name, turns_text(t.turns, by_name[t.name].step), way_text(by_name[t.name], t.move_mm, placing, units),
-                     "at its end" if t.at_end else "")
+            TurnText(t.name, turns_text(t.turns, by_name[t.name].step), by_name[t.name].hand(t.turns),
+                     way_text(by_name[t.name], t.move_mm, placing, units), "at its end" if t.at_end else "")
             for t in plan.turns
         )  # fmt: skip
         notes += _limits(plan)

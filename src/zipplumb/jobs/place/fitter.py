@@ -39,7 +39,7 @@ def make_link(actor: Actor, job_id: int, detail_id: int) -> str:
 
 
 def withdraw(actor: Actor, job_id: int, detail_id: int) -> None:
-    """All links to a detail end; whoever looks at one is told at once."""
+    """All links to a detail end; open pages show so at once."""
     actor.must_change()
     with transaction() as session:
         stored(session, Job, job_id, lock=True)
@@ -53,7 +53,7 @@ def withdraw(actor: Actor, job_id: int, detail_id: int) -> None:
 
 
 def count_of(session: Session, detail_ids: list[int]) -> dict[int, int]:
-    """By detail, how many links to it stand."""
+    """The number of valid links, by detail."""
     query = select(FitterLink.detail_id).where(FitterLink.detail_id.in_(detail_ids), FitterLink.withdrawn_at.is_(None))
     return Counter(session.scalars(query))
 

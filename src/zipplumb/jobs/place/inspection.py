@@ -12,7 +12,7 @@ from .details import PlacedDetail, details_of
 
 
 def detail_tables(session: Session, state: JobResults) -> list[DetailTable]:
-    """Of all details of a job of which something was seen."""
+    """The tables of all details of a job of which something was seen."""
     return [detail_table(state, now) for now in details_of(session, state) if now.first or now.seen]
 
 

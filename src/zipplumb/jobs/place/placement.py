@@ -19,6 +19,7 @@ from ...exchange.symbols import SYMBOL_OF
 from ...store.database import stored, tell, transaction
 from ...store.models import Job
 from ..actor import Actor, record
+from ..editions import edition_of, must_be_as_seen
 from ..state.readings import stated_of
 from ..state.results import JobResults
 
@@ -124,7 +125,7 @@ def u_of_watching(state: JobResults, station: StationPose, tip: Array, tip_part:
 
 
 def missing(state: JobResults, tip_part: Array, radius_mm: float | None, u_mm: float = 0.0) -> Missing | None:
-    """Of the place that the tip or the reflector is nearest to; else of what the current row is of.
+    """The deviation at the place that the tip or the reflector is nearest to; else at the current row's feature.
 
     That is its axis, for what is nearer to that than half way to the surface; else the surface, the tip taken off.
     """
@@ -161,7 +162,7 @@ def _to_the_axis(nominal: Any, place: Array) -> Array | None:
 
 
 def told(state: JobResults, found: Missing) -> dict[str, Any]:
-    """As the page shows it: how far, whether that is in, and which way, the largest first."""
+    """The deviation for the page: how far, whether that is in, and which way, the largest first."""
     units, words = state.job.units, Placing.of_job(state.job).words
     steps = sorted(zip("XYZ", found.way.tolist(), strict=True), key=lambda step: -abs(step[1]))
     ways = [
@@ -177,15 +178,17 @@ def told(state: JobResults, found: Missing) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def set_placing(actor: Actor, job_id: int, form: Mapping[str, str]) -> None:
-    """The zone of what is placed, and what the directions are called."""
+def set_placing(actor: Actor, job_id: int, form: Mapping[str, str], seen: str | None = None) -> str:
+    """The zone of what is placed, and what the directions are called. Returns what is seen of them now."""
     actor.must_change()
     with transaction() as session:
         job = stored(session, Job, job_id, lock=True)
+        must_be_as_seen(edition_of(job, "placing"), seen, "How it is placed")
         before, after = job.placing, {"zone_mm": _typed_zone(form.get("zone", ""), job.units), "words": _typed_words(form)}
         job.placing = after
         record(session, actor, job_id, "how it is placed", before=before, after=after)
         tell(session, job_id, "sheet")
+        return edition_of(job, "placing")
 
 
 def _typed_zone(text: str, units: Units) -> float:

@@ -6,12 +6,15 @@ from collections.abc import Collection, Mapping, Sequence
 from typing import Any
 
 import numpy as np
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
 
-from ...core.features import axis_line, center_point, sizes_of
+from ...core.features import axis_of, center_point, direction_of, point_of, sizes_of
 from ...core.frames import Array, perpendicular_pair
 from ...core.shape_codec import shape_from_data
 
 SAME_MM, SAME_RAD, SAME_SHARE = 1e-3, 1e-6, 1e-4
+NOTHING_ON = ("", "plane")  # a face of no shape, or a flat one, is by itself
 Face = Mapping[str, Any]
 
 
@@ -29,7 +32,8 @@ def alike(faces: Sequence[Face], index: int, bodies: Collection[int] | None = No
     picked = faces[index]
     if picked["nominal"] is None:
         return []
-    same = [f for f in faces if all(f[name] == picked[name] for name in ("surface", "inside")) and f["nominal"]]
+    same = [f for f in faces if f["nominal"] and all(f[name] == picked[name] for name in ("surface", "inside"))]
+    same = [f for f in same if f["nominal"]["shape"] == picked["nominal"]["shape"]]
     same = [f for f in same if (bodies is None or f["body"] in bodies) and _may_be(f, picked)]
     every = things(same)
     wanted = next((t for t in every if any(f["index"] == index for f in t)), None)
@@ -40,49 +44,95 @@ def alike(faces: Sequence[Face], index: int, bodies: Collection[int] | None = No
     return [tuple(f["index"] for f in thing) for thing in _in_order(found, wanted)]
 
 
+def alike_edges(edges: Sequence[Face], faces: Sequence[Face], index: int, bodies: Collection[int] | None = None) -> list[int]:
+    """An edge of each outline that is alike the one with edge ``index``, that one first: as large, on a face that faces so.
+
+    Outlines without a center, straight edges say, are by themselves.
+    """
+    picked = next(edge for edge in edges if edge["index"] == index)
+    told = _outline(picked, faces)
+    if told is None:
+        return [index]
+    found: dict[tuple[float, ...], list[Face]] = {}
+    for edge in (picked, *edges):
+        if any(edge[name] != picked[name] for name in ("shape", "inside")) or (
+            bodies is not None and edge["body"] not in bodies
+        ):
+            continue
+        other = _outline(edge, faces)
+        if other is not None and all(np.allclose(a, b, atol=SAME_MM) for a, b in zip(told[1:], other[1:], strict=True)):
+            center = other[0]
+            found.setdefault(tuple(np.round(center, 2)), [{**edge, "box": [*center, *center]}])
+    things = list(found.values())
+    return [thing[0]["index"] for thing in _in_order(things, things[0])]
+
+
+def _outline(edge: Face, faces: Sequence[Face]) -> tuple[Array, Array, Array, Array] | None:
+    """Its center, sizes, where its face faces, and its long way, either sense of which is the same; None without a center."""
+    shape = shape_from_data(edge["nominal"]) if edge["nominal"] else None
+    center, flank = point_of(shape), faces[edge["face"]]["nominal"] if edge["face"] is not None else None
+    if shape is None or center is None or not flank or flank["shape"] != "plane":
+        return None
+    long = shape.long_direction
+    along = np.zeros((3, 3)) if long is None else np.outer(long, long)
+    return center, _sizes(shape), np.array(flank["normal"], float), along
+
+
 def _may_be(face: Face, picked: Face) -> bool:
-    """Of the same numbers, so that of thousands of faces only a few are compared with each other."""
-    return all(
-        abs(value - picked["nominal"][name]) < SAME_MM
-        for name, value in face["nominal"].items()
-        if isinstance(value, float | int)
-    ) and (picked["surface"] != "plane" or abs(face["area_mm2"] - picked["area_mm2"]) < SAME_SHARE * picked["area_mm2"])
+    """Candidates with the same numbers, so that of thousands of faces only a few are compared with each other."""
+    return _as_large(face, picked) and (
+        picked["surface"] != "plane" or abs(face["area_mm2"] - picked["area_mm2"]) < SAME_SHARE * picked["area_mm2"]
+    )
+
+
+def _as_large(one: Face, picked: Face) -> bool:
+    """The sizes in the nominals of two of one kind are the same."""
+    sizes = ((name, value) for name, value in (one["nominal"] or {}).items() if isinstance(value, float | int))
+    return all(abs(value - picked["nominal"][name]) < SAME_MM for name, value in sizes)
 
 
 def things(faces: Sequence[Face]) -> list[list[Face]]:
-    """Faces that lie on one surface, and touch, together."""
-    found: list[list[Face]] = []
-    for face in faces:
-        mine = [t for t in found if t[0]["body"] == face["body"] and any(_continue(face, f) for f in t)]
-        found = [t for t in found if t not in mine]
-        found.append([f for t in mine for f in t] + [face])
-    return [sorted(t, key=lambda f: f["index"]) for t in sorted(found, key=lambda t: t[0]["index"])]
+    """Faces that lie on one surface, and touch, together; others by themselves."""
+    by_sort: dict[tuple[Any, str], list[int]] = {}
+    for place, face in enumerate(faces):
+        if (shape := (face["nominal"] or {}).get("shape", "")) not in NOTHING_ON:
+            by_sort.setdefault((face["body"], shape), []).append(place)
+    pairs = [pair for places in by_sort.values() for pair in _continuing(faces, places)]
+    touch = coo_array((np.ones(len(pairs)), np.array(pairs, int).reshape(-1, 2).T), shape=(len(faces), len(faces)))
+    found: dict[int, list[Face]] = {}
+    for face, of in zip(faces, connected_components(touch, directed=False)[1].tolist(), strict=True):
+        found.setdefault(of, []).append(face)
+    return [sorted(t, key=lambda f: f["index"]) for t in sorted(found.values(), key=lambda t: min(f["index"] for f in t))]
+
+
+def _continuing(faces: Sequence[Face], places: Sequence[int]) -> list[tuple[int, int]]:
+    """Pairs of faces of one kind of shape that continue one another; only those are compared whose boxes touch."""
+    boxes = np.array([faces[p]["box"] for p in places])
+    low, high = boxes[:, :3] - SAME_MM, boxes[:, 3:]
+    found = []
+    for k in range(1, len(places)):
+        near = np.flatnonzero(np.all((low[:k] <= high[k]) & (high[:k] >= low[k]), axis=1))
+        found += [(places[n], places[k]) for n in near.tolist() if _continue(faces[places[n]], faces[places[k]])]
+    return found
 
 
 def _continue(one: Face, other: Face) -> bool:
-    low, high = np.maximum(one["box"][:3], other["box"][:3]), np.minimum(one["box"][3:], other["box"][3:])
-    if np.any(low > high + SAME_MM):
-        return False
     first, second = shape_from_data(one["nominal"]), shape_from_data(other["nominal"])
     if not np.allclose(_sizes(first), _sizes(second), atol=SAME_MM):
         return False
-    a, b = _axis(first), _axis(second)
-    if a is None or b is None:
-        return one["surface"] == "sphere" and bool(np.linalg.norm(center_point(first) - center_point(second)) < SAME_MM)
-    apart = np.linalg.norm(np.cross(b[0] - a[0], a[1]))
-    return bool(apart < SAME_MM and np.linalg.norm(np.cross(a[1], b[1])) < SAME_RAD)
+    way, other_way = direction_of(first), direction_of(second)
+    if way is not None and other_way is not None and np.linalg.norm(np.cross(way, other_way)) > SAME_RAD:
+        return False
+    a, b = axis_of(first), axis_of(second)
+    if a is not None and b is not None:
+        return bool(np.linalg.norm(np.cross(b.point - a.point, a.direction)) < SAME_MM)
+    if point_of(first) is None or point_of(second) is None:
+        return False
+    return bool(np.linalg.norm(center_point(first) - center_point(second)) < SAME_MM)
 
 
 def _sizes(shape: Any) -> Array:
     return np.array([getattr(shape, name) for name in sizes_of(shape)])
-
-
-def _axis(shape: Any) -> tuple[Array, Array] | None:
-    """A place on its axis and its direction; None of a ball. A plane continues nothing."""
-    if hasattr(shape, "normal") and not hasattr(shape, "major_radius"):
-        return None
-    axis = axis_line(shape)
-    return None if axis is None else (axis.point, axis.direction)
 
 
 def _told(thing: Sequence[Face]) -> tuple[Array, Array | None, Array, float, float]:

@@ -24,6 +24,7 @@ from ..actor import Actor, record
 from ..state.recipes import changed
 from ..state.results import JobResults, load
 from ..words import WORDS
+from . import part_files
 from .adding import add_rows, named, surface_point, take_letter
 from .lettered import datums_of, letter_of, target_of
 from .on_model import firsts, kinds, rows_for, standing
@@ -64,7 +65,7 @@ def _new_targets(found: Callouts, letters: Collection[str]) -> list[TargetPlace]
 
 
 def _new_letters(found: Callouts, state: JobResults) -> dict[str, int]:
-    """Of datums of the file that are on no row yet, and can be measured, the face."""
+    """The faces of the file's datums that are on no row yet and can be measured."""
     faces, there = state.job.part.faces, _letters(state)
     by_targets = {target.letter for target in found.targets}
     new = [datum for datum in found.datums if datum.letter not in {*there, *by_targets} and datum.faces]
@@ -189,12 +190,12 @@ def _give(session: Session, actor: Actor, job: Job, row_id: int, letter: str) ->
 # ---- out again -----------------------------------------------------------------------------
 
 
-def model_with_tolerances(state: JobResults) -> bytes:
+def model_with_tolerances(session: Session, state: JobResults) -> bytes:
     """The part's STEP file with the job's tolerances on its faces (AP242). Raises PlumbError."""
     part = state.job.part
     if not part.file_name.lower().endswith((".step", ".stp")):
         raise InputError("The part is no STEP file.", "The job is untouched.", "Take the tolerances as a table instead.")
-    return with_callouts(part.file, callouts_of(state))
+    return with_callouts(part_files.pieces(session, part.id), callouts_of(state))
 
 
 def callouts_of(state: JobResults) -> Callouts:
@@ -234,7 +235,7 @@ def _lies_on(face: Mapping[str, Any], at: Array, normal: Array) -> bool:
 
 
 def _callout(state: JobResults, row: SheetRow) -> Callout | None:
-    """A row as the file has it; None where it is no tolerance, not on faces, or told from what has no letter."""
+    """A row as the file has it; None where it is no tolerance, not on faces, or refers to a datum that has no letter."""
     recipe = row.recipe
     if not _has_zone(row):
         return None

@@ -73,7 +73,8 @@ def derived_of(state: JobResults, of: Sequence[int], given: Given = Given()) -> 
         draw = made.draw if system is not None and not why_not else None
         kind = {"kind": "dimension", "measure": made.key} if made.unit else {"kind": "construction", "make": made.key}
         raw = {**kind, "of": list(of), **dataclasses.asdict(given)}
-        found.append(Choice(made.key, derivation_words(made.key), made.unit, value, U, why_not, draw, raw))
+        words = f"{derivation_words(made.key)}, {made.at}" if made.at else derivation_words(made.key)
+        found.append(Choice(made.key, words, made.unit, value, U, why_not, draw, raw))
     return found
 
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from ...core.errors import InputError
@@ -29,7 +29,8 @@ class FormField:
     """One field, or a group or list of fields, as the template draws it.
 
     ``kind``: text, choice, check, group, list, limits. ``path`` is its name in the form; ``more``: of a list, the
-    number of its next item, where another may follow. ``main``: it stands in front.
+    number of its next item, where another may follow. ``main``: it stands in front; ``follows``: other fields follow what is
+    chosen in it. ``later``: it is seldom needed, and stands behind the others in a new form.
     """
 
     path: str
@@ -41,6 +42,8 @@ class FormField:
     parts: tuple[FormField, ...] = ()
     more: int | None = None
     main: bool = False
+    follows: bool = False
+    later: bool = False
 
 
 @dataclass(frozen=True)
@@ -55,12 +58,16 @@ class Form:
     rows: Rows = field(default_factory=dict)
 
     def factor(self, path: str) -> float:
-        """Of what the drawing gives, to what is kept: 2 of a diameter that is kept as a radius."""
+        """The factor from the drawing's value to the stored one: 2 of a diameter that is kept as a radius."""
         return self.kind.drawn(path, self.texts)[1]
 
 
 class Part(ABC):
     """A field of a recipe, or several."""
+
+    def with_standard(self, value: Any) -> Part:
+        """The field with the value that it has where nothing is typed: a new form shows it."""
+        return self
 
     @abstractmethod
     def texts(self, value: Any, path: str, form: Form) -> Iterator[tuple[str, str]]:
@@ -78,8 +85,16 @@ class Part(ABC):
     def drawn(self, tree: Any, path: str, label: str, form: Form) -> FormField: ...
 
     def left_out(self, tree: Any) -> bool:
-        """As an item of a list."""
+        """Its value when left out of a list."""
         return self.blank(tree)
+
+    def names_one(self, tree: Any) -> bool:
+        """A row or a station was chosen in it."""
+        return any(part.names_one(inner) for part, inner in self.inner(tree))
+
+    def inner(self, tree: Any) -> Iterator[tuple[Part, Any]]:
+        """The fields that it is made of, each with its tree."""
+        yield from ()
 
 
 def plain(value: float) -> str:
@@ -103,8 +118,11 @@ def in_order(tree: Mapping[str, Any]) -> list[tuple[str, Any]]:
 # ---- one text ----------------------------------------------------------------------------------
 
 
+@dataclass(frozen=True, kw_only=True)
 class Text(Part):
-    """One text, kept as it is; the base of what is typed into one field."""
+    """One text, kept as it is; the base of what is typed into one field. ``standard``: its value where nothing is typed."""
+
+    standard: Any = None
 
     def texts(self, value: Any, path: str, form: Form) -> Iterator[tuple[str, str]]:
         yield path, self.told(value, path, form)
@@ -112,8 +130,25 @@ class Text(Part):
     def told(self, value: Any, path: str, form: Form) -> str:
         return str(value)
 
+    def with_standard(self, value: Any) -> Part:
+        return replace(self, standard=value)
+
+    def shown(self, tree: Any, path: str, form: Form) -> str:
+        """What stands in the field: what was typed, or the standard in a new form."""
+        if isinstance(tree, str):
+            return tree
+        return "" if self.standard is None else self.told(self.standard, path, form)
+
     def blank(self, tree: Any) -> bool:
-        return not isinstance(tree, str) or tree == ""
+        return not isinstance(tree, str) or tree in ("", self.usual)
+
+    @property
+    def usual(self) -> str:
+        """The standard as a new form shows it, but for units."""
+        return "" if self.standard is None else self.plainly(self.standard)
+
+    def plainly(self, value: Any) -> str:
+        return str(value)
 
     def left_out(self, tree: Any) -> bool:
         return tree == ""
@@ -126,7 +161,7 @@ class Text(Part):
         return text
 
     def drawn(self, tree: Any, path: str, label: str, form: Form) -> FormField:
-        text = tree if isinstance(tree, str) else ""
+        text = self.shown(tree, path, form)
         own = form.words.choices(path)
         if own is not None:
             return FormField(path, label, "choice", text, choices=tuple(own))
@@ -138,6 +173,9 @@ class Text(Part):
 
 
 class Number(Text):
+    def plainly(self, value: Any) -> str:
+        return plain(value)
+
     def told(self, value: Any, path: str, form: Form) -> str:
         return plain(value)
 
@@ -175,11 +213,14 @@ class Whole(Text):
         return number
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class RowNumber(Whole):
     """A row, or a station. ``of``: what it is a row of."""
 
     of: str
+
+    def names_one(self, tree: Any) -> bool:
+        return not self.blank(tree)
 
     def drawn(self, tree: Any, path: str, label: str, form: Form) -> FormField:
         text = tree if isinstance(tree, str) else ""
@@ -197,12 +238,10 @@ class Check(Text):
         return tree == "1"
 
     def drawn(self, tree: Any, path: str, label: str, form: Form) -> FormField:
-        field = form.kind.model_fields.get(path)
-        standard = "1" if field is not None and field.default is True else "0"
-        return FormField(path, label, "check", (tree if isinstance(tree, str) else "") or standard)
+        return FormField(path, label, "check", (tree if isinstance(tree, str) else "") or ("1" if self.standard else "0"))
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Choice(Text):
     options: tuple[str, ...]
 
@@ -221,12 +260,7 @@ class Choice(Text):
         options = tuple((option, CHOICES.get(option, option)) for option in self.options)
         if path.rpartition(".")[2].isdigit():  # of a list: it may be left out
             options = (("", "–"), *options)
-        return FormField(path, label, "choice", text or self._standard(form.kind, path), choices=options)
-
-    @staticmethod
-    def _standard(kind: type[RowRecipe], path: str) -> str:
-        field = kind.model_fields.get(path)
-        return "" if field is None or field.is_required() or field.default is None else str(field.default)
+        return FormField(path, label, "choice", text or self.shown(None, path, form), choices=options)
 
 
 # ---- several -----------------------------------------------------------------------------------
@@ -234,30 +268,42 @@ class Choice(Text):
 
 @dataclass(frozen=True)
 class Vector(Part):
-    """Three numbers, each read by ``number``: of a place along X, Y, Z, or of a direction, told as I, J, K."""
+    """Three numbers, each read by ``number``: of a place along X, Y, Z, or of a direction, given as I, J, K.
+
+    ``standard``: what they are where they are not typed; without it all three must be.
+    """
 
     number: Length | Number
     names: str
+    standard: tuple[float, ...] | None = None
+
+    def with_standard(self, value: Any) -> Part:
+        return replace(self, standard=value)
 
     def texts(self, value: Any, path: str, form: Form) -> Iterator[tuple[str, str]]:
         for k, each in enumerate(value):
             yield f"{path}.{k}", self.number.told(each, f"{path}.{k}", form)
 
     def blank(self, tree: Any) -> bool:
-        return all(text in ("", None) for text in branches(tree).values())
+        usual = dict(zip("012", map(plain, self.standard or ()), strict=False))
+        return all(text in ("", None, usual.get(k)) for k, text in branches(tree).items())
 
     def read(self, tree: Any, path: str, label: str, form: Form) -> list[float] | None:
         if self.blank(tree):
             return None
-        typed = [branches(tree).get(str(k), "") for k in range(3)]
-        return [
-            self.number.understood(text if isinstance(text, str) else "", f"{path}.{k}", f"{label}, {self.names[k]}", form)
-            for k, text in enumerate(typed)
-        ]
+        return [self._read_one(branches(tree).get(str(k), ""), k, path, label, form) for k in range(3)]
+
+    def _read_one(self, text: Any, k: int, path: str, label: str, form: Form) -> float:
+        if not isinstance(text, str) or text == "":
+            if self.standard is not None:
+                return self.standard[k]
+            raise InputError(f"{label}, {self.names[k]} is not typed.", KEPT, "Type all three numbers.")
+        return self.number.understood(text, f"{path}.{k}", f"{label}, {self.names[k]}", form)
 
     def drawn(self, tree: Any, path: str, label: str, form: Form) -> FormField:
-        unit, there = self.number.unit(form), branches(tree)
-        parts = tuple(FormField(f"{path}.{k}", self.names[k], "text", there.get(str(k), ""), unit) for k in range(3))
+        unit, there, usual = self.number.unit(form), branches(tree), self.standard
+        shown = [there.get(str(k), "" if usual is None else self.number.told(usual[k], f"{path}.{k}", form)) for k in range(3)]
+        parts = tuple(FormField(f"{path}.{k}", self.names[k], "text", shown[k], unit) for k in range(3))
         return FormField(path, label, "vector", unit=unit, parts=parts)
 
 
@@ -274,7 +320,10 @@ class Group(Part):
                 yield from part.texts(mine, f"{path}.{name}".lstrip("."), form)
 
     def blank(self, tree: Any) -> bool:
-        return all(part.blank(branches(tree).get(name, "")) for name, part in self.parts)
+        return all(part.blank(inner) for part, inner in self.inner(tree))
+
+    def inner(self, tree: Any) -> Iterator[tuple[Part, Any]]:
+        yield from ((part, branches(tree).get(name, "")) for name, part in self.parts)
 
     def read(self, tree: Any, path: str, label: str, form: Form) -> dict[str, Any] | None:
         if self.blank(tree):
@@ -308,7 +357,10 @@ class Many(Part):
             yield from self.item.texts(item, f"{path}.{k}", form)
 
     def blank(self, tree: Any) -> bool:
-        return all(self.item.blank(item) for item in branches(tree).values())
+        return all(part.blank(inner) for part, inner in self.inner(tree))
+
+    def inner(self, tree: Any) -> Iterator[tuple[Part, Any]]:
+        yield from ((self.item, item) for item in branches(tree).values())
 
     def read(self, tree: Any, path: str, label: str, form: Form) -> list[Any] | None:
         if not isinstance(tree, dict):
@@ -325,7 +377,7 @@ class Many(Part):
 
 @dataclass(frozen=True)
 class OneOf(Part):
-    """Of several kinds, by name; a name without a part is the value itself. ``inside``: the name is a field of it."""
+    """A choice among kinds, by name; a name without a part is the value itself. ``inside``: the name is a field of it."""
 
     arms: tuple[tuple[str, Part | None], ...]
     inside: str = ""
@@ -360,6 +412,11 @@ class OneOf(Part):
             return False
         arm, there, _ = self._arm(name, tree, "")
         return arm is None or arm.blank(there)
+
+    def inner(self, tree: Any) -> Iterator[tuple[Part, Any]]:
+        arm, there, _ = self._arm(branches(tree).get(self._named, ""), tree, "")
+        if arm is not None:
+            yield arm, there
 
     def read(self, tree: Any, path: str, label: str, form: Form) -> Any:
         if not isinstance(tree, dict):

@@ -23,10 +23,11 @@ MOST = 60  # of a list
 def parts_of_model(model: type[BaseModel]) -> Group:
     """The fields of a model that a form shows; what is asked of a row has a form of its own."""
     parts = []
-    for name in model.model_fields:
+    for name, field in model.model_fields.items():
         hint = hints(model)[name]
         if name not in ("kind", "asked") and not _marked(hint, Internal):
-            parts.append((name, _part(hint, name)))
+            part = _part(hint, name)
+            parts.append((name, part if field.is_required() else part.with_standard(field.default)))
     return Group(tuple(parts))
 
 
@@ -37,12 +38,12 @@ def _marked(hint: Any, mark: type) -> bool:
 def _part(hint: Any, name: str) -> Part:
     if typing.get_origin(hint) is Annotated:
         mark = next((m for m in hint.__metadata__ if isinstance(m, Ref)), None)
-        return RowNumber(mark.what) if mark else _part(typing.get_args(hint)[0], name)
+        return RowNumber(of=mark.what) if mark else _part(typing.get_args(hint)[0], name)
     origin, args = typing.get_origin(hint), typing.get_args(hint)
     if origin in (Union, types.UnionType):
         return _union([a for a in args if a is not type(None)], name)
     if origin is Literal:
-        return Choice(tuple(str(a) for a in args))
+        return Choice(options=tuple(str(a) for a in args))
     if origin is tuple:
         if args[-1] is ...:
             return Many(_part(args[0], name), MOST)

@@ -6,6 +6,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from contextlib import suppress
 from dataclasses import replace
 from typing import Any
 
@@ -17,8 +18,10 @@ from .form_parts import Form, FormField, Rows, Texts, branches, plain
 from .form_specs import parts_of_model
 
 MAIN = ("name", "hits", "taking", "spacing_mm", "every_s", "datum", "terms", "inside", "criterion")
+LATER = ("note", "against", "warm")
 Available = Sequence[tuple[str, Unit]]  # characteristics that may be asked, and their units
 SIDES = ("lower", "upper")
+TYPED_TERMS = "terms_typed"
 
 
 def texts_of(recipe: RowRecipe, units: Units, available: Available = ()) -> dict[str, str]:
@@ -38,10 +41,11 @@ def data_of(
     """
     if kind_key not in KINDS:
         raise InputError("There is no such kind of row.", "Nothing was planned.", "Choose one from the list.")
+    texts = in_its_terms(kind_key, texts, units, available)
     form, tree = Form(KINDS[kind_key], WORDS[kind_key], units, texts), _tree(texts)
     found: dict[str, Any] = {**(base or {}), "kind": kind_key}
     if "asked" in tree:
-        terms = texts.get("terms") or str(found.get("terms", ""))
+        terms = texts.get("terms") or str(found.get("terms") or form.kind.usual_terms())
         found["asked"] = _limits(tree["asked"], terms, units, available, form.kind)
     for name, part in parts_of_model(form.kind).parts:
         if name not in tree:
@@ -51,6 +55,11 @@ def data_of(
             continue
         found[name] = value
     return found
+
+
+def names_one(kind_key: str, texts: Texts) -> bool:
+    """A row or a station was chosen in the form of a kind."""
+    return kind_key in KINDS and parts_of_model(KINDS[kind_key]).names_one(_tree(texts))
 
 
 def fields_of(
@@ -63,15 +72,44 @@ def fields_of(
     rows : of "feature", "system", "station": what may be named, as (id, words)
     available : none: characteristics are not asked about
     """
+    usual = KINDS[kind_key].usual_terms()
+    texts = {**({"terms": usual} if usual else {}), **in_its_terms(kind_key, texts, units, available)}
+    recipe = recipe and recipe.in_terms(texts.get("terms", ""))
     form, tree = Form(KINDS[kind_key], WORDS[kind_key], units, texts, rows), _tree(texts)
     found: list[FormField] = []
     for name, part in parts_of_model(form.kind).parts:
-        found.append(replace(part.drawn(tree.get(name), name, form.words.field(name), form), main=name in MAIN))
+        found.append(
+            replace(
+                part.drawn(tree.get(name), name, form.words.field(name), form),
+                main=name in MAIN, follows=name == "terms", later=name in LATER,
+            )
+        )  # fmt: skip
     if available and "asked" in form.kind.model_fields:
         before = list(form.kind.model_fields).index("asked")
         place = sum(list(form.kind.model_fields).index(f.path) < before for f in found)
         found.insert(place, _limits_field(texts, units, available, form.words, recipe))
     return tuple(found)
+
+
+def in_its_terms(kind_key: str, texts: Texts, units: Units, available: Available = ()) -> Texts:
+    """The texts with their numbers in the terms that were chosen: where these were changed after they were typed, all turn.
+
+    ``terms_typed`` among them: the terms in which the form told its numbers.
+    """
+    told = {path: text for path, text in texts.items() if path != TYPED_TERMS}
+    was, now, kind, unit_of = texts.get(TYPED_TERMS, ""), told.get("terms", ""), KINDS[kind_key], dict(available)
+    if not was or not now or was == now:
+        return told
+    for path, text in told.items():
+        way = path.split(".")
+        if way[0] == "asked" and len(way) == 3 and way[2] in SIDES:
+            unit, factor = unit_of.get(way[1], "mm"), kind.share_in(way[1], now) / kind.share_in(way[1], was)
+        else:
+            unit, factor = "mm", kind.drawn(path, {"terms": now})[1] / kind.drawn(path, {"terms": was})[1]
+        if factor != 1.0 and text.strip():
+            with suppress(InputError):  # what is no number is told as such when it is read
+                told[path] = plain(quantity_value(factor * quantity_from_text(text, unit, units, path), unit, units))
+    return told
 
 
 def _tree(texts: Texts) -> dict[str, Any]:

@@ -17,7 +17,7 @@ def target_of(recipe: RowRecipe) -> tuple[str, int] | None:
 
 
 def letter_of(recipe: RowRecipe) -> str:
-    """Of the datum that a row is, or is a target of; "" for none."""
+    """The letter of the datum that a row is, or is a target of; "" for none."""
     target = target_of(recipe)
     return recipe.datum_letter or (target[0] if target else "")
 

@@ -50,7 +50,7 @@ def doubt_of_units(session: Session, job_id: int, found: PointList, units: Units
 
 
 def plan_list(actor: Actor, job_id: int, text: str, units: str) -> list[int]:
-    """A row for each point of a list, in one act: a surface point where its direction is told, else a point.
+    """A row for each point of a list, in one act: a surface point where its direction is given, else a point.
 
     Only whole lists are kept: raises InputError where one line does not read.
     """

@@ -40,7 +40,7 @@ class RowChoice:
     last: int | None = None
 
     def of(self, rows: Sequence[SheetRow]) -> list[SheetRow]:
-        """Those chosen, in order."""
+        """The chosen rows, in order."""
         wanted = self.name.strip().lower()
         return [
             row for number, row in enumerate(rows, start=1)
@@ -73,7 +73,7 @@ class Setting:
 
 @dataclass(frozen=True)
 class SettingChange:
-    """Of one row: how it would be (None: it cannot), in words what changes, or why not."""
+    """The change of one row: how it would be (None: it cannot), in words what changes, or why not."""
 
     row: SheetRow
     recipe: RowRecipe | None

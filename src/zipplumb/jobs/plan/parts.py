@@ -4,29 +4,31 @@ from __future__ import annotations
 
 import hashlib
 import logging
-import tempfile
 from collections.abc import Iterable
 from dataclasses import asdict
-from pathlib import Path, PurePath
+from pathlib import PurePath
+from typing import IO
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from ...cad import CadModel, read_cad
 from ...cad.formats import NAMES
+from ...cad.scratch import scratch
 from ...cad.spline_pack import pack_splines
 from ...core.errors import FileError, InputError, PlumbError
 from ...store.database import AWAY, stored, tell, transaction
 from ...store.models import Job, Part
 from ..actor import Actor, record
 from ..queue import defer
+from . import part_files
 
 log = logging.getLogger(__name__)
 LARGEST_MB = 200
 MESH_UNITS = ("mm", "in", "m")
 
 
-def add_part(actor: Actor, name: str, file_name: str, file: bytes, units: str = "mm") -> int:
+def add_part(actor: Actor, name: str, file_name: str, file: IO[bytes], units: str = "mm") -> int:
     """Keep an uploaded file; reading it is long work, and is put in the queue with it. Returns the part's id.
 
     ``units``: of length, where the file's format does not say them.
@@ -34,28 +36,28 @@ def add_part(actor: Actor, name: str, file_name: str, file: bytes, units: str = 
     actor.must_change()
     if units not in MESH_UNITS:
         raise InputError("Lengths of a mesh are mm, in or m.", "Nothing was kept.", "Choose one of them.")
-    if not file:
-        raise InputError("No file came with the form.", "Nothing was kept.", f"Choose a {NAMES} file.")
     called = PurePath(file_name.replace("\\", "/")).name
     called = "part.step" if called in ("", ".", "..") else called
     with transaction() as session:
         part = Part(
             name=name.strip()[:80] or PurePath(called).stem[:80],
             file_name=called[:120],
-            sha256=hashlib.sha256(file).hexdigest(),
-            file=file,
+            sha256="",
             units=units,
         )
         session.add(part)
         session.flush()
-        record(session, actor, None, "upload", part=part.id, file=part.file_name, bytes=len(file))
+        size, part.sha256 = part_files.keep(session, part.id, file)
+        if not size:
+            raise InputError("No file came with the form.", "Nothing was kept.", f"Choose a {NAMES} file.")
+        record(session, actor, None, "upload", part=part.id, file=part.file_name, bytes=size)
         defer(session, "import_part", part_id=part.id)
         return part.id
 
 
 def add_without_cad(session: Session, name: str) -> Part:
     """A part of which there is no CAD: all nominals of it are typed, or come from a list."""
-    part = Part(name=name, file_name="", sha256=hashlib.sha256(b"").hexdigest(), file=b"")
+    part = Part(name=name, file_name="", sha256=hashlib.sha256(b"").hexdigest())
     _keep_model(part, CadModel.empty())
     session.add(part)
     session.flush()
@@ -68,12 +70,13 @@ def import_part(part_id: int) -> None:
         part = stored(session, Part, part_id)
         if part.state != "importing":
             return  # stopped, or read by another worker
-        file, file_name, units = part.file, part.file_name, part.units
+        file_name, units = part.file_name, part.units
     try:
-        with tempfile.TemporaryDirectory() as folder:
+        with scratch() as folder:
             suffix = "".join(filter(str.isalnum, PurePath(file_name).suffix))[:8]
-            path = Path(folder) / f"part.{suffix}"
-            path.write_bytes(file)
+            path = folder / f"part.{suffix}"
+            with transaction() as session:
+                part_files.write_to(session, part_id, path)
             model = read_cad(path, lambda share, words: _progress(part_id, share, words), called=file_name, units=units or "mm")
         with transaction() as session:
             part = stored(session, Part, part_id, lock=True)

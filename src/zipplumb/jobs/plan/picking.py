@@ -16,7 +16,7 @@ from ...store.database import stored, transaction
 from ...store.models import Job, Part, Row
 from ..actor import Actor
 from .adding import add_rows, checked_stem, named, surface_point
-from .alike import alike
+from .alike import alike, alike_edges
 from .edge_places import place_on_edge
 
 FREE = "free surface"
@@ -39,14 +39,31 @@ def edge_at(session: Session, job_id: int, index: int) -> dict[str, Any] | None:
 
 def plan_from_edge(actor: Actor, job_id: int, edge_index: int) -> int:
     """A row with the nominal of a picked edge, or of the outline that it belongs to; in the plane of its face's row."""
+    return _plan_edges(actor, job_id, edge_index, all_alike=False)[0]
+
+
+def plan_edges_alike(actor: Actor, job_id: int, edge_index: int) -> list[int]:
+    """A row for each outline that is alike that of a picked edge, in one act."""
+    return _plan_edges(actor, job_id, edge_index, all_alike=True)
+
+
+def _plan_edges(actor: Actor, job_id: int, edge_index: int, all_alike: bool) -> list[int]:
     actor.must_change()
     with transaction() as session:
         edge = edge_at(session, job_id, edge_index)
-        kind = measured_as(shape_from_data(edge["nominal"])) if edge else None
+        kind = kind_for_face(edge) if edge else None
         if edge is None or kind is None:
             raise InputError("That edge is a free curve.", "Nothing was planned.", "Pick another, or places on it.")
-        raw = kind.of_edge(edge["nominal"], edge["inside"], _row_of_face(session, job_id, edge["face"]))
-        return add_rows(session, actor, job_id, named(session, job_id, [raw]))[0]
+        edges = {e["index"]: e for e in stored(session, Job, job_id).part.edges}
+        chosen = [edges[k] for k in edges_alike(session, job_id, edge_index)] if all_alike else [edge]
+        raws = [kind.of_edge(e["nominal"], e["inside"], _row_of_face(session, job_id, e["face"])) for e in chosen]
+        return add_rows(session, actor, job_id, named(session, job_id, raws))
+
+
+def edges_alike(session: Session, job_id: int, edge_index: int) -> list[int]:
+    """An edge of each outline alike the one with a picked edge, that one first."""
+    job = stored(session, Job, job_id)
+    return alike_edges(job.part.edges, job.part.faces, edge_index, job.kept_bodies)
 
 
 def plan_edge_point(actor: Actor, job_id: int, edge_index: int, point: Sequence[float], stem: str = "") -> int:

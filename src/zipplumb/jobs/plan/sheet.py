@@ -18,10 +18,11 @@ from ...core.units import units_named
 from ...store.database import stored, tell, transaction
 from ...store.models import Change, Job, Part, Row
 from ..actor import Actor, record
+from ..editions import edition_of, must_be_as_seen
 from ..state.recipes import recipe_of, rewrite, whose_kind
 from ..state.results import load
 from .adding import check_references, rests_on, take_letter
-from .forms import changed, data_of, texts_of
+from .forms import changed, data_of, in_its_terms, texts_of
 from .parts import add_without_cad, checked_bodies
 
 ROW_GONE = InputError("That row is not in this job any more.", "Nothing was changed.", "Choose another row.")
@@ -62,33 +63,36 @@ def checked_name(name: str) -> str:
     return name
 
 
-def set_units(actor: Actor, job_id: int, units: str) -> None:
+def set_units(actor: Actor, job_id: int, units: str, seen: str | None = None) -> None:
     """How lengths are shown and typed; nothing stored changes."""
     actor.must_change()
     wanted = units_named(units)
     if wanted is None:
         raise InputError("Lengths are mm or inches.", "Nothing was changed.", "Choose mm or in.")
     with transaction() as session:
-        job = stored(session, Job, job_id)
+        job = stored(session, Job, job_id, lock=True)
+        must_be_as_seen(edition_of(job, "units"), seen, "What lengths are shown in")
         before, job.units = job.units, wanted
         record(session, actor, job_id, "units", before={"units": before}, after={"units": units})
         tell(session, job_id, "units")
 
 
-def set_rule(actor: Actor, job_id: int, rule: str) -> None:
-    """By which rule is decided what is in and what is out; nothing that was found changes."""
+def set_rule(actor: Actor, job_id: int, rule: str, seen: str | None = None) -> str:
+    """Set the decision rule; results stay as they are, their verdicts follow it. Returns what is seen of it now."""
     actor.must_change()
     if rule not in GUARD:
         raise InputError("That is no rule of decision.", "Nothing was changed.", "Choose one of the list.")
     with transaction() as session:
         job = stored(session, Job, job_id, lock=True)
+        must_be_as_seen(edition_of(job, "rule"), seen, "The rule of decision")
         before, job.rule = job.rule, cast(Rule, rule)
         record(session, actor, job_id, "rule of decision", before={"rule": before}, after={"rule": rule})
         tell(session, job_id, "sheet")
+        return edition_of(job, "rule")
 
 
 def measured_so_far(session: Session) -> dict[int, tuple[int, int]]:
-    """By job, how many rows are to be measured, and how many of these are finished."""
+    """For each job, how many rows are to be measured, and how many of these are finished."""
     measured = Row.removed_at.is_(None), whose_kind(lambda kind: kind.takes_hits)
     query = select(Row.job_id, func.count(Row.id), func.count(Row.finished_at)).where(*measured).group_by(Row.job_id)
     return {job_id: (rows, finished) for job_id, rows, finished in session.execute(query)}
@@ -101,12 +105,7 @@ def seen_of(recipe: RowRecipe) -> str:
 
 def as_seen(row: Row, seen: str | None) -> None:
     """Raises InputError where somebody changed the row since."""
-    if seen is not None and seen != seen_of(recipe_of(row)):
-        raise InputError(
-            f"{row.recipe['name']} was changed by somebody else since you opened it.",
-            "Your change was not kept, theirs stands.",
-            "Open the row again, and type it anew.",
-        )
+    must_be_as_seen(seen_of(recipe_of(row)), seen, row.recipe["name"])
 
 
 def edit_row(actor: Actor, job_id: int, row_id: int, texts: Mapping[str, str], seen: str | None = None) -> str:
@@ -121,7 +120,7 @@ def edit_row(actor: Actor, job_id: int, row_id: int, texts: Mapping[str, str], s
         as_seen(row, seen)
         recipe = recipe_of(row)
         available = load(session, job_id).available(row_id)
-        new = changed(texts, texts_of(recipe, job.units, available))
+        new = changed(in_its_terms(recipe.kind, texts, job.units, available), texts_of(recipe, job.units, available))
         raw = data_of(recipe.kind, new, job.units, row.recipe, available)
         if "datum" in new:
             raw["datum"] = (raw["datum"] or "").upper() or None

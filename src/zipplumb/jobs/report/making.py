@@ -16,6 +16,7 @@ from ...core.sheet.bases.systems import SystemRecipe
 from ...core.units import UNITS, degrees_text, length_text
 from ...exchange.csv_file import write_csv
 from ...exchange.pdf_file import write_pdf
+from ...exchange.pictures import is_picture
 from ...exchange.table import RowText
 from ...exchange.xlsx_file import write_xlsx
 from ...store.database import AWAY, stored, tell, transaction
@@ -33,7 +34,6 @@ RULE_WORDS = {
     "proven": "ISO 14253-1: only what U proves",
     "simple": "Simple acceptance: by the value",
 }
-PNG = b"\x89PNG\r\n\x1a\n"
 LARGEST_PICTURE = 8_000_000
 MOST_AT_ONCE = 4  # reports in the making, of one job
 
@@ -41,7 +41,7 @@ MOST_AT_ONCE = 4  # reports in the making, of one job
 def keep_picture(actor: Actor, job_id: int, png: bytes, caption: str) -> int:
     """Keep a picture of the stage for the report. Returns its id."""
     actor.must_change()
-    if not png.startswith(PNG) or len(png) > LARGEST_PICTURE:
+    if len(png) > LARGEST_PICTURE or not is_picture(png):
         raise InputError("That is no picture of the stage.", "Nothing was kept.", "Press “Keep this view” again.")
     with transaction() as session:
         picture = Picture(job_id=job_id, png=png, caption=caption[:120])
@@ -139,7 +139,7 @@ def _pdf(session: Session, report: Report, state: JobResults) -> bytes:
 
 
 def _step(session: Session, report: Report, state: JobResults) -> bytes:
-    return model_with_tolerances(state)
+    return model_with_tolerances(session, state)
 
 
 FORMATS = {

@@ -14,7 +14,7 @@ from datetime import UTC, datetime
 from typing import Any
 
 import numpy as np
-from sqlalchemy import ColumnElement, select, text
+from sqlalchemy import ColumnElement, Integer, Select, and_, exists, func, literal, select, text, true, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
@@ -28,6 +28,8 @@ from ...store.models import DeviceEvent, Instrument, Mark
 PULL_OFF = "pull_off"
 POLAR = ("range_mm", "range_per_m_mm", "angle_rad")  # of a statement
 Marks = Mapping[int, frozenset[int]]  # by reading, the numbers of its hits
+HITS = func.generate_series(0, func.cardinality(models.Reading.ns) - 1).table_valued("hit", name="hits").render_derived()
+READING, HIT = models.Reading, HITS.c.hit
 
 
 def stated_of(spec: Mapping[str, Any]) -> InstrumentClass | None:
@@ -89,7 +91,7 @@ def conditions_of(instrument: Instrument, batch: HitBatch) -> dict[str, Any]:
 
 
 def marks_of(session: Session, whose: ColumnElement[bool]) -> dict[int, frozenset[int]]:
-    """By reading, the numbers of its hits that do not count."""
+    """For each reading, the numbers of its hits that do not count."""
     query = (
         select(Mark.reading_id, Mark.hit)
         .join(models.Reading, models.Reading.id == Mark.reading_id)
@@ -103,17 +105,29 @@ def marks_of(session: Session, whose: ColumnElement[bool]) -> dict[int, frozense
 
 def take_back(session: Session, whose: ColumnElement[bool], whole_press: bool, by: int | None) -> list[str]:
     """Mark the last hit that counts as undone, or all that came with its press. Returns their keys; none: nothing stood."""
-    query = select(models.Reading).where(whose, models.Reading.kind != PULL_OFF).order_by(models.Reading.id.desc())
-    batches, marks = session.scalars(query).all(), marks_of(session, whose)
-    standing = [(b, k) for b in batches for k in reversed(range(len(b.ns))) if k not in marks.get(b.id, ())]
-    if not standing:
+    newest = _standing(whose).where(READING.kind != PULL_OFF).order_by(READING.id.desc(), HIT.desc()).limit(1)
+    last = session.execute(newest).first()
+    if last is None:
         return []
-    last = standing[0][0]
-    alike = [(b, k) for b, k in standing if (b.session, b.sweep) == (last.session, last.sweep)]
-    taken_back = alike if whole_press else standing[:1]
-    for batch, hit in taken_back:
-        session.add(Mark(reading_id=batch.id, row_id=batch.row_id, hit=hit, reason="undone", by=by))
-    return [f"{b.id}.{k}" for b, k in taken_back]
+    if whole_press:
+        press = session.execute(select(READING.session, READING.sweep).where(READING.id == last.id)).one()
+        alike = and_(READING.kind != PULL_OFF, READING.session == press.session, READING.sweep == press.sweep)
+    else:
+        alike = and_(READING.id == last.id, last.hit == HIT)
+    return _mark_standing(session, and_(whose, alike), "undone", by)
+
+
+def _standing(whose: ColumnElement[bool]) -> Select:
+    """Readings and numbers of the hits that count."""
+    marked = exists().where(Mark.reading_id == READING.id, Mark.hit == HIT, Mark.lifted_at.is_(None))
+    return select(READING.id, READING.row_id, HIT).join(HITS, true()).where(whose, ~marked)
+
+
+def _mark_standing(session: Session, whose: ColumnElement[bool], reason: str, by: int | None) -> list[str]:
+    """In the database itself: a row may have thousands of hits. Returns their keys."""
+    standing = _standing(whose).add_columns(literal(reason), literal(by, Integer))
+    marked = insert(Mark).from_select(["reading_id", "row_id", "hit", "reason", "by"], standing)
+    return [f"{reading}.{hit}" for reading, hit in session.execute(marked.returning(Mark.reading_id, Mark.hit))]
 
 
 def forget_pull_offs(session: Session, row_id: int, by: int | None) -> None:
@@ -126,17 +140,14 @@ def forget_pull_offs(session: Session, row_id: int, by: int | None) -> None:
 
 def set_all_aside(session: Session, whose: ColumnElement[bool], by: int | None) -> None:
     """Mark every hit that counts as not counting."""
-    marks = marks_of(session, whose)
-    for batch in session.scalars(select(models.Reading).where(whose)):
-        for hit in set(range(len(batch.ns))) - marks.get(batch.id, frozenset()):
-            session.add(Mark(reading_id=batch.id, row_id=batch.row_id, hit=hit, reason="aside", by=by))
+    _mark_standing(session, whose, "aside", by)
 
 
 def lift_aside(session: Session, whose: ColumnElement[bool], by: int | None) -> None:
     """Let every hit count again that was set aside; what was taken back stays so."""
     of = select(models.Reading.id).where(whose)
-    for mark in session.scalars(select(Mark).where(Mark.reading_id.in_(of), Mark.lifted_at.is_(None), Mark.reason == "aside")):
-        mark.lifted_at = datetime.now(UTC)
+    aside = update(Mark).where(Mark.reading_id.in_(of), Mark.lifted_at.is_(None), Mark.reason == "aside")
+    session.execute(aside.values(lifted_at=func.now()), execution_options={"synchronize_session": False})
 
 
 def set_aside(session: Session, reading: models.Reading, hit: int, aside: bool, by: int | None) -> None:
@@ -168,7 +179,7 @@ class Batch:
 
     @classmethod
     def of(cls, kept: Any) -> Batch:
-        """Of a reading, or of its columns."""
+        """The conditions of a reading, or of its columns."""
         return cls(
             kept.id, kept.row_id, kept.kind, (kept.session, kept.sweep), kept.station_id or 0, kept.calibration_id or 0,
             np.reshape(np.array(kept.poses, float), (-1, 7)), np.reshape(np.array(kept.approach, float), (-1, 7)),
@@ -214,7 +225,7 @@ class History:
     def reading(
         self, marks: Mapping[int, frozenset[int]] | None = None, applied: Mapping[int, int] | None = None
     ) -> HitSet | None:
-        """As one reading; None where there is no hit. ``marks``: hits that do not count, by batch.
+        """The batches joined to one reading; None where there is no hit. ``marks``: hits that do not count, by batch.
 
         ``applied``: the calibrations that are worked with in the place of those that were read with.
         """

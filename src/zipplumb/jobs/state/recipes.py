@@ -17,7 +17,7 @@ def recipe_of(row: Row) -> RowRecipe:
 
 
 def whose_kind(says: Callable[[type[RowRecipe]], bool]) -> ColumnElement[bool]:
-    """Of stored rows, those whose kind says so: a condition of a query."""
+    """A condition of a query: stored rows whose kind satisfies a predicate."""
     return Row.recipe["kind"].astext.in_([key for key, kind in KINDS.items() if says(kind)])
 
 

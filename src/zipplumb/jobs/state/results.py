@@ -42,7 +42,7 @@ from ...store import models
 from ...store.models import Instrument, Job, Mark, Row
 from .part_model import model_of
 from .readings import Batch, History, applied_calibrations
-from .stood import stood_at
+from .stood import StoodHere, stood_at
 
 JOBS_REMEMBERED = 32
 NO_SPOTS = np.empty((0, 3))
@@ -99,17 +99,17 @@ class JobResults:
     surfaces: PartSurfaces | None = None
     stations: Mapping[int, StationPose | Untied] = field(default_factory=dict)
     network: FoundNetwork | None = None
-    stood: Mapping[int, Instrument] = field(default_factory=dict)
+    stood: Mapping[int, StoodHere] = field(default_factory=dict)
     read_from: Set[int] = frozenset()
 
     @property
     def world(self) -> int | None:
-        """The station in whose axes all is told: the first from which something was read."""
+        """The station in whose axes all results are: the first from which something was read."""
         return next(iter(self.kit.stations), None)
 
     @property
     def station(self) -> StationPose | None:
-        """Where the instrument stands that is at this job now, as told by the kit."""
+        """Where the instrument stands that is at this job now, as the kit says."""
         return self.kit.stations.get(self.instrument.station_id or 0) if self.instrument is not None else None
 
     @property
@@ -202,10 +202,12 @@ def load(session: Session, job_id: int, named: set[int] | None = None) -> JobRes
         new = _new_batches(session, job_id, memory)
         before = memory.before
         if named is not None and before is not None and {b.row_id for b, _ in new} <= named and _known(new, before.kit):
-            found = _hits_came(session, job_id, memory, named, new, before)
+            cached = _hits_came(session, job_id, memory, named, new, before)
+            found = _in(session, cached)
         else:
             found = _whole(session, job_id, memory, new)
-        memory.before = found if all(kept for _, kept in new) else None
+            cached = _apart(found)
+        memory.before = cached if all(kept for _, kept in new) else None
         memory.written = written
         return found
 
@@ -217,8 +219,21 @@ def as_it_stands(session: Session, job_id: int) -> JobResults:
         before, written = memory.before, memory.written
     if before is None or written is None or session.scalar(WRITTEN) != written:
         return load(session, job_id)
-    instrument = session.merge(before.instrument, load=False) if before.instrument is not None else None
-    return replace(before, job=session.merge(before.job, load=False), instrument=instrument)
+    return _in(session, before)
+
+
+def _in(session: Session, found: JobResults) -> JobResults:
+    """The same results, with their job and instrument in a session."""
+    instrument = session.merge(found.instrument, load=False) if found.instrument is not None else None
+    return replace(found, job=session.merge(found.job, load=False), instrument=instrument)
+
+
+def _apart(found: JobResults) -> JobResults:
+    """For the cache: with copies of job and instrument that are in no session, which would change or expire them."""
+    with Session() as alone:
+        apart = _in(alone, found)
+        alone.expunge_all()
+    return apart
 
 
 def _hits_came(
@@ -394,7 +409,8 @@ def _by_batch(pairs: list[tuple[int, int]]) -> dict[int, frozenset[int]]:
 
 
 def _readings(memory: _Memory, new: list[tuple[Batch, bool]], marks: Marks, asked: Set[int]) -> Layered[int, HitSet]:
-    """By row. Only rows of which something is new are put together again. ``asked``: rows whose marks may be others."""
+    """The readings by row. Only rows of which something is new are put together again. ``asked``: rows whose marks may be
+    others."""
     kept, ours = [b for b, good in new if good], [b for b, good in new if not good]
     for batch in kept:
         if batch.station_id:

@@ -88,7 +88,7 @@ def _row_text(state: JobResults, row: SheetRow, number: int) -> RowText:
         current=row.id == state.job.current_row_id,
         takes_hits=recipe.takes_hits,
         is_system=recipe.role == "system",
-        characteristics=tuple(characteristic_text(row, c, units) for c in found.characteristics),
+        tell=lambda: tuple(characteristic_text(row, c, units) for c in found.characteristics),
     )
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Set
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -26,9 +27,23 @@ STANDING = (
 )
 
 
+@dataclass(frozen=True)
+class StoodHere:
+    """An instrument that stood at a station: plain values, since the cache of a job outlives the session that read them."""
+
+    id: int
+    name: str
+    spec: dict[str, Any]
+    u_hit_mm: float
+
+    @classmethod
+    def of(cls, instrument: Instrument) -> StoodHere:
+        return cls(instrument.id, instrument.name, instrument.spec, instrument.u_hit_mm)
+
+
 def stood_at(
     session: Session, job_id: int, first: Iterable[int], told: Mapping[int, dict[str, Any]], calibrations: Set[int]
-) -> tuple[Kit, Instrument | None, dict[int, Instrument]]:
+) -> tuple[Kit, Instrument | None, dict[int, StoodHere]]:
     """Stations and calibrations of a job, the instrument that was brought to it last, and what stood at each station.
 
     Parameters
@@ -41,15 +56,15 @@ def stood_at(
     order = {station: place for place, station in enumerate(first)}
     found = sorted(found, key=lambda pair: order.get(pair[0].id, len(order)))
     stations = {station.id: _station(station, told.get(station.id), i) for station, i in found}
-    standing = [(station.id, instrument) for station, instrument in found if instrument.station_id == station.id]
-    here = max(standing, key=lambda pair: pair[0])[1] if standing else None
+    standing = [(station.brought_at, station.id, i) for station, i in found if i.station_id == station.id]
+    here = max(standing, key=lambda each: each[:2])[2] if standing else None
     used = {*calibrations, *(i.calibration_id for _, i in found if i.calibration_id)}
     query = select(Calibration).where(Calibration.id.in_(used)).options(lazyload(Calibration.probe))
     known = {
         cal.id: ProbeCalibration(cal.id, np.array(cal.offset_mm), cal.diameter_mm, cal.u_radius_mm, cal.doubt, cal.u_offset_mm)
         for cal in session.scalars(query)
     }
-    return Kit(stations, known), here, {station.id: instrument for station, instrument in found}
+    return Kit(stations, known), here, {station.id: StoodHere.of(instrument) for station, instrument in found}
 
 
 def _station(station: models.Station, told: dict[str, Any] | None, instrument: Instrument) -> StationPose:

@@ -20,7 +20,7 @@ FIELDS = {
     "nominal_rad": "Nominal angle", "u_mm": "Uncertainty", "point": "Point", "position": "Point", "center": "Center",
     "apex": "Apex", "normal": "Normal", "direction": "Direction", "radius": "Radius", "half_angle": "Half angle",
     "major_radius": "Radius of the ring", "minor_radius": "Radius of the tube", "length": "Length", "width": "Width",
-    "ends": "Ends", "scale": "Scale", "temperature_c": "Temperature, °C",
+    "ends": "Ends", "span_rad": "Angle that it spans", "scale": "Scale", "temperature_c": "Temperature, °C",
     "u_temperature_c": "Temperature known to, °C", "u_expansion": "Expansion known to, as a share",
     "material": "Material", "features": "Features", "laid": "Laid on the part",
     "warm": "Tell lengths at 20 °C, measured on", "condition": "Material condition",
@@ -83,14 +83,14 @@ class KindWords:
 
 
 class FacingWords(KindWords):
-    """Of what faces the air."""
+    """Words for a surface that faces the air."""
 
     def side(self, recipe: Any, air: int) -> str:
         return "as the tip came" if air > 0 else "turned"
 
 
 class EnclosedWords(KindWords):
-    """Of what closes round: ``bore``, ``boss``: what it is called inside and outside; ``how``: how to touch it."""
+    """Words for a closed outline: ``bore``, ``boss``: what it is called inside and outside; ``how``: how to touch it."""
 
     bore: ClassVar[str]
     boss: ClassVar[str]
@@ -124,14 +124,14 @@ class EnclosedWords(KindWords):
 
 
 class SystemWords(KindWords):
-    """Of a coordinate system."""
+    """Words for a coordinate system."""
 
     def stem(self, recipe: Any) -> str:
         return "Alignment"
 
 
 class ToleranceWords(KindWords):
-    """Of a geometrical tolerance."""
+    """Words for a geometrical tolerance."""
 
     fields = {
         "of": "Of", "zone_mm": "Tolerance", "to_datum": "Datum", "datums": "Datums, primary first",

@@ -10,7 +10,7 @@ from ...jobs.plan.sheet import seen_of
 from ...jobs.state.results import JobResults, as_it_stands
 from ...store.database import transaction
 from .. import params
-from ..answers import go_on
+from ..answers import go_on, seen
 from ..doors import changes
 
 blueprint = Blueprint("mounted", __name__, url_prefix="/jobs/<int:job_id>/mounted")
@@ -46,5 +46,5 @@ def tried(job_id: int):
 @blueprint.post("")
 @changes
 def keep(job_id: int):
-    mounted.keep(g.actor, job_id, request.form, params.one_id("row"), request.form.get("seen") or None)
+    mounted.keep(g.actor, job_id, request.form, params.one_id("row"), seen())
     return go_on(job_id, "align")

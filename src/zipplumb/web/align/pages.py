@@ -10,6 +10,7 @@ from werkzeug.exceptions import NotFound
 from ...core.errors import PlumbError
 from ...core.units import length_text
 from ...jobs.align import alignment_text, guided, systems
+from ...jobs.plan.sheet import seen_of
 from ...jobs.state.results import JobResults, as_it_stands, what_if
 from ...store.database import transaction
 from .. import params
@@ -18,11 +19,11 @@ from ..doors import changes, reads
 from ..plan.forms import typed_texts
 from ..stages import shows
 from ..view import JobView
-from . import mounted, points, rough, without_cad
+from . import bolt_circle, mounted, points, rough, without_cad
 from .roads import ROADS, road_page
 
 blueprint = Blueprint("align", __name__, url_prefix="/jobs/<int:job_id>")
-ROAD_BLUEPRINTS = (mounted.blueprint, points.blueprint, rough.blueprint, without_cad.blueprint)
+ROAD_BLUEPRINTS = (bolt_circle.blueprint, mounted.blueprint, points.blueprint, rough.blueprint, without_cad.blueprint)
 
 
 @shows("align")
@@ -42,6 +43,8 @@ def panel(session: Session, state: JobResults, view: JobView) -> str:
         places=[(words, ",".join(f"{v:.6f}" for v in turn)) for words, turn in places],
         users=[] if shown is None else systems.users_of(state, shown.id),
         lettered=systems.lettered(state),
+        may_be_datums=[] if shown is None else systems.may_be_datums(state, shown),
+        seen_of=seen_of,
         zones=zones,
         zone="" if shown is None else length_text(shown.recipe.zone, state.job.units),
         failing=sum(point.word == "out" for point in zones),
@@ -103,7 +106,7 @@ def tried(job_id: int):
             found = systems.tried(as_it_stands(session, job_id), request.form.get("kind", ""), typed_texts())
         except PlumbError as error:
             return render_template("_tried.html", message=error.happened, found=None)
-    return render_template("_tried.html", found=found, message=found.message)
+    return render_template("_tried.html", found=found, message=found.message if found else "")
 
 
 def _comparison(state: JobResults, found: alignment_text.Comparison, row_id: int) -> str:
@@ -122,15 +125,13 @@ def place(job_id: int, row_id: int):
 @blueprint.post("/alignments/<int:row_id>/copy")
 @changes
 def copy(job_id: int, row_id: int):
-    systems.copy(g.actor, job_id, row_id)
-    return go_on(job_id, "align")
+    return go_on(job_id, "align", show=systems.copy(g.actor, job_id, row_id))
 
 
 @blueprint.post("/alignments")
 @changes
 def plan(job_id: int):
-    systems.plan_datum_planes(g.actor, job_id)
-    return done()
+    return go_on(job_id, "align", show=systems.plan_datum_planes(g.actor, job_id))
 
 
 @blueprint.post("/alignments/active")

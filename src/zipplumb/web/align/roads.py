@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 from ...jobs.align import systems
 from ...jobs.state.results import JobResults
 from ..plan.forms import plan_form
+from .bolt_circle import bolt_circle_page
 from .mounted import mounted_page
 from .points import points_page
 from .rough import rough_page
@@ -81,6 +82,8 @@ ROADS = (
     Road("steps", "A plane to level, a direction, a zero", "Level, rotate and set the zero, in your own order.",
          _by_form("steps", "steps", "A step turns the part, or says where zero is. The first direction takes two turns, "
                   "the second the third.", STEPS)),
+    Road("bolt_circle", "A bolt circle whose middle is zero", "A plane levels, and X runs through the hole that you name.",
+         bolt_circle_page),
     Road("mounted", "It is held by some of its features", "Tick in which directions each holds the part.", mounted_page),
     Road("reference", "Reference points, scale and temperature", "All together, with the scale fixed, free or by material.",
          _by_form("reference", "reference_points", "Choose three or more that have nominals. Whoever disagrees is named.")),
@@ -88,7 +91,8 @@ ROADS = (
          _by_form("surfaces", "surfaces", "Start from one that is nearly right; left out, from the rows' own nominals.")),
     Road("without_cad", "No CAD", "Touch planes, and say at the device which axis each is.", without_cad_page),
     Road("level", "It has to be level", "By the instrument's own level, or by a measured plane.",
-         _by_form("level", "level", "Z is upright then. A touched place may be zero.")),
+         _by_form("level", "level", "What says where up is: the instrument's level, or a measured plane? Choose one. "
+                  "Zero may be at a feature.")),
 )  # fmt: skip
 ROADS_BY_KEY = {road.key: road for road in ROADS}
 

@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+import io
+
 from flask import Blueprint, g, redirect, render_template, request, url_for
 from sqlalchemy import select
 
 from ...jobs.plan import parts
+from ...jobs.plan.parts import LARGEST_MB
 from ...jobs.plan.sheet import create_job, create_job_without_cad, measured_so_far
 from ...store.database import transaction
 from ...store.models import Job, Part
 from .. import params
 from ..doors import changes, reads
+from ..sizes import takes
 
 blueprint = Blueprint("home", __name__)
 
@@ -30,6 +34,7 @@ def jobs():
 
 @blueprint.post("/parts")
 @changes
+@takes(LARGEST_MB)
 def upload():
     g.actor.must_change()
     file = request.files.get("file")
@@ -37,7 +42,7 @@ def upload():
         g.actor,
         request.form.get("name", ""),
         (file.filename or "") if file else "",
-        file.read() if file else b"",
+        file.stream if file else io.BytesIO(),
         request.form.get("units", "mm"),
     )
     return redirect(url_for("home.part", part_id=part_id))

@@ -15,7 +15,7 @@ from ...jobs.state.results import as_it_stands
 from ...store.database import stored, transaction
 from ...store.models import Job, Part
 from .. import params
-from ..answers import done, go_on, may_listen
+from ..answers import done, go_on, may_listen, seen, seen_now
 from ..doors import changes, reads
 from ..stages import STAGES, panel
 from ..view import JobView, scene_of
@@ -107,31 +107,26 @@ def make_current(job_id: int, row_id: int):
 @changes
 def edit(job_id: int, row_id: int):
     texts = {k: v for k, v in request.form.items() if k not in ("csrf_token", "seen")}
-    return _edited(row_id, sheet.edit_row(g.actor, job_id, row_id, texts, request.form.get("seen", "")))
-
-
-def _edited(row_id: int, seen: str) -> str:
-    """The page may edit on: it has seen its own change."""
-    return render_template("_seen.html", row_id=row_id, seen=seen, oob=True)
+    return seen_now(row_id, sheet.edit_row(g.actor, job_id, row_id, texts, seen()))
 
 
 @blueprint.post("/rows/<int:row_id>/back")
 @changes
 def edit_back(job_id: int, row_id: int):
-    sheet.take_edit_back(g.actor, job_id, row_id, request.form.get("seen", ""))
+    sheet.take_edit_back(g.actor, job_id, row_id, seen())
     return go_on_with(job_id, row_id)
 
 
 @blueprint.post("/rows/<int:row_id>/terms")
 @changes
 def terms(job_id: int, row_id: int):
-    return _edited(row_id, sheet.switch_terms(g.actor, job_id, row_id, request.form.get("seen", "")))
+    return seen_now(row_id, sheet.switch_terms(g.actor, job_id, row_id, seen()))
 
 
 @blueprint.post("/rows/<int:row_id>/remove")
 @changes
 def remove(job_id: int, row_id: int):
-    sheet.remove_row(g.actor, job_id, row_id, request.form.get("seen", ""))
+    sheet.remove_row(g.actor, job_id, row_id, seen())
     return go_on(job_id, "part")
 
 
@@ -145,8 +140,15 @@ def move(job_id: int, row_id: int, direction: str):
 @blueprint.post("/units")
 @changes
 def units(job_id: int):
-    sheet.set_units(g.actor, job_id, request.form.get("units", ""))
+    sheet.set_units(g.actor, job_id, request.form.get("units", ""), seen())
     return "", 200, {"HX-Refresh": "true"}
+
+
+@blueprint.get("/table")
+@changes
+def table(job_id: int):
+    """What lies before the demo's stand-in, where no CAD shows it."""
+    return render_template("_hand_table.html", faces=hand.on_the_table(job_id), job_id=job_id)
 
 
 @blueprint.post("/hand/<do>")

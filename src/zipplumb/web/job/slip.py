@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from typing import cast
 
 from flask import render_template, url_for
 from sqlalchemy.orm import Session
@@ -14,7 +15,7 @@ from ...core.units import length_text, quantity_text
 from ...jobs.kit import looks
 from ...jobs.kit.looks import sees_surfaces
 from ...jobs.measure.again import history, may_join, other_kinds
-from ...jobs.measure.prompts import spoiling, spoiling_words
+from ...jobs.measure.prompts import spoiling, spoiling_words, unnamed_words
 from ...jobs.plan.sheet import before_last_edit, seen_of
 from ...jobs.report.making import alignment_words, calibration_words
 from ...jobs.state.results import JobResults
@@ -110,7 +111,7 @@ def budget_words(state: JobResults, row_id: int, found: Characteristic) -> str:
 def row_slip(session: Session, state: JobResults, row_id: int) -> str:
     """The rendered slip."""
     row, found = state.row(row_id), state.results[row_id]
-    read = row.recipe if row.recipe.takes_hits and found.hits else None
+    read = cast(MeasuredRecipe, row.recipe) if row.recipe.takes_hits and found.hits else None
     bars = hit_bars(state, row_id)
     return render_template(
         "_slip_row.html",
@@ -120,13 +121,13 @@ def row_slip(session: Session, state: JobResults, row_id: int) -> str:
         seen=seen_of(row.recipe),
         bars=bars[:SHOWN],
         more=max(0, len(bars) - SHOWN),
-        spoils=spoiling_words(state, row, found),
+        spoils=spoiling_words(state, row, found) or (unnamed_words(state, row, found) or ("", ""))[1],
         facts=provenance(session, state, row_id),
         fields=row_fields(session, state, row_id),
         looks_again=read is not None,
         compares=found.fit is not None and found.fit.spare > 0 and len(criteria_of(type(row.recipe))) > 1,
-        plot=form_plot(read, found, state.job.units) if isinstance(read, MeasuredRecipe) else None,
-        other_kinds=other_kinds(read) if isinstance(read, MeasuredRecipe) else [],
+        plot=form_plot(read, found, state.job.units) if read is not None else None,
+        other_kinds=other_kinds(read) if read is not None else [],
         may_join=may_join(state, row_id),
         history=history(session, state.job.id, row_id),
         look_points=looks.POINTS if sees_surfaces(state.instrument) and row.recipe.takes_hits else 0,

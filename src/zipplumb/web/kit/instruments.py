@@ -17,7 +17,7 @@ from ...jobs.kit.trust import trusts
 from ...store.database import transaction
 from ...store.models import Instrument, InstrumentEvent, Job, Probe, Station, Trial
 from .. import params
-from ..answers import done, may_listen
+from ..answers import done, may_listen, seen
 from ..doors import administers, changes, reads
 from .words import calibration_line, choose_units
 
@@ -66,14 +66,14 @@ def add():
 @blueprint.post("/<int:instrument_id>")
 @administers
 def correct(instrument_id: int):
-    instruments.correct(g.actor, instrument_id, request.form)
+    instruments.correct(g.actor, instrument_id, request.form, seen())
     return redirect(url_for("instruments.one", instrument_id=instrument_id))
 
 
 @blueprint.post("/<int:instrument_id>/remove")
 @administers
 def remove(instrument_id: int):
-    instruments.remove(g.actor, instrument_id)
+    instruments.remove(g.actor, instrument_id, seen())
     return redirect(url_for("instruments.every"))
 
 
@@ -106,7 +106,7 @@ def one(instrument_id: int):
         template = "_instrument.html" if request.headers.get("HX-Request") else "instrument.html"
         return render_template(
             template, card=cards_of(session, [instrument])[0], events=events, earlier=earlier, library=library, checks=checks,
-            kinds=trials.TRIALS, stated=INSTRUMENT_KINDS[instrument.kind].stated, factor=FACTOR,
+            kinds=trials.TRIALS, its=INSTRUMENT_KINDS[instrument.kind], factor=FACTOR,
             begun=set(session.scalars(begun)), hand=hand.control_address(instrument.port),
         )  # fmt: skip
 

@@ -33,6 +33,7 @@ def panel(session: Session, state: JobResults, view: JobView) -> str:
             {
                 "instrument": instrument,
                 "here": here,
+                "stands": instrument.station_id in state.kit.stations,
                 "stood": instrument.id in stood,
                 "line": calibration_line(instrument.calibration),
                 "trust": trust_in(session, stored(session, Instrument, instrument.id), state.job.id) if here else None,

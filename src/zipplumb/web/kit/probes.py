@@ -14,6 +14,7 @@ from ...jobs.kit.trial_kinds import TRIALS
 from ...jobs.state.readings import applied_calibrations
 from ...store.database import transaction
 from ...store.models import Instrument, Probe
+from ..answers import seen
 from ..doors import changes, reads
 from .words import METHODS
 
@@ -101,14 +102,14 @@ def correct(probe_id: int):
         typed = probes.Typed(typed.name, typed.kind, typed.question.likely_mm, typed.drawn_offset_mm, None)
     if typed.question is not None and answer != "keep":
         return _page(probe_id, typed)
-    probes.correct_probe(g.actor, probe_id, typed, sure=True)
+    probes.correct_probe(g.actor, probe_id, typed, sure=True, seen=seen())
     return redirect(url_for("probes.one", probe_id=probe_id))
 
 
 @blueprint.post("/<int:probe_id>/remove")
 @changes
 def remove(probe_id: int):
-    probes.remove_probe(g.actor, probe_id)
+    probes.remove_probe(g.actor, probe_id, seen())
     return redirect(url_for("probes.every"))
 
 

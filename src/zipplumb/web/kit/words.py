@@ -1,4 +1,4 @@
-"""What the pages beside the jobs share: the units that a person reads them in, and how a calibration is told."""
+"""What the pages beside the jobs share: the units that a person reads them in, and the words for a calibration."""
 
 from __future__ import annotations
 

@@ -23,7 +23,9 @@ from sqlalchemy import select
 from sqlalchemy.orm import lazyload
 
 from ...core.errors import PlumbError
+from ...core.frames import Array
 from ...jobs.kit.trust import why_due
+from ...jobs.people import ENDED, still_signed_in
 from ...jobs.place.details import placed
 from ...jobs.place.fitter import detail_of
 from ...jobs.place.turning import Turning
@@ -39,6 +41,7 @@ from .tip import told_of_tip
 
 log = logging.getLogger(__name__)
 HEARTBEAT_S, WATCH_S, TOGETHER_S, BEGIN_S = 5.0, 1.0, 0.03, 3.0
+SESSIONS_S = 30.0  # between two looks whether sessions have ended by themselves
 NO_TARGETS: tuple[frozenset[int], Turning | None] = frozenset(), None
 AWAY = "The database is away for a moment. Every confirmed hit is kept; this page goes on by itself."
 NOT_SHOWN = "What changed could not be shown here. Every confirmed hit is kept. Load the page again."
@@ -61,16 +64,16 @@ class Hub:
         self.links: dict[int, bool] = {}
         # by fitter's link, the rows that it may hear of, and what is being turned
         self.targets: dict[int, tuple[frozenset[int], Turning | None]] = {}
-        self.watched = 0.0
+        self.watched = self.sessions_seen = 0.0
         self.begun = False
         self.asked = EnvironBuilder(app).get_environ()
 
     # ---- on the loop: a page that listens ------------------------------------------------
 
-    async def listen(self, to: str, write: Write) -> None:
-        """Write events until cancelled. ``to``: "job 5", "link 5 7" (of that job) or "kit"."""
+    async def listen(self, to: str, write: Write, of_session: str = "") -> None:
+        """Write events until cancelled, or until its session has ended. ``to``: "job 5", "link 5 7" (of that job) or "kit"."""
         job_id, link = (int(number) for number in f"{to} 0 0".split(" ")[1:3])
-        page = Page(link or None)
+        page = Page(link or None, of_session)
         await write(b"retry: 700\n\n")
         await asyncio.to_thread(self._begin)
         with self.lock:
@@ -83,6 +86,8 @@ class Hub:
                     event = await asyncio.wait_for(page.events.get(), HEARTBEAT_S)
                 except TimeoutError:
                     event = b": still here\n\n"
+                if page.over:
+                    return
                 await write(event)
                 if page.behind and page.events.empty():
                     await asyncio.to_thread(self._whole, job_id, page)
@@ -112,20 +117,30 @@ class Hub:
             page.loop.call_soon_threadsafe(page.begin_anew, events)
 
     def _whole_of(self, job_id: int, link: int | None) -> list[bytes]:
-        watched = self.jobs.get(job_id)
+        """How a page begins; what is in the way is said as what it is."""
         try:
-            state, due = self._load(job_id)
-        except Exception:
+            return [self._begin_of(job_id, link)]
+        except DATABASE_AWAY:
             log.warning("a page begins while the database is away", exc_info=log.isEnabledFor(logging.DEBUG))
-            return [event_of("trouble", {"words": AWAY})]
+            words = AWAY
+        except PlumbError as error:
+            words = str(error)
+        except Exception:
+            log.exception("job %s could not be shown to a page that begins", job_id)
+            words = NOT_SHOWN
+        return [event_of("trouble", {"words": words})]
+
+    def _begin_of(self, job_id: int, link: int | None) -> bytes:
+        watched = self.jobs.get(job_id)
+        state, due = self._load(job_id)
         if watched is not None and watched.state is None:
             self._remember(watched, state, due)
         elif watched is not None:
             watched.joined = True
         if link is not None:
-            return [self._detail(state, link)]
+            return self._detail(state, link)
         scene, html = scene_of(state), self._all_html(JobView.of(state, due))
-        return [event_of("update", {"html": html, "scene": scene, "rows": list(scene["rows"]), "what": "begin"})]
+        return event_of("update", {"html": html, "scene": scene, "rows": list(scene["rows"]), "what": "begin"})
 
     def _send(self, pages: Iterable[Page], event: bytes, may_drop: bool = False) -> None:
         with self.lock:
@@ -178,17 +193,36 @@ class Hub:
             query = select(Instrument).options(lazyload(Instrument.calibration))
             connected = {i.id: i.connected for i in session.scalars(query)}
             stations = session.scalars(select(Station.job_id).join(Instrument, Instrument.station_id == Station.id)).all()
+        if now - self.sessions_seen > SESSIONS_S:
+            self.sessions_seen = now
+            self._end_pages()
         before, self.links = self.links, connected
         if before and before != connected:
             self._send(self.kit, event_of("kit", {"what": "kit", "instrument": None}))
             for job_id in set(stations):
                 self._due(job_id, {"what": "kit"})
 
+    def _end_pages(self) -> None:
+        """A page ends with the session of whoever looks at it."""
+        with self.lock:
+            pages = [page for page in self._everybody() if page.of_session]
+        with snapshot() as session:
+            still = still_signed_in(session, {page.of_session for page in pages})
+        for page in pages:
+            if page.of_session not in still:
+                page.loop.call_soon_threadsafe(page.end)
+
+    def _everybody(self) -> set[Page]:
+        return self.kit.union(*(watched.pages for watched in self.jobs.values()))
+
     def _heard(self, channel: str, word: Word) -> None:
         if channel == TIP:
             self._send(self.kit, event_of("tip", {"instrument": word["instrument"], "tip": word["tip"]}), may_drop=True)
             for watched in list(self.jobs.values()):
                 self._tip(watched, word)
+            return
+        if word["what"] == ENDED:
+            self._end_pages()
             return
         if word["what"] in ("kit", "back"):
             self._send(self.kit, event_of("kit", word))
@@ -301,16 +335,17 @@ class Hub:
         if state is None or stands is None:
             return
         message, tip = told_of_tip(state, stands, word)
-        if "place" in message:
-            self._to_fitters(watched, message["place"], tip)
+        self._to_fitters(watched, state, message.get("place"), word.get("at"), tip)
         self._send(watched.pages, event_of("tip", message), may_drop=True)
 
-    def _to_fitters(self, watched: Watched, told: dict, tip_part) -> None:
+    def _to_fitters(self, watched: Watched, state: JobResults, place: dict | None, at: float | None, tip: Array) -> None:
         """Where the reflector is, and what is left to be turned, to those whose detail carries that place."""
         for page in list(watched.fitters):
             targets, turning = self.targets.get(page.link or 0, NO_TARGETS)
-            if told["row"] in targets:
-                left = turning.told(told["row"], tip_part) if turning is not None else {}
+            height = turning.height_told(state, tip) if turning is not None else {}
+            told = {**height, "at": at} if height else place
+            if told is not None and told["row"] in targets:
+                left = turning.told(told["row"], tip) if turning is not None else {}
                 self._send([page], event_of("place", told | left), may_drop=True)
 
 

@@ -22,8 +22,9 @@ def event_of(name: str, data: dict) -> bytes:
 class Page:
     """One open page, on the loop that writes to it."""
 
-    def __init__(self, link: int | None = None):
+    def __init__(self, link: int | None = None, of_session: str = ""):
         self.link = link  # a fitter's: it hears of one detail only
+        self.of_session, self.over = of_session, False  # with which it ends
         self.loop = asyncio.get_running_loop()
         self.events: asyncio.Queue[bytes] = asyncio.Queue()
         self.behind = False
@@ -35,6 +36,10 @@ class Page:
             self.behind = True
             return
         self.events.put_nowait(event)
+
+    def end(self) -> None:
+        self.over = True
+        self.events.put_nowait(b"")
 
     def begin_anew(self, events: Iterable[bytes]) -> None:
         """All that was to be sent is in these."""

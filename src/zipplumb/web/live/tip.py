@@ -1,4 +1,4 @@
-"""Where the tip is, as pages are told at every tick: in the part, from the nominal, from the next target, from its place."""
+"""Where the tip is, as pages show it at every tick: in the part, from the nominal, from the next target, from its place."""
 
 from __future__ import annotations
 
@@ -20,11 +20,11 @@ def told_of_tip(state: JobResults, stands: StationPose | Untied, word: dict) -> 
     Parameters
     ----------
     stands : the station that it is read from
-    word : the tip in the instrument's axes, as the link tells it
+    word : the tip in the instrument's axes, as the link sends it
 
     Returns
     -------
-    what is told, and the tip (3,), mm: in the part, in the world while nothing is aligned; NaN where the station is not tied
+    the message, and the tip (3,), mm: in the part, in the world while nothing is aligned; NaN where the station is not tied
     """
     if isinstance(stands, Untied):  # what is read there has no place yet
         words = f"{state.kit.stations[stands.id].name} is not tied: no place yet"

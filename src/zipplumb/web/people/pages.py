@@ -13,6 +13,7 @@ from ...jobs.actor import ROLES
 from ...store.database import transaction
 from ...store.models import Change, Job, Row, User
 from .. import params
+from ..answers import seen
 from ..doors import administers, reads
 
 blueprint = Blueprint("people", __name__)
@@ -37,7 +38,7 @@ def add():
 @administers
 def change(user_id: int):
     form = request.form
-    people.change_person(g.actor, user_id, form.get("name", ""), form.get("role", ""), form.get("active") == "1")
+    people.change_person(g.actor, user_id, form.get("name", ""), form.get("role", ""), form.get("active") == "1", seen())
     return redirect(url_for("people.every"))
 
 

@@ -11,6 +11,7 @@ from ...core.errors import PlumbError
 from ...jobs import people
 from ...jobs.actor import Actor
 from ..doors import reads, unguarded
+from . import browsers
 
 blueprint = Blueprint("auth", __name__)
 
@@ -46,11 +47,12 @@ def sign_in():
     if request.method == "POST":
         form = request.form
         try:
-            actor, token = people.sign_in(form.get("login", ""), form.get("password", ""), request.remote_addr or "")
+            login = form.get("login", "")
+            actor, token = people.sign_in(login, form.get("password", ""), request.remote_addr or "", browsers.known_for(login))
             session.clear()
             login_user(Person(actor, token))
             target = request.args.get("next", "")
-            return redirect(target if is_ours(target) else url_for("home.jobs"))
+            return browsers.kept(redirect(target if is_ours(target) else url_for("home.jobs")), login)
         except PlumbError as error:
             message, status = str(error), 422
     return render_template("sign_in.html", message=message), status
@@ -67,7 +69,7 @@ def is_ours(target: str) -> bool:
 @blueprint.post("/sign-out")
 @reads
 def sign_out():
-    people.sign_out(current_user.get_id())
+    people.sign_out(current_user.actor, current_user.get_id())
     logout_user()
     session.clear()
     return redirect(url_for("auth.sign_in"))

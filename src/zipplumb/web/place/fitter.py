@@ -5,7 +5,7 @@ from __future__ import annotations
 import io
 
 import segno
-from flask import Blueprint, g, render_template, request, url_for
+from flask import Blueprint, current_app, g, render_template, request, url_for
 from markupsafe import Markup
 from sqlalchemy.orm import Session
 
@@ -55,7 +55,8 @@ def live(token: str):
 @changes
 def make(job_id: int, detail_id: int):
     """A link, shown once, with its code to be scanned."""
-    address = request.url_root.rstrip("/") + url_for("fitter.page", token=fitter.make_link(g.actor, job_id, detail_id))
+    root = current_app.config["ADDRESS"] or request.url_root  # what the browser says of where it is may be made up
+    address = root.rstrip("/") + url_for("fitter.page", token=fitter.make_link(g.actor, job_id, detail_id))
     drawn = io.BytesIO()
     segno.make(address, error="m").save(drawn, kind="svg", scale=5, border=2, xmldecl=False, svgns=True, dark="#1F2933")
     return render_template("_fitter_link.html", address=address, code=Markup(drawn.getvalue().decode()))

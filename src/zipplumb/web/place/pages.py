@@ -8,13 +8,14 @@ from sqlalchemy.orm import Session
 from ...core.errors import InputError
 from ...core.units import length_text, whole_number
 from ...jobs import hand
+from ...jobs.editions import edition_of
 from ...jobs.place import details, fitter, placement
 from ...jobs.place.adjuster_lines import COLUMNS
 from ...jobs.place.belongs import HEIGHTS, AtOneHeight
 from ...jobs.place.details_text import detail_text
 from ...jobs.state.results import JobResults
 from .. import params
-from ..answers import done
+from ..answers import done, seen, seen_now
 from ..doors import changes
 from ..stages import shows
 from ..view import JobView
@@ -40,15 +41,14 @@ def panel(session: Session, state: JobResults, view: JobView) -> str:
         zone=length_text(placing.zone_mm, units), columns=COLUMNS, places=places, bodies=state.job.part.bodies,
         movable=details.movable_bodies(session, state.job.id),
         details=[detail_text(state, now) for now in shown], links=fitter.count_of(session, [now.id for now in shown]),
-        hand=hand.control_address(),
+        hand=hand.control_address(), editions={d.id: edition_of(d) for d in details.kept_of(session, state.job.id)},
     )  # fmt: skip
 
 
 @blueprint.post("/placing")
 @changes
 def placing(job_id: int):
-    placement.set_placing(g.actor, job_id, request.form)
-    return done()
+    return seen_now("placing", placement.set_placing(g.actor, job_id, request.form, seen()))
 
 
 @blueprint.post("/details")
@@ -68,8 +68,8 @@ def add(job_id: int):
 @blueprint.post("/details/<int:detail_id>/turned")
 @changes
 def turned(job_id: int, detail_id: int):
-    seen = whole_number(request.form.get("round", ""))
-    details.turned(g.actor, job_id, detail_id, -1 if seen is None else seen)
+    number = whole_number(request.form.get("round", ""))
+    details.turned(g.actor, job_id, detail_id, -1 if number is None else number)
     return done()
 
 
@@ -83,19 +83,19 @@ def look(job_id: int, detail_id: int):
 @blueprint.post("/details/<int:detail_id>/fix")
 @changes
 def fix(job_id: int, detail_id: int):
-    details.fix(g.actor, job_id, detail_id)
+    details.fix(g.actor, job_id, detail_id, seen())
     return done()
 
 
 @blueprint.post("/details/<int:detail_id>/loosen")
 @changes
 def loosen(job_id: int, detail_id: int):
-    details.loosen(g.actor, job_id, detail_id)
+    details.loosen(g.actor, job_id, detail_id, seen())
     return done()
 
 
 @blueprint.post("/details/<int:detail_id>/remove")
 @changes
 def remove(job_id: int, detail_id: int):
-    details.remove(g.actor, job_id, detail_id)
+    details.remove(g.actor, job_id, detail_id, seen())
     return done()

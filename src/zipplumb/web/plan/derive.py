@@ -15,7 +15,7 @@ from ...jobs.state.results import JobResults
 from ...store.database import stored, transaction
 from ...store.models import Job
 from .. import params
-from ..answers import done
+from ..answers import done, seen, seen_now
 from ..doors import changes, reads
 from ..stages import shows
 from ..view import JobView, polylines
@@ -33,17 +33,16 @@ def panel(session: Session, state: JobResults, view: JobView) -> str:
         if row.recipe.role == "feature"
         for found in (state.results[row.id],)
     ]
-    ways, way = chain.WAYS.items(), chain.Chain.of_job(state.job).way
+    ways, now = chain.WAYS.items(), chain.Chain.of_job(state.job)
     kinds = kinds_to_plan("tolerance")
-    return render_template("_derive.html", view=view, features=features, given=GIVEN, kinds=kinds, ways=ways, way=way)
+    return render_template("_derive.html", view=view, features=features, given=GIVEN, kinds=kinds, ways=ways, now=now)
 
 
 @blueprint.post("/chain")
 @changes
 def as_one_goes(job_id: int):
     """Whether, and how, dimensions follow the features that are measured."""
-    chain.set_way(g.actor, job_id, request.form.get("way", "?"))
-    return done()
+    return seen_now("way", chain.set_way(g.actor, job_id, request.form.get("way", "?"), seen()))
 
 
 def _chosen(values) -> list[int]:
@@ -70,13 +69,13 @@ def choices(job_id: int):
     """Everything that the chosen features can make, each with its value."""
     of = _chosen(request.args)
     if not of:
-        return render_template("_choices.html", choices=[], remark="Tick one, two or more features.")
+        return render_template("_choices.html", of=of, choices=[], remark="Tick one, two or more features.")
     units = _units(job_id)
     try:
         zone_mm = params.zone(units)
         found = derive.choices(job_id, of, _given(request.args, units), zone_mm)
     except PlumbError as error:
-        return render_template("_choices.html", choices=[], remark=str(error))
+        return render_template("_choices.html", of=of, choices=[], remark=str(error))
     shown = [
         {
             "key": c.key,
@@ -93,7 +92,7 @@ def choices(job_id: int):
         for c in found
     ]
     return render_template(
-        "_choices.html", choices=shown, remark="" if shown else "Nothing can be made of these.", job_id=job_id
+        "_choices.html", of=of, choices=shown, remark="" if shown else "Nothing can be made of these.", job_id=job_id
     )
 
 

@@ -47,7 +47,14 @@ def typed_texts() -> dict[str, str]:
 def plan_form(session: Session, state: JobResults, kind: str, texts: dict[str, str]) -> str:
     """The form of a kind, with what is typed already."""
     fields = fields_of(kind, texts, state.job.units, nameable(session, state))
-    return render_template("_plan_form.html", fields=fields, kind=kind, noun=WORDS[kind].noun, job_id=state.job.id)
+    return render_template(
+        "_plan_form.html",
+        fields=fields,
+        kind=kind,
+        noun=WORDS[kind].noun,
+        job_id=state.job.id,
+        system=KINDS[kind].role == "system",
+    )
 
 
 def row_fields(session: Session, state: JobResults, row_id: int, texts: dict[str, str] | None = None) -> tuple[FormField, ...]:

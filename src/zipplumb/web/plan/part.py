@@ -157,7 +157,7 @@ def tolerance(job_id: int, index: int):
 @blueprint.post("/edges/<int:edge>/plan")
 @changes
 def plan_edge(job_id: int, edge: int):
-    picking.plan_from_edge(g.actor, job_id, edge)
+    (picking.plan_edges_alike if request.form.get("all") == "1" else picking.plan_from_edge)(g.actor, job_id, edge)
     return go_on(job_id, "part")
 
 
@@ -168,8 +168,8 @@ def plan_edge_point(job_id: int, edge: int):
     return go_on(job_id, "part")
 
 
-def describe_edge(session: Session, state: JobResults, index: int | None) -> tuple[int, str] | None:
-    """The edge where a face was picked, in words; None where there is none that can be planned."""
+def describe_edge(session: Session, state: JobResults, index: int | None) -> tuple[int, str, int] | None:
+    """The edge where a face was picked, in words, and how many are alike; None where there is none that can be planned."""
     edge = picking.edge_at(session, state.job.id, index) if index is not None else None
     kind = picking.kind_for_face(edge) if edge else None
     if edge is None or kind is None or index is None:
@@ -178,7 +178,8 @@ def describe_edge(session: Session, state: JobResults, index: int | None) -> tup
     sizes = [2 * getattr(shape, n) for n in ("radius", "semi_major", "semi_minor") if hasattr(shape, n)]
     sizes += [getattr(shape, n) for n in ("length", "width") if hasattr(shape, n)]
     words = stem_of(kind.key(), edge["inside"] is not False)
-    return index, f"{words} {' × '.join(length_text(size, units) for size in sizes)}".strip()
+    alike = len(picking.edges_alike(session, state.job.id, index))
+    return index, f"{words} {' × '.join(length_text(size, units) for size in sizes)}".strip(), alike
 
 
 @blueprint.post("/faces/<int:index>/place")

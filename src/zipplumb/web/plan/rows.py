@@ -13,6 +13,7 @@ from ...jobs.state.results import as_it_stands
 from ...store.database import transaction
 from ..answers import done, go_on
 from ..doors import changes, reads
+from ..sizes import LIST_MB, takes
 from .forms import plan_form, row_fields, typed_texts
 
 LINES_SHOWN = 200
@@ -46,12 +47,13 @@ def _form(job_id: int, kind: str, texts: dict[str, str]):
 @changes
 def plan(job_id: int):
     kind = request.form.get("kind", "")
-    adding.plan_typed(g.actor, job_id, kind, typed_texts())
-    return go_on(job_id, "align") if KINDS[kind].role == "system" else done()
+    row = adding.plan_typed(g.actor, job_id, kind, typed_texts())
+    return go_on(job_id, "align", show=row) if KINDS[kind].role == "system" else done()
 
 
 @blueprint.post("/list")
 @changes
+@takes(LIST_MB)
 def look_at_list(job_id: int):
     """A list of points as it was read, with what is wrong in which line; nothing is planned yet."""
     file = request.files.get("file")
@@ -74,6 +76,7 @@ def look_at_list(job_id: int):
 
 @blueprint.post("/list/plan")
 @changes
+@takes(LIST_MB)
 def plan_list(job_id: int):
     listing.plan_list(g.actor, job_id, request.form.get("text", ""), request.form.get("list_units", ""))
     return go_on(job_id, "part")

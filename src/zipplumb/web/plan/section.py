@@ -16,6 +16,7 @@ from ...store.models import Job
 from .. import params
 from ..answers import go_on
 from ..doors import changes
+from ..sizes import LIST_MB, takes
 
 blueprint = Blueprint("section", __name__, url_prefix="/jobs/<int:job_id>/section")
 EVERY_MM = 10.0
@@ -74,6 +75,7 @@ def plan(job_id: int):
 
 @blueprint.post("/listed")
 @changes
+@takes(LIST_MB)
 def plan_listed(job_id: int):
     """One curve through the points of a list."""
     sections.plan_listed_curve(g.actor, job_id, request.form.get("text", ""), request.form.get("list_units", ""), request.form)

@@ -17,8 +17,9 @@ from ...jobs.state.results import JobResults
 from ...store.database import transaction
 from ...store.models import Picture, Report
 from .. import params
-from ..answers import done
+from ..answers import done, seen, seen_now
 from ..doors import changes, reads
+from ..sizes import takes
 from ..stages import shows
 from ..view import JobView
 
@@ -41,9 +42,8 @@ def _reports(session: Session, job_id: int) -> list[Report]:
 @blueprint.post("/rule")
 @changes
 def decide(job_id: int):
-    """By which rule is decided what is in and what is out."""
-    sheet.set_rule(g.actor, job_id, request.form.get("rule", ""))
-    return done()
+    """Set the decision rule."""
+    return seen_now("rule", sheet.set_rule(g.actor, job_id, request.form.get("rule", ""), seen()))
 
 
 @blueprint.get("/reports")
@@ -74,6 +74,7 @@ def file(job_id: int, report_id: int):
 
 @blueprint.post("/pictures")
 @changes
+@takes(12)
 def keep(job_id: int):
     try:
         png = base64.b64decode(request.form.get("png", "").partition(",")[2], validate=True)

@@ -10,12 +10,13 @@ from pydantic import Field, model_validator
 
 from ...alignment import Alignment
 from ...errors import FitError
-from ...features import Feature, carried_moves, frame_of, plane_of
+from ...features import Feature, carried_moves, direction_of, frame_of, plane_of
 from ...fitting import fit
 from ...frames import Motion
 from ...probing import side_of_air, surface_from_centers
 from ...shapes import Plane
 from ..base import FeatureRef, Needed, SystemRef
+from ..results import Sense
 from ..row_hits import RowHits
 from .measured import MeasuredRecipe, feature_of_hits
 
@@ -73,6 +74,14 @@ class FlatRecipe(MeasuredRecipe):
                 "Then touch the feature itself.",
             )
         return plane_of_hits(f"the plane of {self.name}", first), own
+
+    def pointing(self, shape: Any, hits: RowHits, parents: Mapping[Needed, Any]) -> tuple[Any, Sense]:
+        """Its plane faces the air, and the nominal of that says which way its own nominal's normal is."""
+        plane = parents.get(Needed("feature", self.plane)) if self.plane is not None else None
+        wanted, mine = plane_of(getattr(plane, "nominal", None)), direction_of(self.nominal)
+        if plane is None or wanted is None or mine is None or not shape.across_:
+            return shape, "touched"
+        return shape.turned_like(float(wanted.normal @ mine) * plane.shape.normal), "nominal"
 
 
 def plane_of_hits(name: str, hits: RowHits) -> Feature:

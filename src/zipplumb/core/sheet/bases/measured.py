@@ -12,7 +12,7 @@ from pydantic import Field, ValidationError
 from ...errors import FitError, PlumbError
 from ...features import Feature, carried_moves, differences, extent_of, frame_of, sizes_of, stands_somewhere, widening
 from ...fitting import FitResult, Placed, fit
-from ...frames import Array, Motion
+from ...frames import Array, Motion, unit
 from ...probing import Side, Way, contacts_from_centers, side_of_air, surface_from_centers
 from ...records import changed
 from ...uncertainty import Later, Source, Uncertainty
@@ -21,7 +21,7 @@ from ..base import Id, Internal, Letter, Needed, RowRecipe, hints
 from ..given import PartSurfaces
 from ..quantities import Quantity
 from ..registry import KINDS, kind_of
-from ..results import FoundFeature, State
+from ..results import FoundFeature, Sense, State
 from ..row_hits import SAME_RADIUS_MM, RowHits
 from ..scatter import surely_worse
 
@@ -37,6 +37,8 @@ TIP_STEP = 1e-3  # mm, of a radius
 # what a row keeps when it becomes one of another kind
 CARRIED_OVER = ("name", "note", "datum", "taking", "spacing_mm", "every_s", "plane", "plane_hits", "hits_of")
 QUANTITIES_KEPT = 1 << 14
+IN_ORDER = 0.5  # how surely hits are taken one after the other, from which on their order tells a sense
+ALONG = 0.5  # the cosine from which on the way out of a bore tells its sense
 AS_ONE_TIP = 12  # rounds by which hits of several tips settle on one surface
 
 
@@ -117,7 +119,7 @@ def _tips(hits: RowHits, surface: Callable[[float], Any], local: Motion, size: i
 
 
 def criteria_of(kind: type[RowRecipe]) -> tuple[str, ...]:
-    """By which a kind may be fitted."""
+    """The criteria by which a kind may be fitted."""
     return get_args(hints(kind).get("criterion"))
 
 
@@ -289,6 +291,10 @@ class MeasuredRecipe(FeatureRecipe):
         """To which side a normal is turned, so that +1 always means "as pulled off"."""
         return None
 
+    def pointing(self, shape: Any, hits: RowHits, parents: Mapping[Needed, Any]) -> tuple[Any, Sense]:
+        """The shape with the sense that its nominal, or the way it was touched, gives it in the world; and what told it."""
+        return shape, "touched"
+
     def faced(self, result: FitResult) -> Any:
         """What has an air side."""
         return result.shape
@@ -339,17 +345,20 @@ class MeasuredRecipe(FeatureRecipe):
             base = changed(base, fit=result, residuals=result.residuals)
             feature = feature_of_hits(self.name, hits, result, lambda r: self.surface(result, r, side.air), plane)
             contacts = self.contacts(result, feature.shape, hits.calibration.radius_mm, side.air)
+            pointing, sense = self.pointing(feature.shape, hits, parents)
+            feature = feature if pointing is feature.shape else changed(feature, shape=pointing)
         except ValueError as error:
             return changed(base, side=side, state="failed", message=f"The hits make no surface: {error}.")
         except PlumbError as error:
             return changed(base, side=side, state="failed", message=str(error))
         return changed(
-            base, state=self._state(hits, side), side=side, feature=feature, contacts=contacts,
+            base, state=self._state(hits, side), side=side, feature=feature, contacts=contacts, sense=sense,
             residuals=-result.residuals if side.air < 0 else result.residuals,
         )  # fmt: skip
 
     def _as_by_one_tip(self, fitted: Fitted, hits: RowHits, result: FitResult, air: int) -> FitResult:
-        """As if all had been taken with the first tip: each center is carried along the normal by what its own tip differs."""
+        """The hits as if all had been taken with the first tip: each center is carried along the normal by what its own tip
+        differs."""
         by = air * (hits.radii_mm[0] - hits.radii_mm)[:, None]
         for _ in range(AS_ONE_TIP):
             before = result.points
@@ -366,6 +375,20 @@ class MeasuredRecipe(FeatureRecipe):
         if not hits.finished:
             return "taking"
         return "asks" if side.doubt else "done"
+
+
+def pointing_by_order(shape: Any, hits: RowHits) -> tuple[Any, Sense]:
+    """A shape that points from the first hits to the last; not known where they were taken to and fro."""
+    way = hits.order_along(shape.direction_of_it)
+    return (shape.turned_like(way * shape.direction_of_it), "touched") if abs(way) >= IN_ORDER else (shape, "")
+
+
+def pointing_out(shape: Any, hits: RowHits) -> tuple[Any, Sense]:
+    """A shape that points to where the tip came from, or else from the first hits to the last."""
+    out = hits.came_from
+    if out is not None and out.any() and abs(unit(out) @ shape.direction_of_it) >= ALONG:
+        return shape.turned_like(out), "touched"
+    return pointing_by_order(shape, hits)
 
 
 class EnclosedRecipe(MeasuredRecipe):
@@ -390,12 +413,15 @@ class RoundRecipe(EnclosedRecipe):
 
     terms: Terms = "diameter"
 
+    def in_terms(self, terms: str) -> RoundRecipe:
+        return self if terms == self.terms else self.in_other_terms()
+
     def in_other_terms(self) -> RoundRecipe:
         return self.model_copy(update={"terms": "radius" if self.terms == "diameter" else "diameter"})
 
     @classmethod
     def drawn(cls, path: str, texts: Mapping[str, str]) -> tuple[str, float]:
-        if path == "nominal.radius" and texts.get("terms", "diameter") == "diameter":
+        if path == "nominal.radius" and (texts.get("terms") or cls.usual_terms()) == "diameter":
             return "diameter", 2.0
         return "", 1.0
 

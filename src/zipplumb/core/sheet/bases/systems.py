@@ -14,7 +14,16 @@ from ...alignment import Alignment, Hold, expansion_scale, u_expansion_scale
 from ...alignment.hold import LETTERS, Letter
 from ...alignment.steps import Axis
 from ...errors import AlignmentError
-from ...features import Feature, axis_of, center_covariance, frame_of, plane_of, point_of, spot_of
+from ...features import (
+    Feature,
+    axis_of,
+    center_covariance,
+    frame_of,
+    plane_of,
+    point_of,
+    spot_of,
+    ways_of,
+)
 from ...frames import Array, Motion
 from ...uncertainty import Source
 from ..base import FeatureRef, Internal, Model, RowRecipe, SystemRef, Vector
@@ -84,6 +93,12 @@ class ActualFeature:
         told = Feature(feature.name, feature.shape.scaled(factor), local, feature.uncertainty, extent)
         return replace(self, feature=told, contacts=factor * self.contacts, scale=factor * self.scale)
 
+    def pointing_as(self, part_from_world: Motion) -> ActualFeature:
+        """With the sense of its nominal where the part lies so."""
+        world_from_part = part_from_world.inverse()
+        shape = self.feature.shape.turned_like(*(world_from_part.vectors(way) for way in ways_of(self.nominal)))
+        return self if shape is self.feature.shape else replace(self, feature=replace(self.feature, shape=shape))
+
     @property
     def known_nominal(self) -> Any:
         """Its nominal. Raises AlignmentError where it has none."""
@@ -111,7 +126,7 @@ class ActualFeature:
         return tuple(max(float(np.sqrt((d @ nominal) ** 2 @ own)), LEAST_U_MM) for d in wanted)
 
     def hold(self, directions: tuple[Letter, ...], u_mm: float | None, level: int = 1) -> Hold:
-        """As a hold of an alignment; ``u_mm``: a typed weight, by default its own uncertainty."""
+        """The feature as a hold of an alignment; ``u_mm``: a typed weight, by default its own uncertainty."""
         nominal = self.known_nominal
         reach = self.contacts if len(self.contacts) > 1 else None
         return Hold(
@@ -122,11 +137,15 @@ class ActualFeature:
     def offset_in(self, system: Alignment) -> Array:
         """(3,) mm how it lies off its nominal in a system: of a plane along its normal, of an axis across it.
 
-        Told where it was touched. Raises AlignmentError where the two have no place to compare.
+        Taken where it was touched. Raises AlignmentError where the two have no place to compare.
         """
-        nominal, shape = self.known_nominal, system.shape(self.feature.shape)
+        return self.scaled(system.scale).offset_at(system.part_from_world)
+
+    def offset_at(self, part_from_world: Motion) -> Array:
+        """The same where the part lies so."""
+        nominal, shape = self.known_nominal, self.feature.shape.moved(part_from_world)
         place, plane, axis = point_of(shape), plane_of(shape), axis_of(shape)
-        middle = system.points(self.contacts.mean(axis=0)) if len(self.contacts) else spot_of(shape)
+        middle = part_from_world.points(self.contacts.mean(axis=0)) if len(self.contacts) else spot_of(shape)
         wanted, line, center = plane_of(nominal), axis_of(nominal), point_of(nominal)
         if wanted is not None and (place is not None or plane is not None):
             spot = place if place is not None else middle
@@ -198,8 +217,8 @@ class ByMaterial(Model):
 
 
 class SystemRecipe(RowRecipe):
-    """A coordinate system. ``against``: another one, from which the difference is told in six numbers. ``warm``: of what, and
-    how warm, the part was, so that its lengths are told at 20 °C; left out, as they were."""
+    """A coordinate system. ``against``: another one, from which the difference is given in six numbers. ``warm``: of what, and
+    how warm, the part was, so that its lengths are stated at 20 °C; left out, as they were."""
 
     role = "system"
     so_far: ClassVar[bool] = False  # it rests on those features that are measured, and waits for no others
@@ -209,7 +228,7 @@ class SystemRecipe(RowRecipe):
 
     @property
     def measured_warm(self) -> ByMaterial | None:
-        """Of what, and how warm, the part was, where its lengths are told at 20 °C; a scale of its own may say it."""
+        """The part's material and temperature, where its lengths are stated at 20 °C; a scale of its own may say it."""
         told = (self.warm, getattr(self, "scale", None))
         return next((each for each in told if isinstance(each, ByMaterial)), None)
 

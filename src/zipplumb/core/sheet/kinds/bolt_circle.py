@@ -11,9 +11,10 @@ import numpy as np
 from pydantic import Field
 
 from ...alignment import Alignment
-from ...deriving import BoltCircle, Drawing, bolt_circle
+from ...deriving import BoltCircle, Drawing, bolt_circle, division_of
 from ...deriving.drawing import whole_circle
 from ...errors import DeriveError, PlumbError
+from ...frames import Array
 from ..base import Asked, FeatureRef, Internal, Length
 from ..judged import JudgedRecipe, Judgement
 from ..judging import Number, decided, in_system, told_in
@@ -47,9 +48,13 @@ class BoltCircleRecipe(JudgedRecipe):
         places = [place_of(h) for h in holes]
         features = [in_system(h.feature, system) for h in holes if h.feature is not None]
 
+        nominals = self._nominal_centers(holes)
+        touched = np.array([place(f.shape) for place, f in zip(places, features, strict=True)])
+        count = self.places or division_of(touched if nominals is None else nominals)
+
         @lru_cache(maxsize=2)  # every number is asked of the same shapes, one after another
         def divided(*shapes: Any) -> BoltCircle:
-            return bolt_circle(np.array([place(s) for place, s in zip(places, shapes, strict=True)]), self.places)
+            return bolt_circle(np.array([place(s) for place, s in zip(places, shapes, strict=True)]), count)
 
         shown = divided(*(f.shape for f in features))
         numbers: list[Callable[..., float]] = [lambda *s: 2 * divided(*s).circle.radius]
@@ -58,7 +63,7 @@ class BoltCircleRecipe(JudgedRecipe):
                 lambda *s, k=k: float(divided(*s).radial_mm[k]), lambda *s, k=k: float(divided(*s).along_mm[k])
             ]  # fmt: skip
         first, *each = told_in([Number(number) for number in numbers], features, system)
-        size = decided(Quantity("diameter", "mm", nominal=self._nominal(holes)), Asked(key="value"), first, "done")
+        size = decided(Quantity("diameter", "mm", nominal=_diameter(nominals, count)), Asked(key="value"), first, "done")
         within = self.within_mm
         limits = Asked(key="value", lower=None if within is None else -within, upper=within)
         told: list[Characteristic] = []
@@ -66,17 +71,25 @@ class BoltCircleRecipe(JudgedRecipe):
             for key, head, number in (("out", "outward", each[2 * k]), ("along", "along the circle", each[2 * k + 1])):
                 judged = decided(Quantity(key, "mm", nominal=0.0), limits, number, "done")
                 told.append(replace(judged, key=f"of_{k + 1}_{key}", of=f"{hole.name} {head}"))
-        return Judgement((replace(size, of="diameter of the circle"), *told), Drawing(arcs=(whole_circle(shown.circle),)))
+        some = "" if count == len(holes) else f"{len(holes)} of {count} places."
+        return Judgement((replace(size, of="diameter of the circle"), *told), Drawing(arcs=(whole_circle(shown.circle),)), some)
 
-    def _nominal(self, holes: Sequence[FoundFeature]) -> float | None:
-        """The diameter that the nominals make, where all have one."""
+    def _nominal_centers(self, holes: Sequence[FoundFeature]) -> Array | None:
+        """Where the holes should be, where all have a nominal."""
         if any(h.nominal is None for h in holes):
             return None
         try:
-            centers = np.array([place_of(h)(h.nominal) for h in holes])
-            return 2 * bolt_circle(centers, self.places).circle.radius
+            return np.array([place_of(h)(h.nominal) for h in holes])
         except PlumbError:
             return None
+
+
+def _diameter(centers: Array | None, count: int) -> float | None:
+    """The diameter that the nominals make."""
+    try:
+        return None if centers is None else 2 * bolt_circle(centers, count).circle.radius
+    except PlumbError:
+        return None
 
 
 KIND = BoltCircleRecipe

@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
 from ...shape_codec import StoredCylinder
 from ...shapes import Cylinder
-from ..bases.measured import RoundCriterion, RoundRecipe
+from ..base import Needed
+from ..bases.measured import RoundCriterion, RoundRecipe, pointing_out
 from ..quantities import Quantity, axis_off, form, size, tilt
+from ..results import Sense
+from ..row_hits import RowHits
 
 
 class CylinderRecipe(RoundRecipe):
@@ -25,6 +29,9 @@ class CylinderRecipe(RoundRecipe):
     def quantities_of(cls, nominal: Any) -> tuple[Quantity, ...]:
         diameter = size("diameter", "radius", nominal, 2)
         return (diameter, form("cylindricity"), *axis_off(nominal), *tilt(nominal))
+
+    def pointing(self, shape: Any, hits: RowHits, parents: Mapping[Needed, Any]) -> tuple[Any, Sense]:
+        return pointing_out(shape, hits)
 
 
 KIND = CylinderRecipe

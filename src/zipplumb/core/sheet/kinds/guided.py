@@ -38,7 +38,7 @@ class GuidedRecipe(SettledRecipe):
 
 
 def _cause(there: list[ActualFeature], zone_mm: float) -> str:
-    """Of those that stand for a point of the nominal: with the tip on it, or as a center."""
+    """The cause of misfit among the rows that stand for a point of the nominal: with the tip on it, or as a center."""
     centers = [f for f in there if point_of(f.feature.shape) is not None]
     names = [f.name for f in centers]
     nominal = [f.nominal.point if plane_of(f.nominal) is not None else center_point(f.nominal) for f in centers]

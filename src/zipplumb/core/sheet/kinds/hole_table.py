@@ -46,8 +46,8 @@ COLUMNS = (
 
 
 class HoleTableRecipe(JudgedRecipe):
-    """``origin``: a hole from whose center it is told; left out, from the system's zero. ``polar``: the distance from zero and
-    the angle from X too. ``within_mm``: by how much X and Y may be off."""
+    """``origin``: the hole at whose center the table's zero is; left out, from the system's zero. ``polar``: the distance from
+    zero and the angle from X too. ``within_mm``: by how much X and Y may be off."""
 
     role = "tolerance"
     is_table = True
@@ -89,7 +89,11 @@ class HoleTableRecipe(JudgedRecipe):
                 continue
             (told,) = told_in([Number(lambda *s, c=column: c.of(at(*s)))], features, system, wraps=column.unit == "rad")
             nominal = column.of(at(*(f.nominal for f in both))) if known else None
-            found.append(self._told(hole, Quantity(column.key, column.unit, nominal=nominal), column.head, told))
+            found.append(
+                self._told(
+                    hole, Quantity(column.key, column.unit, nominal=nominal, wraps=column.unit == "rad"), column.head, told
+                )
+            )
         return found + self._width(hole, features[0], system)
 
     def _width(self, hole: FoundFeature, feature: Feature, system: Alignment) -> list[Characteristic]:

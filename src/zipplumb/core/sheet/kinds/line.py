@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Annotated, Any, Literal
 
 import numpy as np
@@ -12,9 +13,12 @@ from ...fitting import FitResult
 from ...frames import Array
 from ...shape_codec import StoredLine
 from ...shapes import Line, Plane
+from ..base import Needed
 from ..bases.flat import FlatRecipe
-from ..bases.measured import StraightCriterion
+from ..bases.measured import StraightCriterion, pointing_by_order
 from ..quantities import Quantity, axis_off, form, tilt
+from ..results import Sense
+from ..row_hits import RowHits
 
 
 class LineRecipe(FlatRecipe):
@@ -51,6 +55,9 @@ class LineRecipe(FlatRecipe):
 
     def contacts(self, result: FitResult, surface: Any, tip_radius_mm: float, air: int) -> Array:
         return result.points + self._across(result, tip_radius_mm, air)
+
+    def pointing(self, shape: Any, hits: RowHits, parents: Mapping[Needed, Any]) -> tuple[Any, Sense]:
+        return pointing_by_order(shape, hits)
 
 
 KIND = LineRecipe

@@ -12,12 +12,14 @@ from typing import Any, Literal
 
 from ...alignment import Alignment
 from ...alignment.hold import LETTERS
+from ...errors import DeriveError
 from ...features import axis_line, axis_of, center_point, plane_of
 from ...frames import Array
 from ...shapes import Point, Sphere
 from ...tolerances.zones import about_line
+from ..judged import Judgement
 from ..results import FoundFeature
-from ..toleranced.base import Member, Zone, whole_of
+from ..toleranced.base import KEPT, Member, Zone, whole_of
 from ..toleranced.material import ConditionedRecipe
 from ..toleranced.place import (
     Off,
@@ -35,6 +37,12 @@ class PositionRecipe(ConditionedRecipe, InClearanceRecipe):
     kind: Literal["position"] = "position"
     round_zone = True
     across: Literal["round", "X", "Y", "Z"] = "round"
+
+    def judged(self, row: int, found: Mapping[int, FoundFeature], system: Alignment | None) -> Judgement:
+        themselves = [found[i].name for i in self.of if any(i in group for group in self.in_order)]
+        if themselves:
+            raise DeriveError(f"{themselves[0]} is one of its own datums.", KEPT, "Choose other datums, or leave it out.")
+        return super().judged(row, found, system)
 
     def member(self, row: int, found: FoundFeature) -> Member:
         return whole_of(row, found)

@@ -50,7 +50,7 @@ class ProofRecipe(MeasuredRecipe):
         return off_a_surface(None if nominal is None else nominal.touched, cls.zoned)
 
     def surfaces_of(self, part: PartSurfaces) -> PartSurfaces:
-        """Those that it may touch."""
+        """The surfaces that it may touch."""
         return part
 
     def quantities(self, found: FoundFeature) -> tuple[Quantity, ...]:

@@ -65,11 +65,12 @@ class ScaleBarRecipe(JudgedRecipe):
                 raise DeriveError(f"{end.name} has no center.", KEPT, "Choose the points at the ends of the bar.")
         features = [in_system(end.feature, None) for end in ends if end.feature is not None]
         (told,) = told_in([Number(lambda a, b: float(np.linalg.norm(center_point(a) - center_point(b))))], features, None)
+        # stations in doubt do not make it less proven: it is one of those by which they are judged
         own = Uncertainty(1, {Source("bar", row): np.array([[self.u_mm]])})
         lower, upper = self._limits
         judged = decided(
             Quantity("length", nominal=self.length_mm), Asked(key="length", lower=lower, upper=upper),
-            told.but(lambda sure: {"uncertainty": sure.uncertainty + own}), "done",
+            told.but(lambda sure: {"uncertainty": sure.uncertainty + own, "unproven": ""}), "done",
         )  # fmt: skip
         places = [center_point(end.shape if system is None else system.shape(end.shape)) for end in ends]
         return Judgement((judged,), segment(*places))

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 from typing import Annotated, Any, Literal
 
 import numpy as np
@@ -17,6 +18,7 @@ from ...deriving.drawing import segment
 from ...errors import DeriveError
 from ...features import axis_line, axis_of, own_direction, radius_of
 from ...frames import Array
+from ...tolerances.drawn import drawn_extreme
 from ...tolerances.local_sizes import MOST, two_point_sizes
 from ...uncertainty import Source, Uncertainty
 from ...units import Unit
@@ -25,6 +27,7 @@ from ..judged import JudgedRecipe, Judgement
 from ..judging import Number, decided, in_system, told_in
 from ..quantities import Quantity
 from ..results import Characteristic, FoundFeature
+from ..told import Sure
 from ..toleranced.base import KEPT, rank
 from ..toleranced.material import mating_by
 
@@ -34,13 +37,16 @@ Limits = tuple[float | None, float | None]
 
 @dataclass(frozen=True)
 class SizePart:
-    """One number of a size: how it is called, by how much it is more than the fitted diameter, what the hits that it rests on
-    do to it, and by which of the limits it is judged."""
+    """One number of a size: how it is called, by how much it is more than the fitted diameter, and by which of the limits it is
+    judged. ``own_mm``, ``U_mm``: its standard and expanded uncertainty by the hits that it rests on; ``fitted``: the fitted
+    diameter's comes beside."""
 
     key: str
     more: float
-    u_mm: float
     limits: Limits
+    own_mm: float = 0.0
+    U_mm: float = 0.0
+    fitted: bool = True
     pair: tuple[int, int] | None = None
 
 
@@ -88,11 +94,10 @@ class SizeRecipe(JudgedRecipe):
         told_alone = replace(feature, uncertainty=feature.uncertainty.without(Source("hits", row)))
         judged = []
         for part in self._parts(found, (lower, upper)):
-            rests = feature if not part.u_mm else told_alone
+            rests = feature if part.fitted else told_alone
             (told,) = told_in([Number(lambda shape, more=part.more: 2 * shape.radius + more)], [rests], system)
-            own = Uncertainty(1, {Source("hits", row): np.array([[part.u_mm]])})
-            if part.u_mm:
-                told = told.but(lambda sure, own=own: {"uncertainty": sure.uncertainty + own})
+            if part.U_mm:
+                told = told.but(partial(_by_its_hits, part, row))
             limits = Asked(key="size", lower=part.limits[0], upper=part.limits[1])
             one = decided(Quantity("size", nominal=2 * nominal), limits, told, "done")
             judged.append((replace(one, of=f"{found.name}, {part.key}"), _drawn(found, part, system)))
@@ -101,7 +106,7 @@ class SizeRecipe(JudgedRecipe):
     def _parts(self, found: FoundFeature, limits: Limits) -> list[SizePart]:
         """The numbers that this size has. Raises DeriveError where its hits do not tell them."""
         if self.by == "gaussian":
-            return [SizePart("least squares", 0.0, 0.0, limits)]
+            return [SizePart("least squares", 0.0, limits)]
         bore = found.air < 0
         if self.by == "envelope":
             low, high = self._two_point(found)
@@ -116,8 +121,8 @@ class SizeRecipe(JudgedRecipe):
 
     def _mates(self, found: FoundFeature, criterion: str) -> SizePart:
         words = {"inscribed": "largest that goes in", "circumscribed": "smallest that goes over"}
-        more, u_mm = mating_by(found, criterion)
-        return SizePart(words[criterion], 2 * more, u_mm, (None, None))
+        mates = mating_by(found, criterion)
+        return SizePart(words[criterion], mates.more_mm, (None, None), mates.own_mm, mates.U_mm, fitted=not mates.U_mm)
 
     def _two_point(self, found: FoundFeature) -> tuple[SizePart, SizePart]:
         """The least and the greatest."""
@@ -135,12 +140,21 @@ class SizeRecipe(JudgedRecipe):
                 f"No two hits of {found.name} lie across from one another.", KEPT,
                 "Add hits opposite those that are there, at the same height.",
             )  # fmt: skip
-        u_mm = float(np.sqrt(2)) * found.u_hit_mm
-        low, high = int(sizes.argmin()), int(sizes.argmax())
-        return tuple(
-            SizePart(words, float(sizes[k]) - 2 * shape.radius, u_mm, (None, None), tuple(pairs[k].tolist()))
-            for words, k in (("least two-point size", low), ("greatest two-point size", high))
-        )  # type: ignore[return-value]
+        read, still = sizes - 2 * shape.radius, np.empty((len(sizes), 0))
+        ends = []
+        for words, sense in (("least two-point size", -1.0), ("greatest two-point size", 1.0)):
+            k = int(np.argmax(sense * sizes))
+            drawn = drawn_extreme(found.calm_share * sense * read, found.u_hit_mm, still, "largest", sense * read, pairs=pairs)
+            pair = (int(pairs[k, 0]), int(pairs[k, 1]))
+            more = float(sizes[k]) - 2 * shape.radius
+            ends.append(SizePart(words, more, (None, None), drawn.own_mm, drawn.U_mm, False, pair))
+        return ends[0], ends[1]
+
+
+def _by_its_hits(part: SizePart, row: int, sure: Sure) -> dict[str, Any]:
+    """With what its hits do to it: its U is that of both, where the hits' errors draw it to one side."""
+    own = Uncertainty(1, {Source("hits", row): np.array([[part.own_mm]])})
+    return {"uncertainty": sure.uncertainty.beside(own), "near": float(np.hypot(part.U_mm, sure.uncertainty.U()))}
 
 
 def _flat(found: FoundFeature) -> tuple[Array, Array]:

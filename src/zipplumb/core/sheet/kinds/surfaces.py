@@ -47,7 +47,7 @@ class SurfacesRecipe(SystemRecipe):
 
 
 def _names(touched: Sequence[ActualFeature]) -> list[str]:
-    """Of every touch."""
+    """The name of every touch."""
     return [t.name if len(t.contacts) == 1 else f"hit {k + 1} of {t.name}" for t in touched for k in range(len(t.contacts))]
 
 

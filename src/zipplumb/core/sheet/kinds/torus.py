@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
 from ...shape_codec import StoredTorus
 from ...shapes import Torus
-from ..bases.measured import EnclosedRecipe
+from ..base import Needed
+from ..bases.measured import EnclosedRecipe, pointing_out
 from ..quantities import Quantity, coordinates, form, size, tilt
+from ..results import Sense
+from ..row_hits import RowHits
 
 
 class TorusRecipe(EnclosedRecipe):
@@ -25,6 +29,9 @@ class TorusRecipe(EnclosedRecipe):
         ring = size("ring_diameter", "major_radius", nominal, 2)
         tube = size("tube_diameter", "minor_radius", nominal, 2)
         return (ring, tube, *coordinates(nominal), form("form"), *tilt(nominal))
+
+    def pointing(self, shape: Any, hits: RowHits, parents: Mapping[Needed, Any]) -> tuple[Any, Sense]:
+        return pointing_out(shape, hits)
 
 
 KIND = TorusRecipe

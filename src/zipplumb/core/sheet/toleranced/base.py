@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 from typing import Annotated, Any, ClassVar
 
 import numpy as np
@@ -21,12 +22,12 @@ from ...errors import DeriveError, InputError
 from ...features import Feature, axis_of, plane_of, point_of
 from ...frames import Array
 from ...shapes import BaseShape
-from ...tolerances.extremes import drawn_outward
-from ...uncertainty import Source, Uncertainty, exact
+from ...tolerances.drawn import drawn_extreme, quieted
+from ...uncertainty import Source, Uncertainty
 from ...units import Unit, mm
 from ..base import Asked, FeatureRef, Internal, Length
 from ..judged import JudgedRecipe, Judgement
-from ..judging import Number, decided, in_system, told_in
+from ..judging import Number, decided, in_system, numbers_in, together, told_in, why_unproven
 from ..quantities import Quantity
 from ..results import WORST, Characteristic, FoundFeature
 from ..told import Sure, Told
@@ -69,7 +70,7 @@ class Zone:
     ----------
     size : (points, shapes of ``others``) -> mm
     others : the features whose shapes it takes: datums, and what has a size
-    system : in which it is told; None: wherever
+    system : in which it is evaluated; None: in any
     offset : the same -> (3,) of which the size is the length, where it is one
     slopes : how both answer to a small motion of the points, see ``quantities.Quantity``; None: by differences
     off : points (n, 3) -> (n, 3) how each lies off the middle of the zone, to show where it is worst
@@ -133,7 +134,7 @@ class ToleranceRecipe(JudgedRecipe):
 
     @property
     def from_outside(self) -> tuple[bool, ...]:
-        """Of its datums, which are laid from outside the material, and not as their own rows fit them."""
+        """For each datum, whether it is laid from outside the material, and not as its own row fits it."""
         return (False,) * len(self.in_order)
 
     @property
@@ -182,13 +183,12 @@ class ToleranceRecipe(JudgedRecipe):
         member = self.member(row, found[row])
         zone = self.zone_for(member, found, active)
         features = [in_system(f, zone.system) for f in (member.feature, *zone.others)]
-        told = _told(zone, features)
-        if member.noise is not None:
-            told = _with_errors_of_hits(told, member, zone, features[1:])
-        bonus = max(zone.bonus(*(f.shape for f in features[1:])), 0.0) if zone.bonus is not None else 0.0
-        if zone.bonus_noise is not None and bonus > 0:
-            mating = Uncertainty(1, {Source("hits", zone.bonus_noise[0]): np.array([[zone.bonus_noise[1]]])})
-            told = told.but(lambda sure: {"uncertainty": sure.uncertainty + mating})
+        told = _told(zone, features) if member.noise is None else _of_hits(member, zone, features)
+        bonus = 0.0
+        if zone.bonus is not None:
+            grown = _bonus(zone, features)
+            bonus = max(grown.value, 0.0)
+            told = told.but(partial(_less_bonus, grown))
         limits = Asked(key=VALUE, upper=self.zone_mm + bonus)
         judged = decided(Quantity(VALUE, "mm", nominal=0.0), limits, told, "done")
         draw, where = _where(member, zone, features)
@@ -199,7 +199,7 @@ class ToleranceRecipe(JudgedRecipe):
 
 
 class ToDatumRecipe(ToleranceRecipe):
-    """``to_datum``: the one feature that it is told from."""
+    """``to_datum``: the one datum feature."""
 
     to_datum: FeatureRef
 
@@ -227,36 +227,78 @@ class ToDatumRecipe(ToleranceRecipe):
 
 
 def _told(zone: Zone, features: list[Feature]) -> Told:
-    """The size of the zone; with a bonus its uncertainty is that of what the bonus leaves of it."""
-    size, offset, bonus = zone.size, zone.offset, zone.bonus
-    if zone.still:
-        return Told.known(size(features[0].shape.points), exact(1))
+    """The size of the zone."""
+    size, offset = zone.size, zone.offset
     over = None if offset is None else lambda touched, *shapes: offset(touched.points, *shapes)
-    numbers = [Number(lambda touched, *shapes: size(touched.points, *shapes), over, zone.slopes)]
-    if bonus is not None:
-        numbers.append(Number(lambda touched, *shapes: size(touched.points, *shapes) - bonus(*shapes)))
-    told = told_in(numbers, features, zone.system)
-    return told[0].but(lambda sure: {"uncertainty": told[-1].uncertainty})
+    (told,) = told_in(
+        [Number(lambda touched, *shapes: size(touched.points, *shapes), over, zone.slopes)], features, zone.system
+    )
+    return told
 
 
-def _with_errors_of_hits(told: Told, member: Member, zone: Zone, others: Sequence[Feature]) -> Told:
-    """Its uncertainty with that of the hits at the extremes; of many hits these are drawn outward, which U says too."""
+def _bonus(zone: Zone, features: list[Feature]) -> Told:
+    """The bonus, below zero where the size is beyond its limit of material; its uncertainty with that of the mating size."""
+    bonus = zone.bonus
+    assert bonus is not None
+    (told,) = told_in([Number(lambda touched, *shapes: bonus(*shapes))], features, zone.system)
+    if zone.bonus_noise is None:
+        return told
+    row, u_mm = zone.bonus_noise
+    mating = Uncertainty(1, {Source("hits", row): np.array([[u_mm]])})
+    return told.but(lambda sure: {"uncertainty": sure.uncertainty.beside(mating)})
+
+
+def _less_bonus(grown: Told, sure: Sure) -> dict[str, Any]:
+    """How sure the zone is that the bonus leaves; what surely has no bonus is as sure as its place."""
+    if grown.value <= -grown.uncertainty.U():
+        return {}
+    left = sure.uncertainty + grown.uncertainty.through(np.array([[-1.0]]))
+    return {"uncertainty": left, "near": None if sure.near is None else float(np.hypot(sure.near, grown.uncertainty.U()))}
+
+
+def _of_hits(member: Member, zone: Zone, features: list[Feature]) -> Told:
+    """The size of a zone of places that were touched, with the errors of those at its extremes, which are drawn outward."""
     assert member.noise is not None
-    row, u_hit = member.noise
-    if zone.signed is None or member.calm is None:
-        own = Uncertainty(1, {Source("hits", row): np.array([[zone.share * u_hit]])})
-        return told.but(lambda sure: {"uncertainty": sure.uncertainty + own})
-    calm = member.calm if zone.system is None else zone.system.points(member.calm)
-    u_mm, near = drawn_outward(zone.signed(calm, *(f.shape for f in others)), u_hit, zone.about)
+    (row, u_hit), signed, calm = member.noise, zone.signed, member.calm
+    source = Source("hits", row)
+    if signed is None or calm is None:
+        own = Uncertainty(1, {source: np.array([[zone.share * u_hit]])})
+        return _told(zone, features).but(lambda sure: {"uncertainty": sure.uncertainty + own})
+    touched, *others = features
+    shapes = [f.shape for f in others]
+    value = zone.size(touched.shape.points, *shapes)
 
-    def more(sure: Sure) -> dict[str, Any]:
-        outward = near(sure.uncertainty.u())
-        return {
-            "uncertainty": sure.uncertainty + Uncertainty(1, {Source("hits", row): np.array([[u_mm]])}),
-            "near": sure.near if outward is None else max(sure.near or 0.0, outward),
-        }
+    def sure() -> Sure:
+        where = numbers_in(lambda points, *shapes: signed(points.points, *shapes), features, zone.system)
+        likely = signed(calm if zone.system is None else zone.system.points(calm), *shapes)
+        ways = where.jacobians[0][:, :6]
+        moves = np.zeros((len(likely), 0)) if zone.still else together(where.uncertainty)
+        read = where.values
+        if not zone.about:  # of a range, what they have in common is nothing
+            likely, read, ways, moves = (each - each.mean(axis=0) for each in (likely, read, ways, moves))
+        still, seen = (quieted(each, u_hit, moves, ways) for each in (likely, read))
+        fitted = np.column_stack([ways, np.ones(len(read))]) if zone.still else None
+        drawn = drawn_extreme(still, u_hit, moves, "farthest" if zone.about else "range", seen, fitted)
+        by_hits = Uncertainty(1, {source: np.array([[drawn.own_mm]])})
+        if zone.still:
+            return Sure(by_hits, near=drawn.U_mm)
+        slope = _slope_of_extremes(read, zone.about)
+        shared = where.uncertainty.through(slope)
+        return Sure(shared.beside(by_hits), why_unproven((slope @ where.moves)[0, :6], shared, zone.system), drawn.U_mm)
 
-    return told.but(more)
+    return Told(value, sure)
+
+
+def _slope_of_extremes(places: Array, about: bool) -> Array:
+    """(1, n): how a range, or twice the farthest, goes with its places."""
+    slope = np.zeros((1, len(places)))
+    if about:
+        k = int(np.abs(places).argmax())
+        slope[0, k] = 2 * np.sign(places[k])
+    else:
+        slope[0, int(places.argmax())] += 1
+        slope[0, int(places.argmin())] -= 1
+    return slope
 
 
 def rank(judged: Characteristic) -> tuple[int, float]:

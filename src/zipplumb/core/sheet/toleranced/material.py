@@ -4,15 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 import numpy as np
+from pydantic import Field, model_validator
 
 from ...errors import DeriveError, PlumbError
 from ...features import Feature
 from ...fitting import fit
 from ...frames import Array
 from ...shapes import Circle
+from ...tolerances.drawn import drawn_extreme
 from ...units import mm
 from ..judging import in_system
 from ..results import FoundFeature
@@ -36,7 +38,7 @@ class Bonus:
 
 
 def bonus_of(member: Member, condition: Condition) -> Bonus:
-    """By how much a zone is larger: how far the mating size is from the condition's limit of material (ISO 2692, memory).
+    """The bonus of a zone: how far the mating size is from the condition's limit of material (ISO 2692, memory).
 
     Raises DeriveError where it has no size, or no limits of size are asked of it.
     """
@@ -52,36 +54,61 @@ def bonus_of(member: Member, condition: Condition) -> Bonus:
     bore = found.side.air < 0
     from_least = bore == (condition == "maximum")  # the bore's most material is its smallest size
     grows = 1.0 if from_least else -1.0
-    mates, u_mm = mating_by(found, "inscribed" if from_least else "circumscribed")
+    mates = mating_by(found, "inscribed" if from_least else "circumscribed")
     limit, other = (2 * nominal + limits[0 if first else 1] for first in (from_least, not from_least))
 
     def size(shape: Any) -> float:
-        return 2 * (float(shape.radius) + mates)
+        return 2 * float(shape.radius) + mates.more_mm
 
-    return Bonus(found.feature, lambda s: grows * (size(s) - limit), grows, lambda s: max(grows * (other - size(s)), 0.0), u_mm)
+    return Bonus(
+        found.feature, lambda s: grows * (size(s) - limit), grows, lambda s: max(grows * (other - size(s)), 0.0), mates.own_mm
+    )
 
 
-def mating_by(found: FoundFeature, criterion: str) -> tuple[float, float]:
-    """By how much the radius that goes in, or over, what was touched differs from the fitted one, and what its hits do to the
-    diameter: it rests on three, about evenly round. Nothing of what shows no form beyond what its hits do by themselves,
-    of which the extremes would always tell a smaller bore and a larger boss than there is."""
+@dataclass(frozen=True)
+class Mating:
+    """``more_mm``: by how much the mating diameter is larger than the fitted one; ``own_mm``, ``U_mm``: its standard and its
+    expanded uncertainty by its hits, in the place of what these do to the fitted one; 0 where it is that."""
+
+    more_mm: float = 0.0
+    own_mm: float = 0.0
+    U_mm: float = 0.0
+
+
+def mating_by(found: FoundFeature, criterion: str) -> Mating:
+    """The diameter that goes in, or over, what was touched, against the fitted one.
+
+    Nothing of what shows no form beyond what its hits do by themselves, of which the extremes would always tell a smaller bore
+    and a larger boss than there is. What errors of the hits do to it is bounded by what they do to the extreme hit about the
+    fitted axis, which the mating one follows in part.
+    """
     shape, fitted = found.shape, found.fit
-    if fitted is None or fitted.spare < 1 or found.contacts is None:
-        return 0.0, 0.0
+    if fitted is None or fitted.spare < 1 or found.contacts is None or found.residuals is None:
+        return Mating()
     if not surely_worse(found.u_hit_mm, fitted.sigma, fitted.spare):
-        return 0.0, 0.0
+        return Mating()
     fixed = {"normal": shape.normal} if isinstance(shape, Circle) else {}
     try:
         mating = fit(fitted.kind, found.touched, criterion=criterion, fixed=fixed)
     except PlumbError:
-        return 0.0, 0.0
-    return float(mating.shape.radius - shape.radius), 2 / np.sqrt(3) * found.u_hit_mm
+        return Mating()
+    outward = found.air * found.residuals * (1.0 if criterion == "circumscribed" else -1.0)
+    still = np.empty((len(outward), 0))
+    drawn = drawn_extreme(found.calm_share * outward, found.u_hit_mm, still, "largest", outward)
+    return Mating(2 * float(mating.shape.radius - shape.radius), 2 * drawn.own_mm, 2 * drawn.U_mm)
 
 
 class ConditionedRecipe(ToleranceRecipe):
     """``condition``: with maximum (least) material the zone grows by how far the mating size is from that limit."""
 
     condition: Condition = "none"
+    zone_mm: Annotated[float, Field(ge=0, lt=1e9)]
+
+    @model_validator(mode="after")
+    def _zone_or_bonus(self):
+        if self.zone_mm == 0 and self.condition == "none":
+            raise ValueError("a zone of 0 needs a material condition, whose bonus is then all there is")
+        return self
 
     @classmethod
     def with_material(cls, raw: dict[str, Any], condition: str, boundaries: Sequence[str]) -> dict[str, Any]:

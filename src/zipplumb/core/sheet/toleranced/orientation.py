@@ -81,7 +81,15 @@ class OrientationRecipe(ConditionedRecipe, ToDatumRecipe):
         def ends(points: Array, shape: Any) -> float:
             return length_at(points, own_direction(shape), angle)
 
-        zone = Zone(surface, (datum.feature,), system, signed=read) if is_plane else Zone(ends, (datum.feature,), system)
+        def leans(points: Array, shape: Any) -> Array:
+            """What of the axis is across the datum's direction, or along it where it should stand at right angles to that."""
+            axis, along = own_direction(shape), points[-1] - points[0]
+            part = (along @ axis) * axis
+            return np.asarray(along - part if angle < RIGHT_RAD else part)
+
+        told = leans if min(angle, SQUARE - angle) < RIGHT_RAD else None
+        of_axis = Zone(ends, (datum.feature,), system, told)
+        zone = Zone(surface, (datum.feature,), system, signed=read) if is_plane else of_axis
         return self.with_bonus(zone, member, found)
 
     def _turned_by_both(self, member: Member, system: Alignment) -> Zone:

@@ -22,7 +22,7 @@ STEP_MM = 1e-4
 
 
 class ProfileRecipe(InClearanceRecipe):
-    """With datums it is told in their system, else in the alignment in use.
+    """Evaluated in the system of its datums where it has some, else in the active alignment.
 
     ``offset_mm``: how far out of the material the middle of the zone lies (an unequal zone).
     """
@@ -63,5 +63,5 @@ class ProfileRecipe(InClearanceRecipe):
 
 
 def _closed(nominal: Any) -> bool:
-    """Its distance is told from its axis or center, whatever the side of the air."""
+    """Its distance is taken from its axis or center, whatever the side of the air."""
     return not hasattr(nominal, "normal") or isinstance(nominal, Circle | Ellipse | Slot | Torus)
