@@ -16,6 +16,7 @@ let newest = 0; // of those that came: an earlier one that is late does not take
 let underWay = 0;
 let behind = null;
 let opened = []; // what a person has unfolded in the slip stays so
+const questions = new Set(); // places of answers that a person asked for beside what stands there: they are asked for anew
 const unfolded = () => [...slip.querySelectorAll("details")];
 const named = (each) => each.querySelector("summary")?.textContent.trim();
 
@@ -28,8 +29,12 @@ function typing() {
 
 export function guardTyping() {
   slip.addEventListener("input", ({ target }) => target.form && typed.add(target.form));
-  slip.addEventListener("submit", ({ target }) => typed.delete(target));
+  slip.addEventListener("submit", ({ target }) => {
+    typed.delete(target);
+    questions.clear();
+  });
   document.addEventListener("htmx:beforeSend", ({ detail }) => {
+    if (detail.target.matches("[data-answer]")) questions.add(detail.target.id);
     if (detail.target !== slip) return;
     underWay += 1;
     if (byPerson(detail)) detail.requestConfig.turn = asked += 1;
@@ -58,6 +63,7 @@ export function guardTyping() {
     typed.clear();
     if (detail.requestConfig.headers[BY_ITSELF] === undefined) {
       chosen += 1;
+      questions.clear();
       slip.scrollTop = 0; // what somebody turned to begins at its beginning
       return;
     }
@@ -68,6 +74,7 @@ export function guardTyping() {
       fresh.replaceWith(form);
       typed.add(form);
     }
+    for (const id of questions) slip.querySelector(`[hx-target="#${id}"]`)?.click();
   });
 }
 

@@ -12,7 +12,7 @@ from zipplumb.core.frames import Motion
 from zipplumb.demo import carrier, shop_real
 from zipplumb.jobs.hand import move_hand, tell_hand
 from zipplumb.jobs.kit import stations
-from zipplumb.jobs.plan import listing
+from zipplumb.jobs.plan import listing, sheet
 
 
 def test_a_rough_fit_is_checked_live_and_then_given_up_for_the_datums(tamsin, bench):
@@ -57,6 +57,9 @@ def test_a_rough_fit_is_checked_live_and_then_given_up_for_the_datums(tamsin, be
     page.get_by_role("button", name="Alignment 1", exact=True).click()
     page.get_by_role("button", name="What would change").click()
     expect(page.locator(".compared")).to_contain_text("It lies, seen from the one before")
+    with page.expect_response(lambda answer: "/compared" in answer.url):  # what was asked is asked anew when the rest follows
+        sheet.edit_row(TECHNICIAN, here.job, here.rows["End"], {"name": "Left end"})
+    expect(page.locator(".compared tr", has_text="Left end").first).to_be_visible()
     expect(page.locator(".compared tr", has_text="Proof points 1").first).to_be_visible()
     page.get_by_role("button", name="Use it").click()
     expect(page.locator("#now .active")).to_contain_text("0 spare: unproven")

@@ -6,6 +6,7 @@ import re
 import numpy as np
 import pytest
 from playwright.sync_api import expect
+from truth import must_be_true
 
 from zipplumb.core.alignment.reference_points import expansion_scale
 from zipplumb.core.frames import Motion
@@ -125,6 +126,6 @@ def compare(running):
     for key, by in (("highest", np.max), ("lowest", np.min)):
         judged = found.characteristic(key)
         real = by(bedplate_real.flange_off(feet) + np.einsum("ij,ij->i", shift, normals))
-        assert abs(judged.actual - real) < judged.U, (key, judged.actual, real, judged.U)
+        must_be_true(judged, real)
         assert judged.U < 0.1
     assert coverage_factor() * u_hit < 0.1

@@ -15,10 +15,11 @@ class FakeArm:
     """Listens on ``port``. ``sent`` and ``confirmed``: numbers of presses; ``confirmed_at``: when the newest was;
     ``waited``: s that each waited for its tone."""
 
-    def __init__(self, per_s: float = 10.0):
+    def __init__(self, per_s: float = 10.0, unanswered: int = 1_000_000):
+        """``unanswered``: with so many presses it waits for a tone before it presses again."""
         self.server = socket.create_server(("127.0.0.1", 0))
         self.port = self.server.getsockname()[1]
-        self.pause_s = 1 / per_s
+        self.pause_s, self.unanswered = 1 / per_s, unanswered
         self.sent: dict[int, bytes] = {}
         self.confirmed: set[int] = set()
         self.tones: dict[int, str] = {}
@@ -56,7 +57,7 @@ class FakeArm:
         lost = threading.Event()
         threading.Thread(target=self._hear, args=(link, lost), daemon=True).start()
         while not (self.over.is_set() or lost.is_set()):
-            if self.pressing.is_set():
+            if self.pressing.is_set() and len(self.sent) - len(self.confirmed) < self.unanswered:
                 number = len(self.sent) + 1
                 self.sent[number] = encode(t="button", e=number, name="take", down=True, **self._pose(number))
                 self.sent_at[number] = time.monotonic()

@@ -15,6 +15,7 @@ from installation import PASSWORD, signed_in
 
 TOGETHER = 14
 LATEST = 15  # presses
+UNANSWERED = 3  # presses: a hand waits for the tone, so that a slow machine slows the arm and nothing piles up
 TRIES = 3
 GROUPS = [VICES[k : k + TOGETHER] for k in range(0, len(VICES), TOGETHER)]
 PRESSES = "SELECT unnest(ns) FROM readings WHERE instrument_id = %s AND kind = 'press'"
@@ -27,7 +28,7 @@ def measuring(installation, step):
     installation.cli("people", "add", "olwen", "Olwen", "administrator", said=PASSWORD + "\n")
     installation.serve()
     installation.until(lambda: urllib.request.urlopen(installation.url + "/health", timeout=2).status == 200)
-    visitor, arm = signed_in(installation), FakeArm()
+    visitor, arm = signed_in(installation), FakeArm(unanswered=UNANSWERED)
     visitor.post("/parts", {"name": "Carrier"}, step)
     part = visitor.at.rsplit("/", 1)[1]
     installation.until(lambda: "Begin the job" in visitor.get(f"/parts/{part}"))
@@ -73,7 +74,7 @@ def waits(installation, arm) -> float:
     first = len(arm.sent) + 1
     mine = range(first, first + LATEST)
     try:
-        installation.until(lambda: all(n in arm.waited for n in mine), 15)
+        installation.until(lambda: all(n in arm.waited for n in mine), 60)
     except AssertionError as error:
         raise AssertionError(arm.heard(), [arm.waited.get(n) for n in mine]) from error
     return float(np.median([arm.waited[n] for n in mine]))
@@ -95,7 +96,7 @@ def test_each_is_named_and_nobody_else_is_slowed(installation, measuring, group)
         if beside < bound:
             break
     sent = set(arm.sent)
-    installation.until(lambda: sent <= arm.confirmed, 10)
+    installation.until(lambda: sent <= arm.confirmed)
     assert beside < bound
     assert set(arm.tones.values()) == {"taken"}
 
@@ -113,7 +114,7 @@ def until_all_are_told(installation, visitor, group) -> None:
         return not wanted
 
     try:
-        installation.until(all_told, 15)
+        installation.until(all_told)
     except AssertionError:
         raise AssertionError({name: told(visitor)[name] for name in wanted}) from None
 
