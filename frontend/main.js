@@ -38,6 +38,6 @@ if (bench) {
   place(bench, stage);
   unfold();
   later();
-  sheet();
+  sheet(bench);
   report(bench, stage);
 }

@@ -7,8 +7,8 @@ import numpy as np
 import pytest
 from carrier_bench import FRONT, LEFT, TECHNICIAN, UP, CarrierBench
 from playwright.sync_api import expect
-from truth import must_be_true
 from scipy.optimize import least_squares
+from truth import must_be_true
 
 from zipplumb.demo import bracket, bracket_real
 from zipplumb.jobs.align import systems

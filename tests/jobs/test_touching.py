@@ -218,22 +218,30 @@ def test_hits_of_two_rows_are_joined_and_given_back(bench):
     again.join(TECHNICIAN, bench.job, second, first)
     state = bench.state()
     assert state.results[first].hits == 24
-    assert [r.id for r in state.rows] == [first]
+    assert [(r.id, r.finished) for r in state.rows] == [(first, True), (second, False)]  # it is planned as it was
+    assert state.results[second].state == "todo"
     measuring.make_current(TECHNICIAN, bench.job, first)
     hit(bench, (10 - TIP, 0, 50), (0, 0, 50))  # measuring goes on in the joined row
     assert bench.state().results[first].hits == 25
     assert again.give_back(TECHNICIAN, bench.job, first) == second
     state = bench.state()
     assert (state.results[first].hits, state.results[second].hits) == (13, 12)
+    assert state.results[second].state == "done"
     with pytest.raises(InputError, match="no hits of another row"):
         again.give_back(TECHNICIAN, bench.job, first)
 
 
-def test_a_row_that_others_rest_on_is_not_joined_away(aligned):
+def test_what_rests_on_a_row_whose_hits_were_given_away_waits(aligned):
     end, top = aligned.rows["end"], aligned.rows["A"]
+    offset = aligned.plan(kind="construction", of=[top], make="offset_plane", offset_mm=5, name="Offset")
+    again.join(TECHNICIAN, aligned.job, top, end)
+    assert aligned.state().results[offset].state == "waits"
+    again.give_back(TECHNICIAN, aligned.job, end)
+    assert aligned.state().results[offset].state == "done"
+    nominal = {"shape": "circle", "center": [0, 0, 60], "normal": [0, 0, 1], "radius": 20}
+    rim = aligned.plan(kind="circle", name="Rim", nominal=nominal, plane=top)
     with pytest.raises(InputError, match="rests on this row"):
-        aligned.plan(kind="construction", of=[top], make="offset_plane", offset_mm=5, name="Offset")
-        again.join(TECHNICIAN, aligned.job, top, end)
+        again.join(TECHNICIAN, aligned.job, top, rim)
 
 
 def test_what_was_touched_is_no_plan_that_could_be_taken_back(bench):

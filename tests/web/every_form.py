@@ -35,7 +35,7 @@ FORMS = {
     "home.stop": {}, "home.remove": {},
     "job.make_current": {}, "job.terms": {"seen": "@row"}, "job.remove": {"seen": "@row"},
     "job.edit": {**PLANE, "seen": "@row"}, "job.edit_back": {"seen": "@row"},
-    "job.move": {}, "job.units": {"units": "mm", "seen": "@units"},
+    "job.move": {}, "job.put": {"before": "@row_id"}, "job.bring_back": {}, "job.units": {"units": "mm", "seen": "@units"},
     "job.move_hand": {"button": "take", "face": "1", "hits": "4", "point": "0,0,60", "wrong": "1",
                       "detail": "1", "number": "0"},
     "planning.refill": {**PLANE, "more": "of#1"}, "planning.plan": PLANE, "planning.refill_row": {**PLANE, "more": "of#1"},

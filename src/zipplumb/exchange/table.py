@@ -38,8 +38,11 @@ class CharacteristicText:
 
 @dataclass(frozen=True, eq=False)
 class RowText:
-    """One row. ``line``: what stands on its line where it has no characteristic; ``takes_hits``: it is measured;
-    ``told``: the sentence that says where a tolerance is worst; ``tell``: how its characteristics are told."""
+    """One row.
+
+    ``line``: what stands on its line where it has no characteristic; ``takes_hits``: it is measured; ``told``: the
+    sentence that says where a tolerance is worst; ``tell``: how its characteristics are told; ``asks``: what is asked of it.
+    """
 
     id: int
     number: int
@@ -61,6 +64,7 @@ class RowText:
     is_system: bool
     told: str
     tell: Callable[[], tuple[CharacteristicText, ...]] = field(repr=False)
+    asks: str = ""
 
     @cached_property
     def characteristics(self) -> tuple[CharacteristicText, ...]:

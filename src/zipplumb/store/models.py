@@ -122,7 +122,8 @@ class PartFile(Base):
 class Job(Base):
     """``touching``: "space" or "plane" while hits go to what they fit there; "" while they follow the sheet.
 
-    ``chain``: how dimensions follow the features; ``rule``: by which is decided what is in and what is out.
+    ``chain``: how dimensions follow the features; ``rule``: by which is decided what is in and what is out;
+    ``handed_over``: how often hits went from one row to another, so that whoever keeps them by row knows.
     """
 
     __tablename__ = "jobs"
@@ -137,6 +138,7 @@ class Job(Base):
     chain: Mapped[dict[str, Any]] = mapped_column(JSONB, server_default="{}")
     rule: Mapped[Rule] = mapped_column(String(10), server_default="proven")
     placing: Mapped[dict[str, Any]] = mapped_column(JSONB, server_default="{}")
+    handed_over: Mapped[int] = mapped_column(server_default="0")
     created_by: Mapped[int | None] = mapped_column(ForeignKey("users.id"))
     created_at: Mapped[datetime] = _now()
     part: Mapped[Part] = relationship()

@@ -25,6 +25,7 @@ from .bases.measured import FeatureRecipe
 from .bases.systems import ActualFeature, SystemInputs, SystemRecipe
 from .beside import beside
 from .datums import Datum, system_of
+from .elsewhere import words_elsewhere
 from .given import Kit, PartSurfaces, Sheet, SheetRow, StationPose
 from .graph import GONE, ROUND, Failed, Name, Node, Worked, fault_words, work_out
 from .judged import JudgedRecipe, NeedsSystem
@@ -381,11 +382,12 @@ def _judged_feature(row: SheetRow, recipe: FeatureRecipe, needed: Mapping[Name, 
         "row": row.id, "state": found.state, "message": found.message, "feature": found, "doubts": found.doubts,
         "uses": _features_of(row), "warnings": found.warnings,
     }  # fmt: skip
-    if found.feature is None:
-        return RowResult(**base, characteristics=planned(recipe, recipe.quantities(found)))
     active, by = _solved(needed, system)
     used = needed[system[0]].uses if active is not None else ()
     held = row.id in used
+    base["elsewhere"] = words_elsewhere(recipe, found, None if held else active)
+    if found.feature is None:
+        return RowResult(**base, characteristics=planned(recipe, recipe.quantities(found)))
     both = beside(found, active)
     feature = both.actual
     if found.made is not None and active is not None and both.nominal is not None:
@@ -398,6 +400,8 @@ def _judged_feature(row: SheetRow, recipe: FeatureRecipe, needed: Mapping[Name, 
         turns = any(loose.motion[3:].any() for loose in active.ledger.loose)
         if found.state == "done" and not held and not turns and recipe.faces_away(feature.shape):
             base["state"] = "asks"
+    if found.state == "done" and base["elsewhere"]:
+        base["state"] = "asks"
     quantities = recipe.quantities(found)
     if base["state"] == "asks":
         return RowResult(**base, characteristics=planned(recipe, quantities))

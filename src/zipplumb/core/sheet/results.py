@@ -44,6 +44,7 @@ class FoundFeature:
     laid : how many hits went to the plane that it lies in
     counted : keys of the hits that were looked at and are its own; ``centers``, ``contacts`` (n, 3)
     left_out : how many more count, once it is finished
+    tip_mm : radius of the largest tip
     facing : (3,) where the tip went, of planes and surface points
     u_hit_mm : standard uncertainty of one hit, as stated
     size_limits : of the deviation of its diameter, mm, where both are asked
@@ -64,6 +65,7 @@ class FoundFeature:
     laid: int = 0
     counted: tuple[str, ...] = ()
     left_out: int = 0
+    tip_mm: float = 0.0
     centers: Array | None = None
     contacts: Array | None = None
     residuals: Array | None = None
@@ -245,6 +247,7 @@ class RowResult:
     uses : rows that it is made of
     draw : what shows a dimension, or a made feature, in the active system or else the world
     told : of a tolerance, where it is worst, in a sentence
+    elsewhere : why its hits do not seem to belong to it, in a sentence; once it is finished, that is what it asks
     """
 
     row: int
@@ -261,6 +264,7 @@ class RowResult:
     uses: tuple[int, ...] = ()
     draw: Drawing | None = None
     told: str = ""
+    elsewhere: str = ""
     warnings: tuple[str, ...] = ()
     doubts: tuple[str, ...] = ()
 

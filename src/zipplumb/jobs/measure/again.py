@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from datetime import UTC, datetime
 from typing import Any, cast
 
-from sqlalchemy import select
+from sqlalchemy import and_, select, update
 from sqlalchemy.orm import Session
 
 from ...core.errors import InputError
 from ...core.sheet import KINDS, MEASURED, MeasuredRecipe, RowResult, kind_of
 from ...store.database import stored, tell, transaction
-from ...store.models import Change, Job, Row, User
+from ...store.models import Change, Job, Mark, Reading, Row, User
 from ..actor import Actor, record
 from ..plan.adding import check_references, rests_on
 from ..plan.sheet import ROW_GONE, as_seen, seen_of
@@ -68,46 +68,97 @@ def take_over(session: Session, target: Row, source: Row) -> None:
 
 
 def join(actor: Actor, job_id: int, row_id: int, into: int | None) -> None:
-    """Give a row's hits to another one. Refused while others rest on it."""
+    """Give a row's hits to another one. A row that was planned stays so; one that was only touched goes off the sheet, which is
+    refused while others rest on it."""
     actor.must_change()
     with transaction() as session:
         job = stored(session, Job, job_id, lock=True)
-        source, _ = _measured(session, job_id, row_id)
+        source, recipe = _measured(session, job_id, row_id)
         target, _ = _measured(session, job_id, into or 0)
         if source is target:
             raise InputError("A row has its own hits already.", NOTHING, "Choose another row.")
-        if needing := _resting(session, job_id, row_id):
-            raise InputError(f"{' and '.join(needing)} rests on this row.", NOTHING, "Remove that first.")
         if rests_on(recipe_of(target), [source.id]):
             raise InputError(f"{target.recipe['name']} rests on this row.", NOTHING, "Choose another row.")
-        before = target.recipe
-        take_over(session, target, source)
-        check_references(session, job_id, recipe_of(target))
-        target.finished_at = target.finished_at or source.finished_at
-        if job.current_row_id == source.id:
-            job.current_row_id = target.id
-        record(session, actor, job_id, "join hits", row=target.id, source=source.id, before=before, after=target.recipe)
+        if recipe.proposes and (needing := _resting(session, job_id, row_id)):
+            raise InputError(f"{' and '.join(needing)} rests on this row.", NOTHING, "Remove that first.")
+        give(session, actor, job, source, target)
         tell(session, job_id, "sheet")
+
+
+def give(session: Session, actor: Actor, job: Job, source: Row, target: Row) -> None:
+    """``join`` within a transaction, the job locked."""
+    before, was_finished = target.recipe, source.finished_at
+    target.finished_at = target.finished_at or was_finished
+    if job.current_row_id == source.id:
+        job.current_row_id = target.id
+    readings: list[int] = []
+    if recipe_of(source).proposes:
+        take_over(session, target, source)
+    else:
+        readings = _hand_over(session, job, source, target)
+    check_references(session, job.id, recipe_of(target))
+    record(
+        session, actor, job.id, "join hits", row=target.id, source=source.id, readings=readings,
+        finished=was_finished is not None, before=before, after=target.recipe,
+    )  # fmt: skip
+
+
+def _hand_over(session: Session, job: Job, source: Row, target: Row, only: Sequence[int] | None = None) -> list[int]:
+    """Readings go to another row, with their marks, and what they were read for is open again. ``only``: of these, by id."""
+    theirs = Reading.row_id == source.id if only is None else and_(Reading.row_id == source.id, Reading.id.in_(only))
+    moved = list(session.scalars(update(Reading).where(theirs).values(row_id=target.id).returning(Reading.id)))
+    session.execute(update(Mark).where(Mark.reading_id.in_(moved)).values(row_id=target.id))
+    if only is None and (others := source.recipe.get("hits_of", ())):
+        changed(source, hits_of=[])
+        changed(target, hits_of=[*target.recipe.get("hits_of", ()), *others])
+        session.execute(update(Row).where(Row.id.in_(others)).values(taken_over_by=target.id))
+    changed(source, settled_air=None, as_touched=False)
+    source.finished_at = None
+    job.handed_over += 1
+    return moved
+
+
+def given_last(session: Session, row_id: int) -> Change | None:
+    """The change by which a row was given hits that it has still."""
+    of_row = Change.detail["row"].as_integer() == row_id
+    for given in session.scalars(select(Change).where(of_row, Change.act == "join hits").order_by(Change.id.desc())):
+        readings = given.detail.get("readings") or ()
+        if session.scalar(select(Reading.id).where(Reading.id.in_(readings), Reading.row_id == row_id).limit(1)) is not None:
+            return given
+    return None
 
 
 def give_back(actor: Actor, job_id: int, row_id: int) -> int:
-    """The row whose hits were joined last stands on the sheet again, with its hits. Returns its id."""
+    """The row whose hits were joined last has them again. Returns its id."""
     actor.must_change()
     with transaction() as session:
-        stored(session, Job, job_id, lock=True)
+        job = stored(session, Job, job_id, lock=True)
         target, recipe = _measured(session, job_id, row_id)
-        if not recipe.hits_of:
-            raise InputError("It has no hits of another row.", NOTHING, "Open the row again.")
-        *left, last = recipe.hits_of
-        source = stored(session, Row, last)
-        inner = set(source.recipe.get("hits_of", ()))
-        before = changed(target, hits_of=[i for i in left if i not in inner])
-        source.removed_at = source.taken_over_by = None
-        for row in session.scalars(select(Row).where(Row.id.in_(inner))):
-            row.taken_over_by = source.id
-        record(session, actor, job_id, "give hits back", row=row_id, source=last, before=before, after=target.recipe)
+        if (given := given_last(session, row_id)) is not None:
+            source, before = stored(session, Row, given.detail["source"]), target.recipe
+            source.removed_at = None
+            _hand_over(session, job, target, source, given.detail["readings"])
+            if given.detail["finished"]:
+                source.finished_at = datetime.now(UTC)
+        else:
+            source, before = _stand_again(session, target, recipe)
+        record(session, actor, job_id, "give hits back", row=row_id, source=source.id, before=before, after=target.recipe)
         tell(session, job_id, "sheet")
-        return last
+        return source.id
+
+
+def _stand_again(session: Session, target: Row, recipe: MeasuredRecipe) -> tuple[Row, dict[str, Any]]:
+    """The row that was taken over last stands on the sheet again. That, and the recipe of the other one before."""
+    if not recipe.hits_of:
+        raise InputError("It has no hits of another row.", NOTHING, "Open the row again.")
+    *left, last = recipe.hits_of
+    source = stored(session, Row, last)
+    inner = set(source.recipe.get("hits_of", ()))
+    before = changed(target, hits_of=[i for i in left if i not in inner])
+    source.removed_at = source.taken_over_by = None
+    for row in session.scalars(select(Row).where(Row.id.in_(inner))):
+        row.taken_over_by = source.id
+    return source, before
 
 
 def may_join(state: JobResults, row_id: int) -> list[tuple[int, str]]:

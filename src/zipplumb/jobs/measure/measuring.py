@@ -23,7 +23,7 @@ from ..state.readings import forget_pull_offs, must_be_kept, store, take_back
 from ..state.readings import set_aside as set_mark
 from ..state.recipes import changed, recipe_of
 from ..state.results import JobResults, load
-from . import chain, touching
+from . import astray, chain, touching
 
 WAYS = get_args(Way)
 
@@ -122,7 +122,12 @@ def _finish(session: Session, actor: Actor, job: Job, row: Row, again: bool, sta
         raise InputError(
             found.message or "There is no hit yet.", "All hits are kept; the row stays open.", "Take more hits, then finish."
         )
-    if found.state == "asks" and again and found.side and "pull_off" in found.side.witnesses:
+    if found.state == "asks" and again and found.elsewhere:
+        changed(row, as_touched=True)
+        session.flush()
+        state = load(session, job.id)
+        found = state.results[row.id]
+    elif found.state == "asks" and again and found.side and "pull_off" in found.side.witnesses:
         pulled = recipe_of(row).pulled_side(found.side.witnesses["pull_off"])  # type: ignore[attr-defined]
         changed(row, settled_air=pulled)
         session.flush()
@@ -204,7 +209,7 @@ def _reopen_last(session: Session, actor: Actor, job: Job) -> str:
         raise InputError("There is nothing to take back.", "Nothing was changed.", "Take a hit first.")
     last.finished_at = None
     _forget_pull_offs(session, last, actor.id)
-    changed(last, settled_air=None)
+    changed(last, settled_air=None, as_touched=False)
     job.current_row_id = last.id
     chain.take_back(session, job, last.id)
     record(session, actor, job.id, "open again", row=last.id)
@@ -276,8 +281,8 @@ def _measured(session: Session, job_id: int, row_id: int) -> Row:
 
 
 def choose(actor: Actor, job_id: int, row_id: int, code: str) -> None:
-    """What a person pointed at: of a dimension that is offered, or of something touched."""
-    if not chain.choose(actor, job_id, row_id, code):
+    """What a person pointed at: of hits that lie elsewhere, of a dimension that is offered, or of something touched."""
+    if not astray.choose(actor, job_id, row_id, code) and not chain.choose(actor, job_id, row_id, code):
         touching.choose_by_code(actor, job_id, row_id, code)
 
 

@@ -15,6 +15,7 @@ from ..state.rows_text import row_text
 from ..words import words_for
 from ..words._shared import CHOICES
 from . import chain
+from .astray import Astray, astray
 from .touching import chosen, open_row, options, plane_of_touch
 
 COUNTS = {1: "one", 2: "two", 3: "three"}
@@ -64,7 +65,8 @@ def prompt(state: JobResults, instrument: Instrument | None) -> Prompt:
     if row is None:
         return _nothing_planned(state, instrument)
     found, words, ties = state.results[row.id], words_for(row.recipe), ""
-    title, line, tone = _words(state, row, found, instrument)
+    lost = astray(state, row) if ready else None
+    title, line, tone = _words(state, row, found, instrument, lost)
     if ready and (ties := stations.tie_words(state, row)):
         title, line, tone = f"{words.ask(row.recipe, state.job.units).rstrip('.')}, from here too.", ties, ""
     if ready and (another := stations.ball_words(state, row)):
@@ -87,8 +89,8 @@ def prompt(state: JobResults, instrument: Instrument | None) -> Prompt:
         size_name=size_name,
         size=size,
         side=words.side(row.recipe, air) if air and not asks else "",
-        question=words.answers(row.recipe) if asks else (),
-        options=tuple((o.code, o.words, o is now) for o in offered),
+        question=words.answers(row.recipe) if asks and lost is None else (),
+        options=tuple((o.code, o.words, o is now) for o in offered) or _may_do(lost),
         last=_last(state, row),
         way=CHOICES.get(row.recipe.way_held, ""),
         live=row.recipe.rests_on_surfaces,
@@ -155,7 +157,13 @@ def _touched_words(state: JobResults, row: SheetRow, found: RowResult) -> tuple[
     return f"{now.words}? Finish to accept.", f"{left}{more}", ""
 
 
-def _words(state: JobResults, row: SheetRow, found: RowResult, instrument: Instrument | None) -> tuple[str, str, str]:
+def _may_do(lost: Astray | None) -> tuple[tuple[str, str, bool], ...]:
+    return () if lost is None else tuple((code, words, False) for code, words in lost.options)
+
+
+def _words(
+    state: JobResults, row: SheetRow, found: RowResult, instrument: Instrument | None, lost: Astray | None
+) -> tuple[str, str, str]:
     name, words = row.recipe.name, words_for(row.recipe)
     if instrument is None:
         return BRING_ONE
@@ -167,6 +175,9 @@ def _words(state: JobResults, row: SheetRow, found: RowResult, instrument: Instr
         return "Target lost.", f"No sight of {name}. Clear the beam's way, or bring the target back into it.", "warn"
     if instrument.target == "searching":
         return "Looking for the target.", "The instrument searches for it. Hold it still.", "warn"
+    if lost is not None:
+        again = " Finish again where that is right." if found.state == "asks" else ""
+        return f"{name}: do these hits belong to it?", f"{lost.words}{again}", "ask"
     if found.state == "asks" and found.side is not None:
         why = words.doubt(row.recipe, found.side)
         return f"{name}: which side is air?", f"{why} Pull off again and press finish, or choose here.", "ask"
@@ -188,10 +199,11 @@ def _words(state: JobResults, row: SheetRow, found: RowResult, instrument: Instr
     if (first := row.recipe.hits_of_plane - found.hits) > 0:
         return f"{name}: its plane, {first} more.", "First the plane that it lies in, then the feature itself.", ""
     if left > 0:
-        return f"{name}: {left} more.", found.message if found.message and found.hits > 3 else "", ""
+        told = (found.message if found.hits > 3 else "", *found.doubts)
+        return f"{name}: {left} more.", " ".join(filter(None, told)), ""
     if found.state == "waits":
         return f"{name}: finish.", found.message, ""
-    return f"{name}: pull off and finish.", " ".join(found.warnings), ""
+    return f"{name}: pull off and finish.", " ".join((*found.doubts, *found.warnings)), ""
 
 
 def spoiling(found: RowResult) -> SpoilingHit | None:

@@ -2,20 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from dataclasses import dataclass
 from typing import Any, cast
 
-import numpy as np
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from ...core.errors import InputError
-from ...core.fitting.recognise import Nominal, touched_nominals
-from ...core.frames import Array
-from ...core.shape_codec import shape_from_data
-from ...core.shapes import Circle, Cone, Cylinder, Plane, Sphere, Torus
-from ...core.sheet import MeasuredRecipe, RowResult, SheetRow, TouchedRecipe, data_for_fit, kind_of, recipe_from_dict
+from ...core.sheet import RowResult, SheetRow, TouchedRecipe, data_for_fit, kind_of
 from ...store.database import stored, tell, transaction
 from ...store.models import Job, Row
 from ..actor import INSTRUMENT, Actor, record
@@ -26,28 +19,12 @@ from ..state.recipes import changed, rewrite, whose_kind
 from ..state.results import JobResults, load
 from ..words import words_for
 from .again import on_side, take_over
+from .near import Option, nominals_near
 
 WAYS = ("", "space", "plane")  # of touching, in the order in which they follow one another
 NEAR_MM = 1.5  # a nominal that the hits lie so near to goes before what only fits
 WAITS_MM = 0.3  # by so much a row that waits may lie farther off than another nominal, and goes first
-REACH_MM = 20.0
-LEAST_SURE = 1e-3
-ROUND_A_POINT_MM = 15.0
 CARRIES = whose_kind(lambda kind: kind.carries_outlines)
-SURFACES = (Plane, Cylinder, Cone, Sphere, Torus)
-
-
-@dataclass(frozen=True)
-class Option:
-    """One candidate for some hits: a kind of fit, a planned row, or a face of the CAD.
-
-    ``code``: names it, as "fit:circle", "row:12" or "face:7"; ``error_mm``: rms of what it leaves.
-    """
-
-    code: str
-    words: str
-    error_mm: float
-    sure: float
 
 
 def open_row(state: JobResults) -> SheetRow | None:
@@ -92,64 +69,11 @@ def _fit_words(recipe: TouchedRecipe, fit_kind: str, found: RowResult) -> str:
     return words_for(as_what).stem(as_what) if as_what else fit_kind
 
 
-# ---- nominals that are near --------------------------------------------------------------------
-
-
 def _nominals(state: JobResults, found: RowResult) -> list[Option]:
-    """Rows that wait, and faces of the part, that the hits may be of; none before the part is aligned."""
-    if state.alignment is None or found.feature is None or found.feature.centers is None or not len(found.feature.centers):
+    """What is planned, or drawn, where they lie; nothing before the part is aligned."""
+    if state.alignment is None or found.feature is None or found.feature.centers is None:
         return []
-    hits = state.alignment.points(found.feature.centers)
-    radius = max((c.radius_mm for c in state.kit.calibrations.values()), default=0.0)
-    waiting = {r.recipe.cad_face: r for r in _waiting(state) if r.recipe.cad_face is not None}
-    words: dict[str, str] = {}
-    nominals: list[Nominal] = []
-    for face in _faces_near(state, hits, radius):
-        kind, row = kind_for_face(face), waiting.get(face["index"])
-        if kind is None:
-            continue
-        code = f"row:{row.id}" if row else f"face:{face['index']}"
-        blank = recipe_from_dict({**kind.of_face(face["index"], face["nominal"], bool(face["inside"])), "name": "?"})
-        words[code] = row.recipe.name if row else f"{words_for(blank).stem(blank)} of the CAD"
-        nominals.append(Nominal(code, shape_from_data(face["nominal"]), np.reshape(face["box"], (2, 3))))
-    for row in _waiting(state):
-        if row.recipe.cad_face is None and (nominal := _surface_of(row)) is not None:
-            words[nominal.name] = row.recipe.name
-            nominals.append(nominal)
-    near = touched_nominals(hits, nominals, radius, reach_mm=REACH_MM)
-    return [Option(n.name, words[n.name], n.off_by_mm, n.sure) for n in near[:3] if n.sure > LEAST_SURE]
-
-
-def _waiting(state: JobResults) -> Iterator[SheetRow]:
-    """Rows that are planned, and have no hits yet."""
-    for row in state.measured:
-        if not row.finished and row.id not in state.readings and not row.recipe.proposes:
-            yield row
-
-
-def _surface_of(row: SheetRow) -> Nominal | None:
-    """What is touched of a row's nominal: a surface, as far as that is known to reach."""
-    recipe = cast(MeasuredRecipe, row.recipe)
-    shape = recipe.nominal
-    if isinstance(shape, Circle):
-        shape = Cylinder(shape.center, shape.normal, shape.radius)
-    if not isinstance(shape, SURFACES):
-        return None
-    corners = None
-    if isinstance(shape, Plane) and recipe.shape_type is not Plane:  # a place on a surface
-        corners = np.array([shape.point - ROUND_A_POINT_MM, shape.point + ROUND_A_POINT_MM])
-    return Nominal(f"row:{row.id}", shape, corners)
-
-
-def _faces_near(state: JobResults, hits: Array, radius_mm: float) -> list[dict[str, Any]]:
-    """Faces of the job's bodies whose boxes are near the hits."""
-    faces = state.faces
-    if not faces:
-        return []
-    boxes = np.array([f["box"] for f in faces], float)
-    middle, reach = hits.mean(axis=0), REACH_MM + radius_mm
-    off = np.maximum(np.maximum(boxes[:, :3] - middle, middle - boxes[:, 3:]), 0.0)
-    return [faces[k] for k in np.flatnonzero(np.linalg.norm(off, axis=1) <= reach).tolist()]
+    return nominals_near(state, state.alignment.points(found.feature.centers))
 
 
 # ---- acts --------------------------------------------------------------------------------------

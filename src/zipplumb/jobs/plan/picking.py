@@ -26,9 +26,13 @@ def plan_from_face(actor: Actor, job_id: int, face_index: int) -> int:
     """A row with the nominal of a picked face. Returns its id."""
     actor.must_change()
     with transaction() as session:
-        faces = faces_of(session, job_id, face_index)
-        raw = _raw_of_face(faces[face_index])
-        return add_rows(session, actor, job_id, named(session, job_id, [raw]))[0]
+        return plan_face(session, actor, job_id, face_index)
+
+
+def plan_face(session: Session, actor: Actor, job_id: int, face_index: int) -> int:
+    """``plan_from_face`` within a transaction."""
+    raw = _raw_of_face(faces_of(session, job_id, face_index)[face_index])
+    return add_rows(session, actor, job_id, named(session, job_id, [raw]))[0]
 
 
 def edge_at(session: Session, job_id: int, index: int) -> dict[str, Any] | None:

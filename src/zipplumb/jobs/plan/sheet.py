@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from datetime import UTC, datetime
 from typing import Any, cast
 
@@ -100,7 +100,7 @@ def measured_so_far(session: Session) -> dict[int, tuple[int, int]]:
 
 def seen_of(recipe: RowRecipe) -> str:
     """Names what a person saw of a row when they began to edit it; the answer to a question of the side is not of it."""
-    return fingerprint(recipe.model_dump_json(exclude={"settled_air"}))
+    return fingerprint(recipe.model_dump_json(exclude={"settled_air", "as_touched"}))
 
 
 def as_seen(row: Row, seen: str | None) -> None:
@@ -219,8 +219,38 @@ def remove_row(actor: Actor, job_id: int, row_id: int, seen: str | None = None) 
         tell(session, job_id, "sheet")
 
 
+def taken_off(session: Session, job_id: int, most: int = 12) -> list[Row]:
+    """Rows that were taken off the sheet and can come back, the latest first."""
+    gone = Row.job_id == job_id, Row.removed_at.is_not(None), Row.taken_over_by.is_(None)
+    return list(session.scalars(select(Row).where(*gone).order_by(Row.removed_at.desc()).limit(most)))
+
+
+def bring_back(actor: Actor, job_id: int, row_id: int) -> None:
+    """A row that was taken off stands where it stood, with its readings. Refused while what it rests on is not there."""
+    actor.must_change()
+    with transaction() as session:
+        stored(session, Job, job_id, lock=True)
+        row = session.get(Row, row_id)
+        if row is None or row.job_id != job_id or row.removed_at is None or row.taken_over_by is not None:
+            raise InputError("That row was not taken off this sheet.", "Nothing was changed.", "Look at the Part page again.")
+        row.removed_at = None
+        check_references(session, job_id, recipe_of(row))
+        record(session, actor, job_id, "bring back", row=row_id)
+        tell(session, job_id, "sheet")
+
+
 def move_row(actor: Actor, job_id: int, row_id: int, by: int) -> None:
     """One place up (-1) or down (+1)."""
+    _move(actor, job_id, row_id, lambda _, at: at + by)
+
+
+def put_row(actor: Actor, job_id: int, row_id: int, before: int | None) -> None:
+    """To the place before another row; None: to the end."""
+    _move(actor, job_id, row_id, lambda others, _: others.index(before) if before is not None else len(others))
+
+
+def _move(actor: Actor, job_id: int, row_id: int, to_place: Callable[[list[int], int], int]) -> None:
+    """``to_place``: of the ids of the other rows, and its own place, the place to which it goes."""
     actor.must_change()
     with transaction() as session:
         stored(session, Job, job_id, lock=True)
@@ -229,7 +259,11 @@ def move_row(actor: Actor, job_id: int, row_id: int, by: int) -> None:
         at = next((k for k, r in enumerate(rows) if r.id == row_id), None)
         if at is None:
             raise ROW_GONE
-        to = min(max(at + by, 0), len(rows) - 1)
+        try:
+            to = to_place([r.id for r in rows if r.id != row_id], at)
+        except ValueError:
+            raise ROW_GONE from None
+        to = min(max(to, 0), len(rows) - 1)
         rows.insert(to, rows.pop(at))
         for k, row in enumerate(rows):
             row.position = k + 1

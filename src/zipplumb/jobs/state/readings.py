@@ -117,6 +117,14 @@ def take_back(session: Session, whose: ColumnElement[bool], whole_press: bool, b
     return _mark_standing(session, and_(whose, alike), "undone", by)
 
 
+def mark_undone(session: Session, keys: Iterable[str], by: int | None) -> None:
+    """Take back single hits that count, by their keys."""
+    for key in keys:
+        reading, hit = (int(part) for part in key.split("."))
+        row_id = session.scalar(select(READING.row_id).where(READING.id == reading))
+        session.add(Mark(reading_id=reading, row_id=row_id, hit=hit, reason="undone", by=by))
+
+
 def _standing(whose: ColumnElement[bool]) -> Select:
     """Readings and numbers of the hits that count."""
     marked = exists().where(Mark.reading_id == READING.id, Mark.hit == HIT, Mark.lifted_at.is_(None))

@@ -160,6 +160,7 @@ class _Memory:
     sheet: Sheet | None = None
     edition: str | None = None
     newest: int = 0
+    handed_over: int = 0
     marks: Marks = field(default_factory=dict)
     histories: dict[int, History] = field(default_factory=dict)
     readings: Layered[int, HitSet] = field(default_factory=lambda: Layered({}))
@@ -191,6 +192,13 @@ def _memory(job_id: int) -> _Memory:
         return memory
 
 
+def _forget_whose_hits(memory: _Memory, handed_over: int) -> None:
+    """Hits went from one row to another: what is kept by row is read anew."""
+    blank = _Memory(handed_over=handed_over)
+    for name in ("newest", "marks", "histories", "readings", "joined", "before", "handed_over"):
+        setattr(memory, name, getattr(blank, name))
+
+
 def load(session: Session, job_id: int, named: set[int] | None = None) -> JobResults:
     """The job with all its results. Raises InputError for a job that is not there.
 
@@ -198,6 +206,9 @@ def load(session: Session, job_id: int, named: set[int] | None = None) -> JobRes
     """
     memory = _memory(job_id)
     with memory.lock:
+        job = None if named is not None else session.get(Job, job_id)
+        if job is not None and job.handed_over != memory.handed_over:
+            _forget_whose_hits(memory, job.handed_over)
         memory.written, written = None, None if named is not None else session.scalar(WRITTEN)
         new = _new_batches(session, job_id, memory)
         before = memory.before
@@ -323,9 +334,8 @@ def _surfaces(job: Job, memory: _Memory, sheet: Sheet) -> PartSurfaces | None:
 
 
 def _faces(job: Job, memory: _Memory, sheet: Sheet) -> Sequence[dict[str, Any]]:
-    """The faces of the part, loaded only while something is just touched."""
-    place = sheet.index.get(job.current_row_id or 0)
-    if not job.touching and (place is None or not sheet.rows[place].recipe.proposes):
+    """The faces of the part, brought in once, while something is measured: hits may lie on any of them."""
+    if not job.touching and job.current_row_id not in sheet.index:
         return ()
     kept, sha256 = job.kept_bodies, job.part.sha256
     if memory.faces is None or memory.faces[0] != (sha256, kept):

@@ -67,7 +67,7 @@ def word_of(found: RowResult) -> str:
 def _row_text(state: JobResults, row: SheetRow, number: int) -> RowText:
     recipe, found, units = row.recipe, state.results[row.id], state.job.units
     word = word_of(found)
-    notes = (*found.doubts, *_unproven(found), *(found.warnings if found.state in ("done", "asks") else ()))
+    notes = (found.elsewhere, *found.doubts, *_unproven(found), *(found.warnings if found.state in ("done", "asks") else ()))
     return RowText(
         id=row.id,
         number=number,
@@ -81,8 +81,9 @@ def _row_text(state: JobResults, row: SheetRow, number: int) -> RowText:
         form=length_text(found.fit.form, units) if found.fit else "",
         hits=found.hits,
         wanted=recipe.wanted_hits,
-        message=sentence_in(found.message or " ".join(notes), units),
+        message=sentence_in(found.message or " ".join(filter(None, notes)), units),
         note=recipe.note,
+        asks="" if word != "asks" else "belongs here?" if found.elsewhere else "which side?",
         told=sentence_in(found.told, units).replace(" -", " −"),
         doubted=bool(found.doubts),
         current=row.id == state.job.current_row_id,

@@ -137,6 +137,21 @@ def move(job_id: int, row_id: int, direction: str):
     return done()
 
 
+@blueprint.post("/rows/<int:row_id>/put")
+@changes
+def put(job_id: int, row_id: int):
+    """Where a row was dragged: before another one, or to the end."""
+    sheet.put_row(g.actor, job_id, row_id, params.one_id("before") if request.form.get("before") else None)
+    return done()
+
+
+@blueprint.post("/rows/<int:row_id>/bring-back")
+@changes
+def bring_back(job_id: int, row_id: int):
+    sheet.bring_back(g.actor, job_id, row_id)
+    return go_on(job_id, "part")
+
+
 @blueprint.post("/units")
 @changes
 def units(job_id: int):

@@ -55,7 +55,7 @@ def panel(session: Session, state: JobResults, view: JobView) -> str:
     told, left = callouts.told_of(state), callouts.carried(state.job).left
     return render_template(
         "_part.html", view=view, part=state.job.part, faces=faces, recognised=recognised, kinds=kinds, last=last, told=told,
-        left=left,
+        left=left, taken_off=sheet.taken_off(session, state.job.id),
     )  # fmt: skip
 
 

@@ -143,14 +143,16 @@ class FeatureRecipe(RowRecipe):
     def letter(self) -> str:
         return self.datum or self.name
 
+
     def begun(self, hits: RowHits | None, state: State, message: str = "") -> FoundFeature:
         """The result before evaluation: name and number of hits."""
         found = FoundFeature(state, self.name, self.letter, message=message)
         if hits is None:
             return found
         return changed(
-            found, counted=hits.keys, left_out=hits.left_out, centers=hits.centers, u_hit_mm=hits.u_hit_mm, doubts=hits.doubts
-        )
+            found, counted=hits.keys, left_out=hits.left_out, centers=hits.centers, u_hit_mm=hits.u_hit_mm, doubts=hits.doubts,
+            tip_mm=float(hits.radii_mm.max(initial=0.0)),
+        )  # fmt: skip
 
     def found(self, hits: RowHits | None, parents: Mapping[Needed, FoundFeature]) -> FoundFeature:
         """What the hits, or what it is made of, make of it; ``parents`` are done."""
@@ -193,6 +195,8 @@ class MeasuredRecipe(FeatureRecipe):
     face: Annotated[Annotated[int, Field(ge=0, lt=2**31)] | None, Internal()] = (
         None  # of the part's CAD, where the nominal was picked
     )
+    belongs_at_nominal: ClassVar[bool] = True  # hits far off its nominal are not its own
+    hits_stand_apart: ClassVar[bool] = False  # on purpose, round one place: what they leave is no form
     plot: ClassVar[Plot] = ""  # how its residuals are drawn
     criterion: Annotated[Criterion, Internal()] = "gaussian"
     hits: HitCount = 4
@@ -200,6 +204,7 @@ class MeasuredRecipe(FeatureRecipe):
     spacing_mm: Annotated[float, Field(gt=0, le=500)] = 5.0  # between hits, by distance or when still
     every_s: Annotated[float, Field(ge=0.02, le=60)] = 0.5  # between hits, by time
     settled_air: Annotated[Air | None, Internal()] = None  # a person's answer about the side
+    as_touched: Annotated[bool, Internal()] = False  # a person has said that its hits lie where they belong
     hits_of: Annotated[tuple[Id, ...], Internal(), Field(max_length=200)] = ()  # rows whose hits are its own too
     nominal: Any = None
 

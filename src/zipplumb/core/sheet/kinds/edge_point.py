@@ -26,6 +26,7 @@ class EdgePointRecipe(FlatRecipe):
 
     kind: Literal["edge_point"] = "edge_point"
     fits = "point"
+    hits_stand_apart = True
     shape_type = Point
     sided = False
     of_its_shape = False

@@ -29,6 +29,7 @@ class PointRecipe(MeasuredRecipe):
     sided = False
     ties_stations = True
     in_network = True
+    belongs_at_nominal = False  # where it is now is what is asked, of a detail that is still to be moved
     nominal: StoredPoint | None = None
     hits: HitCount = 1
     known_u_mm: Annotated[float | None, Field(gt=0, le=10)] = None

@@ -26,6 +26,7 @@ class ProofRecipe(MeasuredRecipe):
 
     kind: Literal["proof"] = "proof"
     fits = "point"
+    hits_stand_apart = True
     shape_type = TipPath
     sided = False
     of_its_shape = False

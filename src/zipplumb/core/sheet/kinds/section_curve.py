@@ -28,6 +28,7 @@ class SectionCurveRecipe(MeasuredRecipe):
 
     kind: Literal["section_curve"] = "section_curve"
     fits = "point"
+    hits_stand_apart = True
     shape_type = TipPath
     sided = False
     of_its_shape = False

@@ -26,6 +26,7 @@ class SurfacePointRecipe(MeasuredRecipe):
 
     kind: Literal["surface_point"] = "surface_point"
     fits = "point"
+    hits_stand_apart = True
     shape_type = Point
     sided = False
     of_its_shape = False
