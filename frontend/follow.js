@@ -74,6 +74,9 @@ export function guardTyping() {
       fresh.replaceWith(form);
       typed.add(form);
     }
+  });
+  document.addEventListener("htmx:afterSettle", ({ target, detail }) => {
+    if (target !== slip || detail.requestConfig.headers[BY_ITSELF] === undefined) return;
     for (const id of questions) slip.querySelector(`[hx-target="#${id}"]`)?.click();
   });
 }

@@ -49,6 +49,8 @@ def _off(recipe: MeasuredRecipe, nominal: Any, centers: Array, tip_mm: float) ->
 def far_off(recipe: MeasuredRecipe, found: FoundFeature, system: Alignment) -> Array | None:
     """(n,) how far, in mm, the hits lie off the nominal that lie farther off than any part is, and 0 of the others; None where
     that cannot be told."""
+    if system.others or system.doubt:  # then it may be the part that lies elsewhere
+        return None
     anywhere = recipe.rests_on_surfaces or not recipe.belongs_at_nominal or found.nominal is None
     if system.ledger.rank < 6 or anywhere or found.centers is None:
         return None
