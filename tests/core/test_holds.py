@@ -164,16 +164,15 @@ def test_three_planes_by_level_are_the_datum_rule(random):
 
 
 LOOSE = [
-    ([("A", Plane([0, 0, 0], [0, 0, 1]), ("own",))], ["slides along X", "slides along Y", "turns about the axis along Z"], 3),
-    ([("hole", Circle([100, 50, 0], [0, 0, 1], 9), XYZ)], ["axis along X", "axis along Y",
-     "through (100.0\u00a0mm, 50.0\u00a0mm, 0.0\u00a0mm)"], 3),
+    ([("A", Plane([0, 0, 0], [0, 0, 1]), ("own",))], ["slides along X", "slides along Y", "turns about an axis along Z"], 3),
+    ([("hole", Circle([100, 50, 0], [0, 0, 1], 9), XYZ)], ["axis along X", "axis along Y", "axis along Z"], 3),
     (
         [("bore", Cylinder([0, 20, 40], [1, 0, 0], 9), ("own",))],
-        ["slides along X", "turns about the axis along X through (0.0\u00a0mm, 20.0\u00a0mm, 40.0\u00a0mm)"], 4,
+        ["slides along X", "turns about an axis along X"], 4,
     ),
     (
         [("A", Plane([0, 0, 0], [0, 0, 1]), ("own",)), ("hole", Circle([100, 50, 0], [0, 0, 1], 9), ("X", "Y"))],
-        ["turns about the axis along Z through (100.0\u00a0mm, 50.0\u00a0mm, 0.0\u00a0mm)"], 5,
+        ["turns about an axis along Z"], 5,
     ),
 ]  # fmt: skip
 
@@ -216,7 +215,7 @@ def test_the_ledger_does_not_depend_on_the_unit_of_length():
 def test_points_nearly_on_a_line_are_named_before_anybody_trusts_them():
     points = np.array([[0, 0, 0], [500, 2, 0], [1000, -2, 0], [1500, 1, 0.0]])
     found = align_holds([Hold(str(k), Point(p), Point(p), XYZ) for k, p in enumerate(points)])
-    assert "turns about the axis along" in found.ledger.weakness
+    assert "turns about an axis along" in found.ledger.weakness
     assert "hardly holds" in found.ledger.verdict
 
 

@@ -34,7 +34,8 @@ def bores(aligned):
 def touch(bench, like, number=8, deep=6.0):
     """Hits inside the nominal bore of a row, whichever is current."""
     nominal = bench.state().row(like).recipe.nominal
-    box = np.reshape(next(f["box"] for f in bench.state().faces if f["index"] == bench.state().row(like).recipe.cad_face), (2, 3))
+    face = bench.state().row(like).recipe.cad_face
+    box = np.reshape(next(f["box"] for f in bench.state().faces if f["index"] == face), (2, 3))
     axis = nominal.direction
     middle = nominal.point + ((box.mean(axis=0) - nominal.point) @ axis) * axis
     u, v = np.linalg.svd(axis[None])[2][1:]

@@ -76,8 +76,8 @@ def align_holds(
     doubt = " ".join(filter(None, (ambiguity_words(others), contradiction.words if contradiction else "")))
     residuals = {h.name: best.linear.residuals[best.touches.row == k] for k, h in enumerate(holds)}
     return HoldsAlignment(
-        part_from_world=best.pose.motion, uncertainty=uncertainty, scale=best.pose.scale,
-        ledger=ledger_of(best, names, doubt, strict), residuals=residuals, solved=best, doubt=doubt, others=others,
+        part_from_world=best.pose.motion, uncertainty=uncertainty, scale=best.pose.scale, residuals=residuals, solved=best,
+        ledger=ledger_of(best, names, doubt, strict, uncertainty.covariance), doubt=doubt, others=others,
     )  # fmt: skip
 
 

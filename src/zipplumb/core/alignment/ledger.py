@@ -18,6 +18,7 @@ from ..units import mm
 from .touches import Solved
 
 AXES = "XYZ"
+ALONG, NEARLY, BETWEEN = 0.9999, 0.94, 0.25  # cosines: to 1° and 20° an axis, and of those that a direction lies between
 FREEDOMS = tuple(f"slides along {a}" for a in AXES) + tuple(f"turns about {a}" for a in AXES)
 Grip = Literal["firm", "weak", "loose"]
 WEAK = 30.0  # times a touch's own uncertainty by which the worst motion is uncertain
@@ -71,13 +72,16 @@ class HoldLedger:
     weak: Loose | None = None
 
 
-def ledger_of(solved: Solved, names: Sequence[str], doubt: str = "", strict: bool = False) -> HoldLedger:
+def ledger_of(
+    solved: Solved, names: Sequence[str], doubt: str = "", strict: bool = False, covariance: Array | None = None
+) -> HoldLedger:
     """The ledger of a solved alignment.
 
     Parameters
     ----------
     names : of its rows; ``doubt``: why it may be wrong
     strict : each row takes only what those before it left, so that what is over gives way and proves nothing
+    covariance : (6, 6) or (7, 7) of the small motion about the part's origin, from all sources; by default from the touches'
     """
     spare = 0 if strict else solved.spare
     weak = _weakest(solved)
@@ -85,12 +89,14 @@ def ledger_of(solved: Solved, names: Sequence[str], doubt: str = "", strict: boo
     typical = float(np.median(solved.touches.u_mm))
     loose = _loose(solved.loose[:6], solved.linear.center, solved.linear.length)
     units = [1.0] * 3 + [1 / solved.linear.length] * 3
+    told = solved.covariance if covariance is None else _about(covariance, solved.linear.center, solved.linear.length)
     freedoms = []
     for k in range(6):
         by_row = np.zeros(len(names))
         np.add.at(by_row, solved.touches.row, solved.gain[k] * solved.linear.jacobian[:, k])
-        u = float(np.sqrt(max(solved.covariance[k, k], 0.0)))
-        freedoms.append(_freedom(k, solved.loose[k], u * units[k], names, by_row, u >= WEAK * typical))
+        grip = float(np.sqrt(max(solved.covariance[k, k], 0.0)))
+        u = float(np.sqrt(max(told[k, k], 0.0)))
+        freedoms.append(_freedom(k, solved.loose[k], u * units[k], names, by_row, grip >= WEAK * typical))
     verdict = _verdict(spare, loose, weakness, doubt)
     return HoldLedger(tuple(freedoms), solved.rank, len(solved.touches), spare, loose, weakness, verdict, weak)
 
@@ -132,10 +138,15 @@ def _freedom(k: int, loose: Array, u: float, names: Sequence[str], by_row: Array
 
 
 def _axis_words(direction: Array) -> str:
-    k = int(np.argmax(np.abs(direction)))
-    if abs(direction[k]) > 0.9999:
-        return AXES[k]
-    return "(" + ", ".join(f"{v:.3f}" for v in np.round(direction * np.sign(direction[k]), 3) + 0.0) + ")"
+    """A direction by the axes it lies along, or between; pages show which by swaying the part."""
+    sizes = np.abs(direction)
+    k = int(np.argmax(sizes))
+    if sizes[k] > ALONG:
+        return f"along {AXES[k]}"
+    if sizes[k] > NEARLY:
+        return f"nearly along {AXES[k]}"
+    near = [AXES[i] for i in range(3) if sizes[i] > BETWEEN]
+    return f"aslant between {', '.join(near[:-1])} and {near[-1]}"
 
 
 def motion_words(motion: Array) -> str:
@@ -143,23 +154,29 @@ def motion_words(motion: Array) -> str:
     shift, turn = motion[:3], motion[3:6]
     angle = float(np.linalg.norm(turn))
     if angle * 1e6 < np.linalg.norm(shift) * 1e-3 or angle == 0:
-        return f"slides along {_axis_words(unit(shift))}"
-    axis = turn / angle
+        return f"slides {_axis_words(unit(shift))}"
     place = cross(turn, shift) / angle**2
     along = float(shift @ turn) / angle**2
-    at = ", ".join(mm(v, ".1f") for v in np.round(place, 1) + 0.0)
-    words = f"turns about the axis along {_axis_words(axis)} through ({at})"
-    return (
-        words
-        if abs(along) < 1e-3 * max(float(np.linalg.norm(place)), 1.0)
-        else f"{words}, sliding {mm(abs(along), '.1f')} a radian"
-    )
+    words = f"turns about an axis {_axis_words(turn / angle)}"
+    return words if abs(along) < 1e-3 * max(float(np.linalg.norm(place)), 1.0) else f"{words}, sliding as it turns"
 
 
 def about_origin(motion: Array, center: Array, length: float) -> Array:
     """Transforms a small motion, given as lengths about the centroid of the touches, to mm and rad about the part's origin."""
     turn = motion[3:6] / length
     return np.concatenate([motion[:3] - cross(turn, center), turn])
+
+
+def _about(covariance: Array, center: Array, length: float) -> Array:
+    """(6, 6) of the small motion as lengths about a point, from that about the part's origin (and the scale) in mm and rad."""
+    x, y, z = center
+    at = np.zeros((6, len(covariance)))
+    at[:3, :3] = np.eye(3)
+    at[:3, 3:6] = [[0.0, z, -y], [-z, 0.0, x], [y, -x, 0.0]]
+    at[3:, 3:6] = length * np.eye(3)
+    if len(covariance) == 7:
+        at[:3, 6] = center
+    return at @ covariance @ at.T
 
 
 def _loose(free: Array, center: Array, length: float) -> tuple[Loose, ...]:

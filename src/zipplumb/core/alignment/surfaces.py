@@ -190,18 +190,20 @@ def _solved_result(
     if names and not reject and (found := _contradiction(solved, u_mm, names)) is not None:
         uncertainty, doubt = found.widened(uncertainty), " ".join(filter(None, (doubt, found.words)))
     return SurfaceAlignment(
-        part_from_world=solved.pose.motion, uncertainty=uncertainty, ledger=_ledger(solved, used, names, doubt),
+        part_from_world=solved.pose.motion, uncertainty=uncertainty,
+        ledger=_ledger(solved, used, names, doubt, uncertainty.covariance),
         residuals=_residuals(deviations, used, names), doubt=doubt, rests_at=some.part,
         solved=solved, deviations=deviations, used=used,
     )  # fmt: skip
 
 
-def _ledger(solved: Solved, used: NDArray[np.bool_], names: Sequence[str], doubt: str) -> HoldLedger:
+def _ledger(solved: Solved, used: NDArray[np.bool_], names: Sequence[str], doubt: str, covariance: Array) -> HoldLedger:
     """The ledger: by touch where these have names, else for all points together."""
     if not names:
-        return ledger_of(solved, ["points"], doubt)
+        return ledger_of(solved, ["points"], doubt, covariance=covariance)
     each = replace(solved, touches=replace(solved.touches, row=np.arange(len(solved.touches))))
-    return ledger_of(each, [name for name, good in zip(names, used, strict=True) if good], doubt)
+    good_names = [name for name, good in zip(names, used, strict=True) if good]
+    return ledger_of(each, good_names, doubt, covariance=covariance)
 
 
 def _residuals(deviations: Array, used: NDArray[np.bool_], names: Sequence[str]) -> dict[str, Array]:

@@ -143,7 +143,6 @@ class FeatureRecipe(RowRecipe):
     def letter(self) -> str:
         return self.datum or self.name
 
-
     def begun(self, hits: RowHits | None, state: State, message: str = "") -> FoundFeature:
         """The result before evaluation: name and number of hits."""
         found = FoundFeature(state, self.name, self.letter, message=message)
