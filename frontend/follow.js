@@ -49,6 +49,10 @@ export function guardTyping() {
     }
     const after = detail.requestConfig.headers[BY_ITSELF];
     if (after === undefined) return;
+    if (detail.xhr.status >= 400) {
+      detail.shouldSwap = false; // what stands here is gone: whoever took it away is led on, and others see it on the sheet
+      return;
+    }
     if (typing() || after !== String(chosen)) detail.shouldSwap = false;
     else if (pressed()) {
       detail.shouldSwap = false;

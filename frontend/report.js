@@ -3,7 +3,8 @@ import htmx from "htmx.org";
 import { say } from "./notices.js";
 
 export function report(bench, stage) {
-  const post = (url) => htmx.ajax("POST", url, { values: { png: stage.picture(), caption: "The part as it stood on the stage" }, swap: "none", target: "body" });
+  const named = () => document.querySelector("[name=picture_name]")?.value.trim() || "The part as it stood on the stage";
+  const post = (url) => htmx.ajax("POST", url, { values: { png: stage.picture(), caption: named() }, swap: "none", target: "body" });
   const keep = async (url) => {
     await post(url);
     await htmx.ajax("GET", location.pathname, { target: "#slip" });

@@ -140,9 +140,9 @@ def test_a_recipe_that_does_not_hold_is_refused_by_the_name_of_its_field():
             },
             "the radius is not a number above zero",
         ),
-        ({"kind": "holds", "name": "H", "holds": []}, "The holds is refused"),
+        ({"kind": "holds", "name": "H", "holds": []}, "The holds cannot be so"),
         ({"kind": "level", "name": "L", "station": 1, "plane": 2}, "a station with a level, or a plane"),
-        ({"kind": "steps", "name": "S", "steps": [{"step": "turn", "features": [1], "axis": "up"}]}, "axis is refused"),
+        ({"kind": "steps", "name": "S", "steps": [{"step": "turn", "features": [1], "axis": "up"}]}, "axis cannot be so"),
         ({"kind": "spoon", "name": "S"}, "refused"),
     ):
         with pytest.raises(InputError, match=words):

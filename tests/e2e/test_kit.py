@@ -84,7 +84,7 @@ def test_a_25_mm_ball_in_the_wrong_unit_corrected_pivoted_refused_and_then_passe
     page.reload()  # in the middle: nothing is lost
     kit.until_taken(1)
     kit.hand("Finish")
-    expect(kit.why()).to_contain_text("Refused")
+    expect(kit.why()).to_contain_text("It is not complete yet.")
     expect(kit.ask()).to_contain_text("Swing back toward the arm and to the")
     assert newest("25 mm steel ball").method == "drawn"  # nothing came of it
 

@@ -183,7 +183,7 @@ def test_only_what_is_of_this_job(bench_with_detail, stack):
     with pytest.raises(InputError, match="no place with a nominal"):
         details.add(TECHNICIAN, other.job, "Carrier", bench.targets, ADJUSTERS)
     for name, targets in (("", bench.targets), ("x" * 81, bench.targets), ("Carrier", [])):
-        with pytest.raises(InputError, match="is refused"):
+        with pytest.raises(InputError, match="cannot be so"):
             details.add(TECHNICIAN, bench.job, name, targets, "")
     for act in (details.remove, details.look_again):
         with pytest.raises(InputError, match="not in this job"):

@@ -135,7 +135,7 @@ def test_what_was_not_typed_anew_stays_to_the_last_digit():
     ("kind", "texts", "words"),
     [
         ("point", {"nominal.position.0": "1", "nominal.position.1": "two"}, "“two” in Nominal, point, Y"),
-        ("point", {"nominal.position.0": "1"}, "Nominal, point, Y"),
+        ("point", {"nominal.position.0": "1"}, "Nominal, point, Y is empty"),
         ("circle", {"hits": "²"}, "no whole number"),
         ("circle", {"hits": "99999999999"}, "no whole number"),
         ("plane", {"nominal.normal.0": "1e400"}, "is not a number"),
@@ -212,3 +212,12 @@ def test_no_field_is_called_as_the_code_calls_it(kind):
     for path, drawn in by_path(fields_of(kind, {}, "mm", {})).items():
         assert not {"rad", "mm"} & set(drawn.label.split()), (path, drawn.label)
         assert "_" not in drawn.label, (path, drawn.label)
+
+
+def test_limits_of_a_drawing_in_mm_stay_readable_in_an_inch_job():
+    """−0.2 mm is −0.0078740157 in: it is shown as it was said, and read as the same number."""
+    raw = {"kind": "cylinder", "name": "B", "asked": [{"key": "diameter", "lower": -0.2, "upper": 0.0254}]}
+    texts = texts_of(recipe_from_dict(raw), "in", (("diameter", "mm"),))
+    assert (texts["asked.diameter.lower"], texts["asked.diameter.upper"]) == ("-0.2 mm", "0.001")
+    again = data_of("cylinder", {**texts, "asked.diameter.upper": "0.002"}, "in", available=(("diameter", "mm"),))
+    assert again["asked"][0]["lower"] == -0.2

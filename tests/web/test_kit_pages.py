@@ -124,7 +124,7 @@ def test_a_trial_page_prompts_and_its_acts_are_refused_in_words_once_it_is_over(
     assert piece.count('class="cell ') == 9
     assert technician.post(f"/trials/{number}/finish").status_code == 204
     with transaction() as session:
-        assert session.get(Trial, number).words == "Refused, as it is not complete yet."
+        assert session.get(Trial, number).words == "It is not complete yet."
     assert "nothing to take back" in words(technician.post(f"/trials/{number}/undo"))
     assert "cannot be done" in words(technician.post(f"/trials/{number}/dance"))
     assert "under way" in words(technician.post("/trials", {"kind": "point", "instrument": str(arm)}))

@@ -41,6 +41,7 @@ _TYPED = re.compile(
 _PLAIN = re.compile(r"^\s*[+-]?(?:\d+[.,]?\d*|[.,]\d+)(?:[eE][+-]?\d{1,3})?\s*$", re.ASCII)
 _WHOLE = re.compile(r"^\s*\+?(\d{1,10})\s*$", re.ASCII)
 NO_BREAK = "\u00a0"
+MOST_TYPED = 4  # decimals that a person types
 _SAID = re.compile(rf"([+-]?\d+(?:\.\d+)?(?:e[+-]?\d+)?){NO_BREAK}mm")
 _FACTORS = {
     "mm": 1.0, "µm": 1e-3, "in": MM_PER_INCH, "in.": MM_PER_INCH, "inch": MM_PER_INCH, "inches": MM_PER_INCH,
@@ -52,11 +53,17 @@ _AS_TYPED = str.maketrans(
 )
 
 
+def _must_say(text: str, field: str, what_to_do: str) -> None:
+    if not (text or "").strip():
+        raise InputError(f"{field[:1].upper()}{field[1:]} is empty.", "Nothing was changed.", what_to_do)
+
+
 def length_from_text(text: str, units: Units, field: str = "the length") -> float:
     """Millimetres of a typed length; a unit typed behind the number goes before ``units``.
 
     Raises InputError, with the field's name, for anything that is not one number.
     """
+    _must_say(text, field, f"Type a number in {units}.")
     match = _TYPED.match((text or "").translate(_AS_TYPED))
     if not match:
         raise InputError(
@@ -83,6 +90,25 @@ def length_text(mm: float | None, units: Units, sign: bool = False, extra: int =
     if float(text) == 0:  # no "-0.000"
         text = f"{0:{'+' if sign else ''}.{digits}f}"
     return text.replace("-", "−")
+
+
+def typed_text(mm: float, units: Units) -> str:
+    """A length as one would type it, to eight digits: in ``units``, or in mm with its unit where it is a round number of these
+    alone.
+
+    Examples
+    --------
+    >>> typed_text(25.4, "in"), typed_text(-0.2, "in"), typed_text(-0.2, "mm")
+    ('1', '-0.2 mm', '-0.2')
+    """
+    own, metric = f"{in_units(mm, units):.8g}", f"{mm:.8g}"
+    if units != "mm" and _decimals(own) > MOST_TYPED + 1 and _decimals(metric) <= MOST_TYPED:
+        return f"{metric} mm"
+    return own
+
+
+def _decimals(text: str) -> int:
+    return len(text.partition(".")[2])
 
 
 def coarse_text(mm: float, units: Units) -> str:
@@ -140,6 +166,7 @@ def quantity_from_text(text: str, unit: Unit, units: Units, field: str) -> float
 
 def number_from_text(text: str, field: str) -> float:
     """A plain number, with a decimal point or comma. Raises InputError with the field's name."""
+    _must_say(text, field, "Type a number.")
     match = _PLAIN.match((text or "").translate(_AS_TYPED))
     value = float(match[0].replace(",", ".")) if match else math.nan
     if not math.isfinite(value) or abs(value) > 1e9:

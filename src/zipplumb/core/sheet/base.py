@@ -93,6 +93,7 @@ class RowRecipe(Model):
     kind: str
     role: ClassVar[Role]
     takes_hits: ClassVar[bool] = False
+    pulls_off: ClassVar[bool] = True  # how the tip goes away says something
     proposes: ClassVar[bool] = False
     carries_outlines: ClassVar[bool] = False
     ties_stations: ClassVar[bool] = False

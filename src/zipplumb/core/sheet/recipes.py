@@ -35,7 +35,7 @@ def recipe_from_dict(data: Mapping[str, Any]) -> RowRecipe:
     except ValidationError as error:
         first = error.errors()[0]
         field, reason = field_words([str(p) for p in first["loc"]]), _reason(first)
-        raise InputError(f"{field[0].upper()}{field[1:]} is refused: {reason}.", KEPT, "Correct it and save again.") from None
+        raise InputError(f"{field[0].upper()}{field[1:]} cannot be so: {reason}.", KEPT, "Correct it and save again.") from None
 
 
 def _reason(error: Mapping[str, Any]) -> str:

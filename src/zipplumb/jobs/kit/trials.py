@@ -160,6 +160,7 @@ class AtTrial:
     def keep(self, batch: HitBatch, pressed: bool) -> str:
         trial = self._trial
         store(self.session, self.instrument, batch, trial_id=trial.id)
+        trial.words = ""  # what was lacking at the last finish may be there now
         tell_all(self.session, self.instrument, trial=trial.id, tone="taken" if pressed else None)
         return "taken"
 
@@ -211,7 +212,7 @@ def _finish(session: Session, actor: Actor, trial: Trial, instrument: Instrument
     """Keep the result where there is one, or say what is still missing."""
     outcome = worked_out(session, trial)
     if outcome.verdict in ("running", "not enough"):
-        trial.words = "Refused, as it is not complete yet."
+        trial.words = "It is not complete yet."
         tell_all(session, instrument, trial=trial.id, tone="asks")
         return "asks"
     passed = outcome.verdict == "pass"

@@ -168,7 +168,9 @@ def _words(
     if instrument is None:
         return BRING_ONE
     if not instrument.connected:
-        kept = f"{found.hits} hits of {name} are kept" if found.hits else "All hits are kept"
+        kept = "All hits are kept"
+        if found.hits:
+            kept = f"One hit of {name} is kept" if found.hits == 1 else f"{found.hits} hits of {name} are kept"
         line = f"{instrument.trouble} {kept}; measuring goes on when it is back."
         return f"The {instrument.kind} is lost. Look at its cable.", line, "warn"
     if instrument.target == "lost":
@@ -203,7 +205,8 @@ def _words(
         return f"{name}: {left} more.", " ".join(filter(None, told)), ""
     if found.state == "waits":
         return f"{name}: finish.", found.message, ""
-    return f"{name}: pull off and finish.", " ".join((*found.doubts, *found.warnings)), ""
+    then = "pull off and finish" if row.recipe.pulls_off else "finish"
+    return f"{name}: {then}.", " ".join((*found.doubts, *found.warnings)), ""
 
 
 def spoiling(found: RowResult) -> SpoilingHit | None:
@@ -260,4 +263,5 @@ def _last(state: JobResults, current: SheetRow | None) -> str:
     if first.deviation == "held":
         return f"{text.shape} {text.name}: held by the alignment, form {text.form}"
     value = first.actual + (f" ({first.deviation})" if first.deviation else "")
-    return f"{text.shape} {text.name}: {value} {text.word}" + (f" by {text.out_by}" if text.out_by else "")
+    by = f" by {text.out_by}" if text.word == "out" and text.out_by else ""
+    return f"{text.shape} {text.name}: {value} {text.word}{by}"

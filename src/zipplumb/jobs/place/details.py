@@ -228,7 +228,7 @@ def _recipe(**raw: Any) -> DetailRecipe:
         field = FIELDS[str(what["loc"][0]) if what["loc"] else "adjusters"]
         reason = what["msg"].removeprefix("Value error, ")
         reason = reason[0].lower() + reason[1:]
-        raise InputError(f"{field} is refused: {reason}.", "Nothing was kept.", "Correct it.") from None
+        raise InputError(f"{field} cannot be so: {reason}.", "Nothing was kept.", "Correct it.") from None
 
 
 def remove(actor: Actor, job_id: int, detail_id: int, seen: str | None = None) -> None:

@@ -13,7 +13,15 @@ from typing import Any
 
 from ...core.errors import InputError
 from ...core.sheet import RowRecipe
-from ...core.units import Units, length_from_text, number_from_text, quantity_from_text, quantity_value, whole_number
+from ...core.units import (
+    Units,
+    length_from_text,
+    number_from_text,
+    quantity_from_text,
+    quantity_value,
+    typed_text,
+    whole_number,
+)
 from ..words import KindWords
 from ..words._shared import CHOICES
 
@@ -185,7 +193,7 @@ class Number(Text):
 
 class Length(Number):
     def told(self, value: Any, path: str, form: Form) -> str:
-        return plain(quantity_value(form.factor(path) * value, "mm", form.units))
+        return typed_text(form.factor(path) * value, form.units)
 
     def understood(self, text: str, path: str, label: str, form: Form) -> float:
         return length_from_text(text, form.units, label) / form.factor(path)

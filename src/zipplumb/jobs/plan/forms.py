@@ -12,7 +12,7 @@ from typing import Any
 
 from ...core.errors import InputError
 from ...core.sheet import KINDS, RowRecipe
-from ...core.units import Unit, Units, quantity_from_text, quantity_value
+from ...core.units import Unit, Units, quantity_from_text, quantity_value, typed_text
 from ..words import WORDS, KindWords
 from .form_parts import Form, FormField, Rows, Texts, branches, plain
 from .form_specs import parts_of_model
@@ -108,8 +108,12 @@ def in_its_terms(kind_key: str, texts: Texts, units: Units, available: Available
             unit, factor = "mm", kind.drawn(path, {"terms": now})[1] / kind.drawn(path, {"terms": was})[1]
         if factor != 1.0 and text.strip():
             with suppress(InputError):  # what is no number is told as such when it is read
-                told[path] = plain(quantity_value(factor * quantity_from_text(text, unit, units, path), unit, units))
+                told[path] = _typed(factor * quantity_from_text(text, unit, units, path), unit, units)
     return told
+
+
+def _typed(value: float, unit: Unit, units: Units) -> str:
+    return typed_text(value, units) if unit == "mm" else plain(quantity_value(value, unit, units))
 
 
 def _tree(texts: Texts) -> dict[str, Any]:
@@ -146,7 +150,7 @@ def _limit_texts(recipe: RowRecipe, units: Units, available: Available) -> dict[
         texts[f"{base}.on"] = "1"
         for side in SIDES:
             if (limit := getattr(asked, side)) is not None:
-                texts[f"{base}.{side}"] = plain(quantity_value(factor * limit, unit_of.get(asked.key, "mm"), units))
+                texts[f"{base}.{side}"] = _typed(factor * limit, unit_of.get(asked.key, "mm"), units)
         if k == 0:
             texts["asked.first"] = asked.key
     return texts

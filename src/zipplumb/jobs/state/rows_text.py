@@ -14,6 +14,8 @@ from ...exchange.table import CharacteristicText, RowText
 from ..words import words_for
 from .results import JobResults
 
+PLACES = 9  # decimals of a number in a file: what is less is rounding
+
 
 @dataclass(frozen=True, eq=False)
 class _Told:
@@ -99,7 +101,7 @@ def characteristic_text(row: SheetRow, found: Characteristic, units: Units) -> C
     factor = recipe.share_of(found.key)
 
     def value(number: float | None) -> float | None:
-        return None if number is None or math.isinf(number) else quantity_value(factor * number, unit, units)
+        return None if number is None or math.isinf(number) else round(quantity_value(factor * number, unit, units), PLACES)
 
     def shown(number: float | None, sign: bool = False) -> str:
         return "" if number is None else quantity_text(factor * number, unit, units, sign)
@@ -146,7 +148,7 @@ def _limits_text(found: Characteristic, shown) -> str:
     if lower is None and upper is None:
         return ""
     if lower is None:
-        return f"≤ {shown(upper, True)}"
+        return f"≤ {shown(upper, found.nominal is not None)}"
     if upper is None:
         return f"≥ {shown(lower, True)}"
     if lower == -upper:

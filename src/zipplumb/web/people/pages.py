@@ -99,6 +99,8 @@ def _detail(detail: dict, rows: dict[int, str]) -> list[tuple[str, str]]:
     else:
         told = []
     others = {k: v for k, v in detail.items() if k not in ("before", "after")}
+    if isinstance(others.get("hits"), list):  # keys, which tell a person nothing
+        others["hits"] = len(others["hits"])
     if others.get("row") in rows:
         others["row"] = rows[others["row"]]
     return told + [(k, _short(v)) for k, v in others.items()]

@@ -27,6 +27,7 @@ class PointRecipe(MeasuredRecipe):
     fits = "point"
     shape_type = Point
     sided = False
+    pulls_off = False
     ties_stations = True
     in_network = True
     belongs_at_nominal = False  # where it is now is what is asked, of a detail that is still to be moved
