@@ -135,7 +135,7 @@ def test_what_was_not_typed_anew_stays_to_the_last_digit():
     ("kind", "texts", "words"),
     [
         ("point", {"nominal.position.0": "1", "nominal.position.1": "two"}, "“two” in Nominal, point, Y"),
-        ("point", {"nominal.position.0": "1"}, "Nominal, point, Y is empty"),
+        ("point", {"nominal.position.0": "1"}, "Nominal, point, Y"),
         ("circle", {"hits": "²"}, "no whole number"),
         ("circle", {"hits": "99999999999"}, "no whole number"),
         ("plane", {"nominal.normal.0": "1e400"}, "is not a number"),
