@@ -1,18 +1,50 @@
-// The slip rests at one line, takes a third, or the whole left side, and remembers which.
+// The slip rests at one line where one measures and opens with what a person opens; how high they want it is remembered. On a
+// phone it lies over all, or is closed.
 const KEY = "slip-size";
+const STAGE = /\/jobs\/\d+\/([a-z]+)(?:\?|$)/;
+const MEASURING = ["measure", "place"];
+const BY_ITSELF = "X-By-Itself";
+const SWIPE_PX = 60;
+const phone = window.matchMedia("(max-width: 700px)");
 
 export function slip() {
   const left = document.getElementById("left");
+  const content = document.getElementById("slip");
+  let stage = document.getElementById("words").dataset.stage;
+  const key = () => `${KEY}-${MEASURING.includes(stage) ? "measuring" : "other"}`;
+  const rest = () => {
+    const measuring = MEASURING.includes(stage);
+    if (phone.matches) return measuring ? "line" : "whole";
+    return localStorage.getItem(key()) ?? (measuring ? "line" : "third");
+  };
   const show = (size) => {
     left.dataset.slip = size;
     for (const button of document.querySelectorAll("[data-slip-size]"))
       button.setAttribute("aria-pressed", String(button.dataset.slipSize === size));
   };
-  show(localStorage.getItem(KEY) ?? "third");
-  document.addEventListener("click", (event) => {
-    const size = event.target.dataset?.slipSize;
+  show(rest());
+  phone.addEventListener("change", () => show(rest()));
+  document.addEventListener("click", ({ target }) => {
+    const size = target.dataset?.slipSize;
     if (!size) return;
-    localStorage.setItem(KEY, size);
+    if (!phone.matches) localStorage.setItem(key(), size);
     show(size);
+  });
+  document.addEventListener("htmx:afterSwap", ({ target, detail }) => {
+    if (target !== content || detail.requestConfig.headers[BY_ITSELF] !== undefined) return;
+    const page = STAGE.exec(detail.pathInfo.requestPath)?.[1];
+    if (page) stage = page;
+    if (page) show(rest());
+    else if (left.dataset.slip === "line") show(phone.matches ? "whole" : "third");
+  });
+  swipedAway(document.querySelector(".slip-handle"), () => show("line"));
+}
+
+function swipedAway(handle, close) {
+  let from = null;
+  handle.addEventListener("touchstart", ({ touches }) => (from = touches[0].clientY), { passive: true });
+  handle.addEventListener("touchend", ({ changedTouches }) => {
+    if (from !== null && changedTouches[0].clientY - from > SWIPE_PX) close();
+    from = null;
   });
 }

@@ -17,6 +17,7 @@ from ..core.units import length_text
 from ..exchange.symbols import Symbol
 from ..exchange.table import RowText
 from ..jobs.align.alignment_text import worth
+from ..jobs.kit import instruments
 from ..jobs.measure.ahead import ahead_of
 from ..jobs.measure.prompts import Prompt, prompt, spoiling
 from ..jobs.state.results import JobResults
@@ -65,6 +66,7 @@ class JobView:
     alignment: str
     rests: str
     due: str
+    there: tuple[tuple[int, str], ...] = ()
 
     @classmethod
     def of(cls, state: JobResults, due: str = "") -> JobView:
@@ -83,6 +85,7 @@ class JobView:
             _system_words(state),
             _rests(state),
             due,
+            () if instrument is not None else _instruments_there(state),
         )
 
     @cached_property
@@ -106,6 +109,13 @@ class JobView:
     def counts(self) -> Counter[str]:
         """How many rows stand how, by their words."""
         return Counter(map(attrgetter("word"), self.rows))
+
+
+def _instruments_there(state: JobResults) -> tuple[tuple[int, str], ...]:
+    """Instruments that could be brought at once, by id and name; of those that stood here before Kit asks whether they were
+    moved."""
+    stood = {state.stood[station].id for station in state.read_from & state.stood.keys()}
+    return tuple((i.id, i.name) for i in instruments.instruments() if i.connected and i.id not in stood)
 
 
 def _station_words(state: JobResults) -> str:

@@ -19,7 +19,8 @@ from .astray import Astray, astray
 from .touching import chosen, open_row, options, plane_of_touch
 
 COUNTS = {1: "one", 2: "two", 3: "three"}
-BRING_ONE = "Bring an instrument to this job.", "On the Kit page, choose which one stands here.", "warn"
+BRING_ONE = "Bring an instrument to this job.", "Choose which one stands here.", "warn"
+TO_KIT, TO_PART, TO_REPORT = ("kit", "Choose it on Kit"), ("part", "To the part"), ("report", "To the report")
 BLIND = ("lost", "searching")  # what an instrument says of its target
 MATTERS_MM = 0.03  # a hit less far off is left alone, however sure
 MATTERS_AMONG_FEW_MM = 0.1  # where it may be the form as well
@@ -30,7 +31,8 @@ class Prompt:
     """The Now band. ``tone`` is "", "warn" or "ask"; ``line`` explains or warns.
 
     ``blind``: the instrument sees nothing now. ``live``: the large number is the tip's own, as it moves. ``options``: of
-    something touched, what it may be: code, words, whether it is the chosen one.
+    something touched, what it may be: code, words, whether it is the chosen one. ``leads``: the stage where what is asked is
+    done, and the words of the way there.
     """
 
     title: str
@@ -51,6 +53,7 @@ class Prompt:
     way: str = ""
     live: bool = False
     blind: bool = False
+    leads: tuple[str, str] | None = None
 
 
 def prompt(state: JobResults, instrument: Instrument | None) -> Prompt:
@@ -95,14 +98,19 @@ def prompt(state: JobResults, instrument: Instrument | None) -> Prompt:
         way=CHOICES.get(row.recipe.way_held, ""),
         live=row.recipe.rests_on_surfaces,
         blind=instrument is not None and (not instrument.connected or instrument.target in BLIND),
+        leads=TO_KIT if instrument is None else TO_REPORT if _all_done(state, row) else None,
     )
+
+
+def _all_done(state: JobResults, row: SheetRow) -> bool:
+    return row.finished and state.results[row.id].state == "done" and state.sheet.finished
 
 
 def _nothing_planned(state: JobResults, instrument: Instrument | None) -> Prompt:
     if state.job.part.bodies:
-        return Prompt("Plan a row: pick a face of the part.", of=len(state.measured))
+        return Prompt("Plan a row: pick a face of the part.", of=len(state.measured), leads=TO_PART)
     if instrument is None:
-        return Prompt(*BRING_ONE)
+        return Prompt(*BRING_ONE, leads=TO_KIT)
     return Prompt("Just touch, or type what is to be measured.", of=len(state.measured))
 
 
@@ -183,7 +191,7 @@ def _words(
     if found.state == "asks" and found.side is not None:
         why = words.doubt(row.recipe, found.side)
         return f"{name}: which side is air?", f"{why} Pull off again and press finish, or choose here.", "ask"
-    if row.finished and found.state == "done" and state.sheet.finished:
+    if _all_done(state, row):
         return "All rows are done. Make the report.", f"Touch again, and the hits go to {name}.", ""
     if row.recipe.proposes and found.hits:
         return _touched_words(state, row, found)
