@@ -28,6 +28,7 @@ from .align.pages import ROAD_BLUEPRINTS
 from .align.pages import blueprint as align
 from .doors import is_unguarded, must_pass
 from .drawing import drawing
+from .guide.pages import blueprint as guide
 from .health.pages import blueprint as health
 from .home.pages import blueprint as home
 from .job.pages import blueprint as job
@@ -80,6 +81,7 @@ BLUEPRINTS = (
     place,
     rehearsal,
     health,
+    guide,
 )
 POLICY = (
     "default-src 'self'; img-src 'self' data: blob:; connect-src 'self'; object-src 'none'; "

@@ -1,0 +1,1 @@
+"""The guide: how the jobs are done, in the users' words."""
