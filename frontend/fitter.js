@@ -1,5 +1,6 @@
 // The fitter's page: what is to be done comes as finished HTML, where the reflector is as numbers, and what is old says so.
 import { events } from "./events.js";
+import { hearPlace, listen } from "./pulse.js";
 
 const OLD_MS = 1500;
 
@@ -19,6 +20,7 @@ export function fitter(frame) {
       document.body.classList.remove("old");
     },
     place(found) {
+      hearPlace(found);
       seen = Date.now();
       place.hidden = false;
       place.className = found.word === "not proven" ? "close" : found.word;
@@ -32,6 +34,7 @@ export function fitter(frame) {
       location.reload();
     },
   };
+  listen();
   const stream = events(frame.dataset.live, heard, {
     away() {
       lost = true;

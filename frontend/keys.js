@@ -2,13 +2,15 @@
 import htmx from "htmx.org";
 import { say } from "./notices.js";
 import { zeroHere } from "./place.js";
+import { byEar } from "./pulse.js";
 import { mute } from "./tones.js";
 
 const HAND = "stand-in-hand";
 
-export function keys(bench) {
+export function keys(bench, find) {
   const base = `/jobs/${bench.dataset.job}`;
   const post = (path, values = {}) => htmx.ajax("POST", `${base}${path}`, { values, swap: "none", target: "body" });
+  const single = !document.body.classList.contains("no-single-keys");
   const hand = document.querySelector("[data-hand]");
   if (hand) hand.open = localStorage.getItem(HAND) === "open";
   hand?.addEventListener("toggle", () => localStorage.setItem(HAND, hand.open ? "open" : "closed"));
@@ -26,12 +28,15 @@ export function keys(bench) {
     j: () => post("/step/next"),
     k: () => post("/step/back"),
     m: () => say(mute() ? "Sound is off." : "Sound is on.", true),
+    e: () => say(byEar() ? "Nearness by ear is on." : "Nearness by ear is off.", true),
     h: () => hand?.toggleAttribute("open"),
+    "/": find,
     "?": () => document.getElementById("keys").showModal(),
   };
   document.addEventListener("keydown", (event) => {
     if (event.target.matches("input, select, textarea") || event.ctrlKey || event.metaKey || event.altKey) return;
     if (event.key === " " && event.target.matches("button, a, summary")) return;
+    if (!single && !"?/".includes(event.key)) return;
     const act = acts[event.key];
     if (!act) return;
     event.preventDefault();

@@ -1,6 +1,7 @@
 // The front door of the page's own behaviour. Pages come from the server; this only adds what a server cannot do.
 import htmx from "htmx.org";
 import { keys } from "./keys.js";
+import { find } from "./find.js";
 import { fitter } from "./fitter.js";
 import { guardTyping } from "./follow.js";
 import { forms } from "./forms.js";
@@ -11,6 +12,7 @@ import { notices } from "./notices.js";
 import { place } from "./place.js";
 import { plumb } from "./plumb.js";
 import { guardPresses } from "./pressed.js";
+import { listen } from "./pulse.js";
 import { report } from "./report.js";
 import { sheet } from "./sheet.js";
 import { slip } from "./slip.js";
@@ -33,9 +35,10 @@ if (bench) {
   slip();
   guardTyping();
   live(bench, stage);
-  keys(bench);
+  keys(bench, find(window.zipplumb.pick));
   plumb();
   place(bench, stage);
+  listen();
   unfold();
   later();
   sheet(bench);

@@ -1,3 +1,5 @@
+import { hearPlace } from "./pulse.js";
+
 // Places as they were last seen: one reflector is watched at a time, so each keeps its number, and says how old it is.
 const NOW_MS = 1500;
 const STILL_MM = 0.3; // from one number to the next: what is carried past is not kept
@@ -85,6 +87,7 @@ export function placed(message) {
   at = message.tip ?? null;
   fromZero(at);
   const found = message.place;
+  hearPlace(found);
   latest = Date.now();
   if (!found) return say(null);
   const before = said;

@@ -1,4 +1,5 @@
 // The stage: the part like a plate in a manual, and what is touched on it.
+import { byKeys } from "./byKeys.js";
 import { Box3, Vector3 } from "three";
 import { say } from "../notices.js";
 import { clicks } from "./clicks.js";
@@ -35,6 +36,7 @@ export class Stage {
     this.pointed = []; // faces of what is pointed at in the page
     try {
       this.view = new View(document.getElementById("canvas"), () => this.over());
+      byKeys(this.view);
     } catch {
       document.getElementById("stage").insertAdjacentHTML("afterbegin", '<p class="empty">This browser draws no 3D. The run sheet and the Now band work all the same.</p>');
     }

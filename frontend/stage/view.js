@@ -4,6 +4,8 @@ import { OrbitControls } from "three/addons/controls/OrbitControls.js";
 
 const SIDES = { iso: [-0.62, -1, 0.62], front: [0, -1, 0.0001], back: [0, 1, 0.0001], side: [1, 0, 0.0001], top: [0, -0.0001, 1] };
 const FILLED = { across: 0.9, upward: 0.82 }; // of the paper by the part: clear of the words above and below it
+const UPRIGHT = new Vector3(0, 0, 1);
+const NEAREST_UPRIGHT = 0.01;
 const LIGHTS = [
   [[-0.5, -1, 1.4], 1.25],
   [[1, 0.4, 0.3], 0.35],
@@ -69,6 +71,18 @@ export class View {
     const half = Math.max(size.x / 2 / FILLED.across / (width / height), size.y / 2 / FILLED.upward);
     Object.assign(this.camera, { left: (-half * width) / height, right: (half * width) / height, top: half, bottom: -half });
     this.camera.updateProjectionMatrix();
+    this.draw();
+  }
+
+  // Radians about the upright axis, and over the top.
+  turnBy(around, over) {
+    const target = this.controls.target;
+    const offset = this.camera.position.clone().sub(target).applyAxisAngle(UPRIGHT, around);
+    const across = new Vector3().crossVectors(UPRIGHT, offset).normalize();
+    const lean = offset.angleTo(UPRIGHT) + over;
+    if (lean > NEAREST_UPRIGHT && lean < Math.PI - NEAREST_UPRIGHT) offset.applyAxisAngle(across, over);
+    this.camera.position.copy(target).add(offset);
+    this.controls.update();
     this.draw();
   }
 

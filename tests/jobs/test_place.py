@@ -42,7 +42,7 @@ def test_the_nearest_place_is_told_in_the_words_of_the_place(placed):
     assert found.way == pytest.approx([0.8, -0.3, -2.0])
     assert placement.told(state, found) == {
         "row": placed.points["Q"], "name": "Q", "far": "2.175", "word": "out", "symbol": "▲", "U": "", "mm": 2.175,
-        "ways": "2.000 down, 0.800 toward the rail",
+        "ways": "2.000 down, 0.800 toward the rail", "zone": 0.1, "side": -1,
     }  # fmt: skip
     near = placement.missing(state, np.array([0.05, 300, 100.05]), 3.0)
     assert near.row.id == placed.points["R"] and near.inside

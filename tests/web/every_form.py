@@ -29,7 +29,7 @@ SECTION = {"faces": "1,2", "across": "other", "i": "0", "j": "1", "k": "1", "at"
 # by endpoint: the fields of its form as a person sends them, and what else its address wants
 FORMS = {
     "auth.sign_in": {"login": "mallory", "password": PASSWORD},
-    "auth.sign_out": {},
+    "auth.sign_out": {}, "people.keys": {"single": "1"},
     "home.upload": {"name": "Part", "file": None, "units": "mm"},
     "home.new_job": {"name": "Job", "body": "0"},
     "home.stop": {}, "home.remove": {},

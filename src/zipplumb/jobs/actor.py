@@ -14,11 +14,12 @@ ROLES = ("technician", "reviewer", "administrator")
 
 @dataclass(frozen=True)
 class Actor:
-    """A signed-in person; ``id`` None is the instrument itself."""
+    """A signed-in person; ``id`` None is the instrument itself. ``single_keys``: letters pressed alone act."""
 
     id: int | None
     name: str
     role: str
+    single_keys: bool = True
 
     @property
     def may_change(self) -> bool:

@@ -164,7 +164,7 @@ LASTS = (
 )  # fmt: skip
 OF_PEOPLE = select(SignedIn.token).join(User, SignedIn.user_id == User.id).where(*LASTS)
 WHOSE = (
-    select(User.id, User.name, User.role, SignedIn.seen_at)
+    select(User.id, User.name, User.role, User.single_keys, SignedIn.seen_at)
     .join(SignedIn, SignedIn.user_id == User.id)
     .where(SignedIn.token == bindparam("token"), *LASTS)
 )
@@ -179,7 +179,14 @@ def signed_in(token: str) -> Actor | None:
             return None
         if now - found.seen_at > SEEN_EVERY:
             session.execute(update(SignedIn).where(SignedIn.token == _kept(token)).values(seen_at=now))
-        return Actor(found.id, found.name, found.role)
+        return Actor(found.id, found.name, found.role, found.single_keys)
+
+
+def set_single_keys(actor: Actor, on: bool) -> None:
+    """Whether letters that are pressed alone act for this person."""
+    with transaction() as session:
+        stored(session, User, actor.id).single_keys = on
+        record(session, actor, None, "single keys", person=actor.id, after={"on": on})
 
 
 def still_signed_in(session: Session, tokens: Iterable[str]) -> set[str]:

@@ -48,6 +48,7 @@ class User(Base):
     role: Mapped[str] = mapped_column(String(20))
     password_hash: Mapped[str]
     active: Mapped[bool] = mapped_column(Boolean, server_default="true")
+    single_keys: Mapped[bool] = mapped_column(Boolean, server_default="true")  # letters without Ctrl or Alt act
 
 
 class SignedIn(Base):

@@ -162,7 +162,7 @@ def _to_the_axis(nominal: Any, place: Array) -> Array | None:
 
 
 def told(state: JobResults, found: Missing) -> dict[str, Any]:
-    """The deviation for the page: how far, whether that is in, and which way, the largest first."""
+    """The deviation for the page: how far, whether that is in, and which way, the largest first; ``side``: the sign of that."""
     units, words = state.job.units, Placing.of_job(state.job).words
     steps = sorted(zip("XYZ", found.way.tolist(), strict=True), key=lambda step: -abs(step[1]))
     ways = [
@@ -174,7 +174,8 @@ def told(state: JobResults, found: Missing) -> dict[str, Any]:
         "row": found.row.id, "name": f"{found.row.recipe.name}{', its axis' if found.axis else ''}",
         "far": length_text(found.far_mm, units), "word": found.word, "symbol": SYMBOL_OF[found.word],
         "U": length_text(found.U_mm, units) if found.u_mm else "",
-        "mm": round(found.far_mm, 3), "ways": ", ".join(ways),
+        "mm": round(found.far_mm, 3), "ways": ", ".join(ways), "zone": round(found.zone_mm, 6),
+        "side": 1 if steps[0][1] > 0 else -1,
     }  # fmt: skip
 
 

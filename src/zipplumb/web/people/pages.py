@@ -13,7 +13,7 @@ from ...jobs.actor import ROLES
 from ...store.database import transaction
 from ...store.models import Change, Job, Row, User
 from .. import params
-from ..answers import seen
+from ..answers import done, seen
 from ..doors import administers, reads
 
 blueprint = Blueprint("people", __name__)
@@ -67,6 +67,13 @@ def me():
 def own_password():
     people.change_own_password(g.actor, request.form.get("old", ""), request.form.get("password", ""), current_user.get_id())
     return redirect(url_for("people.me", changed="1"))
+
+
+@blueprint.post("/me/keys")
+@reads
+def keys():
+    people.set_single_keys(g.actor, request.form.get("single") == "1")
+    return done()
 
 
 @blueprint.get("/record")

@@ -8,7 +8,7 @@ from flask import Blueprint, g, render_template, request
 from sqlalchemy.orm import Session
 
 from ...core.errors import InputError
-from ...core.features import axis_of, plane_of, radius_of, spot_of
+from ...core.features import spot_of
 from ...core.shape_codec import shape_from_data
 from ...core.units import length_text
 from ...exchange.table import RowText
@@ -23,11 +23,13 @@ from ..answers import go_on
 from ..doors import changes, reads
 from ..stages import shows
 from ..view import JobView
+from .face_words import AXES, face_words
+from .finding import found
 from .forms import kinds_to_plan
 from .section import section_form
 
 blueprint = Blueprint("part", __name__, url_prefix="/jobs/<int:job_id>")
-AXES = "XYZ"
+MOST_FOUND = 20  # rows, and as many faces
 
 
 @dataclass(frozen=True)
@@ -59,14 +61,6 @@ def panel(session: Session, state: JobResults, view: JobView) -> str:
     )  # fmt: skip
 
 
-def axis_words(direction) -> str:
-    """A direction, by its axis where it lies along one."""
-    for k, name in enumerate(AXES):
-        if abs(abs(direction[k]) - 1) < 1e-6:
-            return ("" if direction[k] > 0 else "−") + name
-    return "(" + ", ".join(f"{v:.4f}" for v in direction) + ")"
-
-
 def describe_face(session: Session, state: JobResults, index: int) -> FaceWords:
     """A face of the part in words and in the job's units."""
     face, units = state.job.part.faces[index], state.job.units
@@ -85,19 +79,8 @@ def describe_face(session: Session, state: JobResults, index: int) -> FaceWords:
     held = tuple(row_text(state, i) for i in on_model.holding(state, index))
     if {r.recipe.cad_face for r in state.rows} >= set(alike):
         alike = ()  # all are planned
-    words, stem = _what(shape, kind.key(), inside, units), stem_of(kind.key(), inside)
+    words, stem = face_words(shape, kind.key(), inside, units), stem_of(kind.key(), inside)
     return FaceWords(index, words, at, True, rows, alike, stem, held, on)
-
-
-def _what(shape, kind: str, inside: bool, units) -> str:
-    """Its name, its size, and where it faces or runs."""
-    words = stem_of(kind, inside)
-    if radius_of(shape):
-        words += f" Ø{length_text(2 * (radius_of(shape) or 0), units)}"
-    if plane_of(shape) is not None:
-        return f"{words}, facing {axis_words(shape.normal)}"
-    axis = axis_of(shape)
-    return words if axis is None else f"{words}, axis along {axis_words(axis.direction).lstrip('−')}"
 
 
 @blueprint.get("/faces/<int:index>")
@@ -122,6 +105,17 @@ def face(job_id: int, index: int):
             last=last,
             tolerances=on_model.kinds(),
         )  # fmt: skip
+
+
+@blueprint.get("/find")
+@reads
+def find(job_id: int):
+    """Rows and faces by what they are called."""
+    with transaction() as session:
+        state = as_it_stands(session, job_id)
+        rows, faces = found(state, request.args.get("words", ""))
+    more = max(0, len(rows) - MOST_FOUND) + max(0, len(faces) - MOST_FOUND)
+    return render_template("_found.html", rows=rows[:MOST_FOUND], faces=faces[:MOST_FOUND], more=more, job_id=job_id)
 
 
 @blueprint.post("/faces/<int:index>/plan")
