@@ -79,7 +79,8 @@ def test_on_a_phone_the_details_lie_over_all_and_are_closed_again(chromium, runn
         pane = page.locator(".slip-pane")
         if stage in ("measure", "place"):
             expect(pane).to_be_hidden()
-            assert page.locator("#now").bounding_box()["y"] < page.locator("#sheet-rows").bounding_box()["y"]
+            first, then = (f"document.getElementById('{each}').getBoundingClientRect().top" for each in ("now", "sheet-rows"))
+            assert page.evaluate(f"{first} < {then}")
         else:
             expect(pane).to_be_visible()
             assert pane.bounding_box()["height"] > 800

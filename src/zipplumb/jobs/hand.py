@@ -24,6 +24,7 @@ from .state.results import load
 
 OFF_MM, FREE_MM = 0.05, 1e4
 KNOCKED_MM = [0.3, -0.2, 0.1]
+ANSWER_S = 10.0  # of a stand-in that shares its processor with everything else
 AIMED = 24  # places of a face at which a beam may be aimed by hand
 
 
@@ -85,7 +86,7 @@ def tell_hand(order: dict, port: int | None = None) -> dict:
     if address is None:
         raise DeviceError("There is no stand-in here.", "Nothing was changed.", "Start the demo to have one.")
     try:
-        with socket.create_connection(address, timeout=3) as connection:
+        with socket.create_connection(address, timeout=ANSWER_S) as connection:
             connection.sendall((json.dumps(order) + "\n").encode())
             answer = json.loads(connection.makefile("rb").readline())
     except (OSError, ValueError):

@@ -27,6 +27,7 @@ class EdgePointRecipe(FlatRecipe):
     kind: Literal["edge_point"] = "edge_point"
     fits = "point"
     hits_stand_apart = True
+    belongs_at_nominal = False  # its flank is touched at any height
     shape_type = Point
     sided = False
     of_its_shape = False

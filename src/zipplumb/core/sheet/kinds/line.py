@@ -25,6 +25,7 @@ class LineRecipe(FlatRecipe):
     kind: Literal["line"] = "line"
     fits = "line"
     shape_type = Line
+    belongs_at_nominal = False  # the wall that makes an edge is touched at any height
     plot = "along"
     criterion: StraightCriterion = "gaussian"
     takes_own_plane = False
