@@ -8,13 +8,18 @@ export function pointing(stage) {
   function point({ target }) {
     if (!stage.ready) return;
     const { point: key, row } = named(target);
-    const { faces = [], lines, sway: motion } = (key ? stage.drawing.point[key] : stage.state.rows[row]) ?? {};
+    const { faces = [], lines, value, sway: motion } = (key ? stage.drawing.point[key] : stage.state.rows[row]) ?? {};
     stage.pointAt(faces);
+    stage.dimension.show(lines, value);
     if (motion) sway.begin(motion);
     if (!lines) return;
     stage.marks.showDrawn(lines);
     stage.view.draw();
   }
   for (const come of ["pointerover", "focusin"]) document.addEventListener(come, point);
-  for (const go of ["pointerout", "focusout"]) document.addEventListener(go, ({ target }) => named(target).point && sway.end());
+  for (const go of ["pointerout", "focusout"]) document.addEventListener(go, ({ target }) => {
+    if (!named(target).point) return;
+    sway.end();
+    stage.dimension?.show(null);
+  });
 }

@@ -4,6 +4,7 @@ import { Box3, Vector3 } from "three";
 import { say } from "../notices.js";
 import { clicks } from "./clicks.js";
 import { ALIKE, CURRENT, PICKED, PLANNED, WORDS } from "./colors.js";
+import { Dimension } from "./dimension.js";
 import { drawingOf } from "./drawing.js";
 import { Handles } from "./handles.js";
 import { Known } from "./known.js";
@@ -50,6 +51,7 @@ export class Stage {
     };
     this.known = new Known(this);
     this.handles = new Handles(this);
+    this.dimension = new Dimension(this);
     clicks(this);
     pointing(this);
     rememberLooks(this.slip);
@@ -166,6 +168,7 @@ export class Stage {
     this.marks.placeLabels(this.view);
     this.marks.placeTip(this.view);
     this.handles.place(this.view);
+    this.dimension.place();
   }
 
   // Tips come faster than frames do: only the latest is shown.

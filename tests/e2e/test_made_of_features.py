@@ -139,6 +139,11 @@ def test_width_angle_line_pattern_and_table(here, tamsin):
     )
     assert angle + supplement == pytest.approx(180, abs=0.01)
     assert min(angle, supplement) == pytest.approx(bracket.SHEET_LEAN_DEG, abs=0.2)
+    choice(here, "Angle").hover()  # drawn as a drawing would, with its value
+    expect(page.locator("#dimension text")).to_have_text(f"{angle:.4f}°")
+    expect(page.locator("#dimension .arrow")).to_have_count(2)
+    page.mouse.move(5, 5)
+    expect(page.locator("#dimension text")).to_have_count(0)
     page.fill("[name=zone]", "0.5")
     page.locator("[name=zone]").press("Tab")
     leaning = page.locator(".choice", has_text="Angularity of Sheet above to Top at 35")  # as the CAD has it

@@ -11,8 +11,8 @@ from ...core.units import Units, length_from_text, quantity_text, sentence_in, w
 from ...exchange.symbols import SYMBOL_OF
 from ...jobs.measure import chain
 from ...jobs.plan import derive
-from ...jobs.state.results import JobResults
-from ...store.database import stored, transaction
+from ...jobs.state.results import JobResults, as_it_stands
+from ...store.database import snapshot, stored, transaction
 from ...store.models import Job
 from .. import params
 from ..answers import done, seen, seen_now
@@ -91,8 +91,16 @@ def choices(job_id: int):
         }
         for c in found
     ]
+    with snapshot() as session:
+        rows = [as_it_stands(session, job_id).row(i) for i in of]
+    faces = [row.recipe.cad_face for row in rows if row.recipe.cad_face is not None]
     return render_template(
-        "_choices.html", of=of, choices=shown, remark="" if shown else "Nothing can be made of these.", job_id=job_id
+        "_choices.html",
+        of=of,
+        choices=shown,
+        remark="" if shown else "Nothing can be made of these.",
+        job_id=job_id,
+        faces=faces,
     )
 
 
