@@ -21,6 +21,7 @@ from ..words import WORDS, derivation_words
 from .adding import add_rows, named
 
 MOST = 12  # features at once
+CENTERS = "distance_of_the_middles"
 
 
 @dataclass(frozen=True, eq=False)
@@ -78,9 +79,11 @@ def derived_of(state: JobResults, of: Sequence[int], given: Given = Given()) -> 
     return found
 
 
-def _order(choice: Choice, judges: bool) -> tuple[bool, bool, float]:
-    """What can be comes first; tolerances once one was typed, and of these what needs the least: it is what may be meant."""
-    return bool(choice.why_not), choice.takes_zone != judges, (choice.value or 0.0) if choice.takes_zone else 0.0
+def _order(choice: Choice, judges: bool) -> tuple[bool, bool, bool, bool, float]:
+    """What can be comes first; tolerances once one was typed, and of these what needs the least: it is what may be meant. Else
+    numbers before features, and first the distance of centers, which a drawing states of whatever has them."""
+    least = (choice.value or 0.0) if choice.takes_zone else 0.0
+    return bool(choice.why_not), choice.takes_zone != judges, not choice.unit, choice.key != CENTERS, least
 
 
 def _tolerances(state: JobResults, of: Sequence[int], zone_mm: float | None) -> list[Choice]:
