@@ -20,7 +20,7 @@ from zipplumb.core.features import Feature, frame_of
 from zipplumb.core.fitting import fit
 from zipplumb.core.frames import Motion
 from zipplumb.core.shapes import Cylinder, Line, Plane, Point
-from zipplumb.core.sheet.bases.measured import worse
+from zipplumb.core.sheet.bases.from_hits import worse
 from zipplumb.core.sheet.judging import Number, in_system, told_in
 from zipplumb.core.sheet.quantities import axis_off, tilt
 from zipplumb.core.uncertainty import Source, Uncertainty

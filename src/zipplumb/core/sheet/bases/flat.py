@@ -18,7 +18,8 @@ from ...shapes import Plane
 from ..base import FeatureRef, Needed, SystemRef
 from ..results import Sense
 from ..row_hits import RowHits
-from .measured import MeasuredRecipe, feature_of_hits
+from .from_hits import feature_of_hits
+from .measured import MeasuredRecipe
 
 PlaneHits = Annotated[int, Field(ge=0, le=1000)]
 

@@ -15,7 +15,8 @@ from ...probing import EdgePoint, edge_point
 from ...shape_codec import StoredLine
 from ...shapes import Line, Point
 from ..bases.flat import FlatRecipe
-from ..bases.measured import HitCount, feature_of_hits
+from ..bases.from_hits import feature_of_hits
+from ..bases.measured import HitCount
 from ..quantities import Quantity, coordinates
 from ..results import FoundFeature
 from ..row_hits import RowHits

@@ -14,7 +14,8 @@ from ...frames import Array
 from ...probing.balls import unlike_words
 from ...shape_codec import StoredPoint
 from ...shapes import Point
-from ..bases.measured import HitCount, MeasuredRecipe, feature_of_hits
+from ..bases.from_hits import feature_of_hits
+from ..bases.measured import HitCount, MeasuredRecipe
 from ..quantities import Quantity, coordinates, distance_off
 from ..results import FoundFeature
 from ..row_hits import RowHits

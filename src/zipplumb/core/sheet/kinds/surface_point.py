@@ -15,7 +15,8 @@ from ...probing import surface_point
 from ...shape_codec import StoredPlane
 from ...shapes import Point
 from ...uncertainty import Source
-from ..bases.measured import MeasuredRecipe, feature_of_hits
+from ..bases.from_hits import feature_of_hits
+from ..bases.measured import MeasuredRecipe
 from ..quantities import Quantity
 from ..results import FoundFeature, State, TipLeft
 from ..row_hits import RowHits
