@@ -1,4 +1,4 @@
-"""What of a part stands between a place and others."""
+"""Occlusion: the faces of a part between one place and others."""
 
 from __future__ import annotations
 

@@ -21,7 +21,7 @@ def _none() -> Indices:
 
 @dataclass(frozen=True, eq=False)
 class HitSet:
-    """What was read for one row, or for one calibration or check.
+    """The readings of one row, or of one calibration or check.
 
     Attributes
     ----------

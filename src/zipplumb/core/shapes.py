@@ -35,7 +35,7 @@ def _vectors(value: ArrayLike) -> Array:
 
 
 def left(size: float) -> float:
-    """What is left of a size. Raises ValueError where that is nothing."""
+    """The remaining size after an offset. Raises ValueError where that is nothing."""
     if size <= 0:
         raise ValueError("the tip is bigger than what it touched")
     return size

@@ -120,7 +120,7 @@ class HitMaker:
             self._pending.append(pose)
 
     def link_lost(self) -> HitBatch | None:
-        """What is pending; a sweep goes on behind the gap, which is reported with it."""
+        """The pending hits after a lost link; the sweep continues after the gap, which is reported with it."""
         if self._past:
             self._broken_at = self._past[-1].at
         return self.flush()

@@ -57,7 +57,7 @@ class Stripe:
 
 @dataclass(frozen=True)
 class Look:
-    """What an instrument that sees surfaces is asked to measure by itself, in its own frame, mm.
+    """A request to an instrument that measures surfaces by itself, in its own frame, mm.
 
     A patch round ``at`` of ``side_mm``, or where ``to`` is given a line from ``at`` to there; ``points``: about how many.
     """

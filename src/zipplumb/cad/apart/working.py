@@ -42,7 +42,7 @@ class Work:
     code: int | None = None
 
     def words(self) -> Iterator[dict[str, Any]]:
-        """What it tells until it has ended. Raises TimeoutError at the deadline."""
+        """Messages of the child process until it exits. Raises TimeoutError at the deadline."""
         while word := self.word():
             yield word
 

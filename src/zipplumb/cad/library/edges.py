@@ -1,4 +1,4 @@
-"""What an edge is: a line, a circle, an arc, an ellipse, and the whole outline that it belongs to."""
+"""Classification of edges: line, circle, arc, ellipse, and the closed outline that an edge belongs to."""
 
 from __future__ import annotations
 
@@ -29,7 +29,7 @@ WHOLE = 2 * np.pi - 1e-6
 def edges_of(
     shape: TopoDS_Shape, faces: Sequence[tuple[Any, Face]], deflection: float, first: int, body: int
 ) -> Iterator[tuple[np.ndarray, Edge]]:
-    """Every edge of a body once: its polyline, and what it is. ``faces``: the body's, with what they are."""
+    """Each edge of a body once: its polyline and its classification. ``faces``: the body's, with what they are."""
     unique = IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher()
     TopExp.MapShapes_s(shape, TopAbs_ShapeEnum.TopAbs_EDGE, unique)
     edges = {k: TopoDS.Edge(unique.FindKey(k)) for k in range(1, unique.Extent() + 1)}
@@ -124,7 +124,8 @@ def _outlines(unique, own: dict[int, dict | None], faces: Sequence[tuple[Any, Fa
 
 
 def _outline(parts: list[dict], normal: np.ndarray, inside: bool) -> dict[str, Any] | None:
-    """What edges that close make together: a circle of arcs, a slot of lines and arcs, a square one of four."""
+    """The outline formed by a closed loop of edges: a circle of arcs, a round slot of lines and arcs, a square slot of four
+    lines."""
     lines = [p for p in parts if p["shape"] == "line"]
     arcs = [p for p in parts if p["shape"] == "arc"]
     if len(parts) == 1:

@@ -1,4 +1,4 @@
-"""What a face is: its shape, also where it is written as another, its size, and on which side the material lies."""
+"""Classification of faces: analytic shape (also when stored as a spline), size, and side of the material."""
 
 from __future__ import annotations
 
@@ -47,7 +47,8 @@ class _As:
 
 
 def _recognised(face, surface, positions: np.ndarray) -> tuple[str, object]:
-    """What a face is that is written as a spline, an extrusion or a revolution, but is simpler; itself where it is not."""
+    """The simpler analytic surface of a face stored as a spline, an extrusion or a revolution; the face itself if there is
+    none."""
     analysis = ShapeAnalysis_CanonicalRecognition(face)
     tries = (
         ("plane", gp_Pln(), analysis.IsPlane), ("cylinder", gp_Cylinder(), analysis.IsCylinder),

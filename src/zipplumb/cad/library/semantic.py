@@ -114,7 +114,7 @@ def _text(found) -> str:
 
 
 def callouts_of(document: TDocStd_Document, bodies: Bodies) -> Callouts:
-    """What a read document says of tolerances; what has no counterpart here is listed in ``left``.
+    """Tolerances of a read document; those without a counterpart here are listed in ``left``.
 
     A fault in them does not take the model with it.
     """

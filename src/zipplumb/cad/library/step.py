@@ -77,7 +77,7 @@ def _without_bodies(data: bytes) -> str:
 
 
 def _lost(reader: STEPCAFControl_Reader, bodies: list[tuple[str, TopoDS_Shape]], data: bytes) -> list[str]:
-    """What the file has and the library did not build, or what the file does against its standard; a sentence each."""
+    """Sentences about parts of the file that the library did not build, and about violations of the standard."""
     session = reader.Reader().WS()
     model = session.Model()
     told = len(_FACES.findall(data))

@@ -40,7 +40,7 @@ class Reach:
 
     @property
     def missing(self) -> tuple[str, ...]:
-        """What is still wanted, in words."""
+        """The directions still missing, in words."""
         found = [f"swing {WAYS[k]}" for k in range(3) if not np.all(self.counts[k, 1:] > 0)]
         if self.rolls and self.roll_rad < np.radians(ROLL_DEG):
             found.append("roll the handle a quarter turn")
@@ -56,7 +56,7 @@ class Reach:
 
     @property
     def advice(self) -> str:
-        """What to do next."""
+        """Advice on the next sweep."""
         if not self.missing:
             return "All directions are reached."
         first = self.missing[0]
@@ -64,7 +64,7 @@ class Reach:
         return f"{first[0].upper()}{first[1:]}{lean}."
 
     def advice_across(self, weakest: Array) -> str:
-        """What to do about a direction (3,), in the instrument, that is hardly known: lean that way."""
+        """Advice for a direction (3,) of the instrument that is poorly determined: lean that way."""
         if np.hypot(weakest @ self.away, weakest @ self.left) < 0.5:
             return "Lean the handle farther out on every side."
         both = [int(_sector(np.arctan2(s * weakest @ self.left, s * weakest @ self.away))) for s in (1, -1)]

@@ -245,7 +245,7 @@ def _from_on(each: Array) -> Array:
 
 
 def contradiction(diameter: float, tip_mm: float, certified_mm: float, u_mm: float, others: Sequence[KnownProbe]) -> str:
-    """What hits that make the tip ``diameter`` wide say against the diameters that were typed, or ""."""
+    """A sentence if the diameter found from the hits contradicts the typed diameters; else ""."""
     off = diameter - tip_mm
     if abs(off) < max(CONTRADICTS_MM, 8 * u_mm):
         return ""

@@ -26,7 +26,8 @@ IN_THE_MIDDLE, IN_THE_PLANE = "bores in the middle of what was touched", "bores 
 
 
 def of_centers(features: Sequence[Feature], given: Given) -> list[Derivation]:
-    """What the centers of all of them make; nothing where one has none. One plane among them says where the bores are taken."""
+    """Constructions and dimensions of the centers of all features; none if one has no center. One plane among them says
+    where the bores are taken."""
     shapes = [f.shape for f in features]
     if all(point_of(s) is not None for s in shapes):
         return [] if len(shapes) < 3 else _of_many(lambda *s: [center_point(x) for x in s], len(shapes))
@@ -84,7 +85,7 @@ def _through(shape: Any, plane: Any) -> Array:
 
 
 def _of_two(centers: Centers, given: Given) -> list[Derivation]:
-    """What two points make, of two centers."""
+    """Constructions and dimensions of two centers."""
 
     def of(function: Callable | None) -> Callable | None:
         return function and (lambda *shapes: function(*(Point(place) for place in centers(*shapes))))

@@ -25,7 +25,7 @@ def of_many(features: Sequence[Feature], given: Given) -> list[Derivation]:
 
 
 def in_common(features: Sequence[Feature]) -> list[Derivation]:
-    """What several axes, or planes, make together where they are meant to be one (a common datum of ISO 5459)."""
+    """The common axis or plane of several that are meant to be one (a common datum of ISO 5459)."""
     places = [f.extent for f in features]
 
     def reach(shapes: Sequence[Any]) -> list[Array]:

@@ -57,7 +57,7 @@ def doubts_of_round(placed: Placed, result: FitResult, badly: bool = False) -> t
 
 
 def _weakly_held(placed: Placed, result: FitResult) -> list[str]:
-    """What the covariance itself says: a parameter that a hit's error moves by many times its own size, at the hits' reach."""
+    """Doubts from the covariance: a parameter that a hit's error moves by many times its own size, at the hits' reach."""
     reach = float(np.abs((result.points - placed.origin) @ placed.axes).max())
     found: dict[str, str] = {}
     for k, parameter in enumerate(result.parameters):

@@ -121,7 +121,7 @@ class Descent:
         self.normal, self.rest, self.cost = np.empty((0, 0)), False, np.inf
 
     def follow(self, start: Placed, how: tuple[float, int] = (1e-11, 200)) -> None:
-        """``how``: see ``Placed.settled``. What came to rest is taken for what did not, and then what is lower, or the same."""
+        """``how``: see ``Placed.settled``. A converged result is preferred to one that is not, then the lower or equal one."""
         placed, normal, rest, cost = start.settled(self.points, self.columns, self.offset, *how)
         if not np.isfinite(cost) or not np.isfinite(placed.sizes).all():
             return

@@ -1,4 +1,4 @@
-"""What a network is made of: sightings of points, points and lengths that are known."""
+"""Observations of a network: sightings of points, known points and known lengths."""
 
 from __future__ import annotations
 

@@ -167,7 +167,7 @@ def plan_turns(
 def turns_told(
     adjusters: Sequence[Adjuster], wanted_mm: Array, moves_mm: Array, turns: Array, bounds_mm: tuple[Array, Array]
 ) -> tuple[Turn, ...]:
-    """What is to be turned, the longest move first; also those that are wanted beyond their end."""
+    """Planned turns, the longest movement first, including those beyond the end of an adjuster."""
     ends = (wanted_mm <= bounds_mm[0] + AT_END) | (wanted_mm >= bounds_mm[1] - AT_END)
     told = [
         Turn(a.name, float(t), float(m), bool(e))
@@ -210,7 +210,7 @@ def settable(moves_mm: Array, u_mm: Array, adjusters: Sequence[Adjuster], effect
 def learned(
     effects: Sequence[Effect], adjusters: Sequence[Adjuster], turns: Array, before: Lies, after: Lies
 ) -> tuple[Effect, ...]:
-    """What each adjuster does, the wiser for one round of turns (m,) and how the detail lay before and after it."""
+    """Updated response of each adjuster after one round of turns (m,), from the poses of the detail before and after."""
     answers = answers_of(adjusters, after.about)
     seen = answers @ (after.motion - before.motion)
     spread = np.einsum("mi,ij,mj->m", answers, before.covariance + after.covariance, answers) + SETTLES_MM**2
@@ -221,7 +221,7 @@ def learned(
 
 
 def wiser(effect: Effect, turns: float, move_mm: float, variance: float) -> Effect:
-    """What an adjuster does, once some turns were seen to move the detail so far.
+    """Updated response of one adjuster from an observed movement.
 
     One that moved it against what was asked was turned the wrong way: nothing is learned from that but how its play lies. If
     the next turn does so too, it goes the other way than is stated.

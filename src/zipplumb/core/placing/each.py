@@ -42,7 +42,8 @@ def plan_each(
 def learned_each(
     effects: Sequence[Effect], adjusters: Sequence[Adjuster], turns: Array, moved_mm: Array, u_mm: Array
 ) -> tuple[Effect, ...]:
-    """What each adjuster does, the wiser for one round of turns (m,): the place over it moved by (m, 3), known to (m,)."""
+    """Updated response of each adjuster after one round of turns (m,): movements (m, 3) of the places over them, with u
+    (m,)."""
     return tuple(
         wiser(effect, float(turn), float(a.direction @ moved), float(u) ** 2 + SETTLES_MM**2)
         for effect, a, turn, moved, u in zip(effects, adjusters, turns, moved_mm, u_mm, strict=True)

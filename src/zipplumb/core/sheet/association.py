@@ -28,7 +28,7 @@ OTHERWISE = "Lay it by least squares."
 
 @dataclass(frozen=True, eq=False)
 class Turned:
-    """What the datums before have settled of the part's directions: each as nominal and as actual, (3,) and (3,)."""
+    """Directions fixed by the preceding datums, each as nominal and as actual in the part, (3,) and (3,)."""
 
     ways: tuple[tuple[Array, Array], ...] = ()
 

@@ -177,7 +177,7 @@ class RowRecipe(Model):
 
     @property
     def ticks(self) -> tuple[Any, ...] | None:
-        """What holds it in which directions, where that is all that it is made of; else None."""
+        """The features that hold the part and their directions, if the recipe consists of nothing else; else None."""
         return None
 
     @property
@@ -216,7 +216,7 @@ class RowRecipe(Model):
 
     @classmethod
     def share_in(cls, key: str, terms: str) -> float:
-        """What a characteristic is multiplied by in the drawing's own terms: ½ for a diameter shown as a radius."""
+        """Factor of a characteristic in the drawing's own terms: ½ for a diameter shown as a radius."""
         return 1.0
 
     def share_of(self, key: str) -> float:

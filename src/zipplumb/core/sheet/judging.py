@@ -283,7 +283,7 @@ def characteristics_of(
 
 
 def _by_construction(told: Told, own: Uncertainty) -> bool:
-    """What its own sources do to it is nothing any more, in a system that it helped to make."""
+    """Zero uncertainty from its own sources in a system that the feature helped to define."""
     left = np.sqrt(sum(told.uncertainty.share(source) ** 2 for source in own.by_source))
     return bool(left < BY_CONSTRUCTION * own.u())
 

@@ -36,7 +36,7 @@ def as_in(active: Alignment, solve: Callable[[SystemInputs], Alignment], given: 
 
 
 def at_scale(solve: Callable[[SystemInputs], Alignment], given: SystemInputs, scale: float, by: Uncertainty) -> Alignment:
-    """What is solved with lengths taken times a scale, whose uncertainty is given by source."""
+    """An alignment solved with scaled lengths; the uncertainty of the scale is given by source."""
     found, other = solve(given.scaled(scale)), solve(given.scaled(scale * (1 + STEP)))
     own = found.uncertainty.through(np.eye(7)[:, :6])
     return replace(found, scale=scale, uncertainty=own + by.through(_answer(found, other) / scale))

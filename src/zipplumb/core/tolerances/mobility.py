@@ -22,7 +22,7 @@ STEP = 1e-6  # of a motion, mm and rad
 
 
 class Need(Protocol):
-    """What a member needs beyond what it is allowed, mm, as the part moves."""
+    """The zone that a member needs beyond its allowance (mm) as a function of the motion of the part."""
 
     def __call__(self, motion: Array) -> float: ...
 
@@ -151,7 +151,8 @@ def best_motion(needs: Sequence[Need], free: Array, clearances: Sequence[Clearan
     at: list[tuple[bytes, tuple[Array, Array]]] = []
 
     def bounds(x: Array) -> tuple[Array, Array]:
-        """What may not fall below zero (m,), and its slopes (m, d + 1): the largest need x[-1] over each, and all rooms."""
+        """Inequality constraints (m,), to be non-negative, and their derivatives (m, d + 1): the largest need x[-1] over
+        each, and all rooms."""
         if not at or at[0][0] != x.tobytes():
             motion = free @ x[:-1]
             needed = [need.each(motion, free) for need in needs]

@@ -17,7 +17,7 @@ class Figure:
 
 @dataclass(frozen=True, eq=False)
 class Outcome:
-    """What to do now, how far it is, and what it would come to.
+    """State of a trial: next instruction, progress and provisional result.
 
     ``verdict``: running, pass, fail, not proven, not enough. ``ask``: what to do now; ``why``: a
     sentence; ``warn``: something went wrong on the way. ``drawing``: what the page draws, by kind.

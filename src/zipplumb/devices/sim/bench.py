@@ -1,4 +1,4 @@
-"""What stands on the bench beside the part: a seat, a reference sphere, a bar with two seats. In the arm's frame, mm."""
+"""Objects on the bench beside the part: a seat, a reference sphere, a bar with two seats. In the arm's frame, mm."""
 
 from __future__ import annotations
 

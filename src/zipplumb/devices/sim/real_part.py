@@ -70,7 +70,7 @@ class RealFace:
 
     @property
     def seen_as(self) -> str:
-        """What somebody sees who stands before it: about how large, and where, along the part's own axes."""
+        """Rough description of a face as seen by a person: size and location along the part's own axes."""
         middle = self.spots.mean(axis=0)
         where = ", ".join(f"{axis} {round(value)}" for axis, value in zip("XYZ", middle.tolist(), strict=True))
         if self.kind == "plane":

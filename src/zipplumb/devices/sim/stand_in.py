@@ -1,4 +1,4 @@
-"""What all stand-ins share: one link at a time, any number of hands on the control port, a stream of samples."""
+"""Common base of the stand-ins: one link at a time, any number of hands on the control port, a stream of samples."""
 
 from __future__ import annotations
 
@@ -134,7 +134,7 @@ class StandIn:
         return []
 
     def more(self, head: dict) -> list[bytes]:
-        """What goes with a sample."""
+        """Additional fields of a sample."""
         return []
 
     def _send(self, messages: list[bytes]) -> None:

@@ -152,7 +152,8 @@ def worth(state: JobResults, row_id: int) -> str:
 
 
 def worth_of(alignment: Alignment, worst_mm: float | None, units: Units) -> str:
-    """What an alignment is worth, in a few words. ``worst_mm``: standard uncertainty at the worst known place, or None."""
+    """Summary of the quality of an alignment in a few words. ``worst_mm``: standard uncertainty at the worst known place, or
+    None."""
     ledger = alignment.ledger
     held = f"{ledger.rank} of {FREE}"
     if ledger.rank < FREE:
@@ -166,7 +167,7 @@ def worth_of(alignment: Alignment, worst_mm: float | None, units: Units) -> str:
 
 
 def proofs_of(state: JobResults) -> list[tuple[str, str]]:
-    """What was read anywhere on the part in the active alignment: each proof point, and how far it lies off."""
+    """Proof points in the active alignment, each with its deviation."""
     found = []
     for row in state.measured:
         off = state.results[row.id].off_part
@@ -247,7 +248,7 @@ def six_of(motion: Array) -> tuple[float, ...]:
 
 @dataclass(frozen=True)
 class RowChange:
-    """What a row's first characteristic is in the one and in the other."""
+    """The first characteristic of a row in both systems."""
 
     name: str
     label: str

@@ -169,7 +169,7 @@ def keep(actor: Actor, job_id: int, texts: Mapping[str, str], row_id: int | None
 
 
 def ticks_of(state: JobResults, row_id: int) -> tuple[Held, ...]:
-    """What an alignment is held by. Raises InputError where the row has no ticks."""
+    """The holds of an alignment. Raises InputError where the row has no ticks."""
     ticks = state.row(row_id).recipe.ticks
     if ticks is None:
         raise InputError("That row is held by no ticks.", "Nothing was changed.", "Open its own form.")

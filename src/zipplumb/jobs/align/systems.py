@@ -51,7 +51,8 @@ def plan_datum_planes(actor: Actor, job_id: int, row_ids: list[int] | None = Non
 
 
 def bolt_circle_rows(state: JobResults) -> tuple[list[SheetRow], list[SheetRow]]:
-    """What may level, and what may be a hole of a bolt circle: planes, and whatever is round or has a center; no bare line."""
+    """Rows that may level the part (planes), and rows that may be holes of a bolt circle (round features and centers, no
+    lines)."""
     should_be = [(row, row.recipe.should_be) for row in state.measured]
     flat = [row for row, shape in should_be if plane_of(shape) is not None]
     return flat, [row for row, shape in should_be if radius_of(shape) or point_of(shape) is not None]

@@ -69,7 +69,7 @@ def add_from_form(actor: Actor, form: Mapping[str, str]) -> int:
 
 
 def correct(actor: Actor, instrument_id: int, form: Mapping[str, str], seen: str | None = None) -> None:
-    """Correct what was typed of an instrument; what was read before keeps the statement of then."""
+    """Correct the entries of an instrument; earlier readings keep the specification they were taken with."""
     with transaction() as session:
         instrument = there(session, instrument_id)
         must_be_as_seen(edition_of(instrument), seen, instrument.name)

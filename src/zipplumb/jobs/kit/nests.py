@@ -1,4 +1,4 @@
-"""What is known of the nests round an instrument: where reflectors stood in them when they were read from here."""
+"""Known nests around an instrument: positions of reflectors in them as read from the current station."""
 
 from __future__ import annotations
 

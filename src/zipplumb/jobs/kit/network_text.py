@@ -138,7 +138,7 @@ def _worth(found: FoundNetwork | None) -> str:
 
 
 def _bars(state: JobResults) -> str:
-    """What is left of each scale bar that bears on how the stations stand."""
+    """Residual of each scale bar that contributes to the network."""
     network, units = state.network, state.job.units
     if network is None or not network.bars:
         return ""

@@ -254,7 +254,7 @@ def forget_calibration(actor: Actor, calibration_id: int) -> None:
 
 
 def apply_newest(actor: Actor, old_id: int) -> int:
-    """What was read with an old calibration is worked out with the probe's newest; the readings stay. Returns it."""
+    """Evaluate readings of an old calibration with the probe's newest one; the readings stay. Returns it."""
     actor.must_change()
     with transaction() as session:
         old = session.get(Calibration, old_id)

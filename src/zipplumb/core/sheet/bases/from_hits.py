@@ -58,7 +58,8 @@ def feature_of_hits(
 
 
 def _of_hits(hits: RowHits, result: FitResult, plane: Feature | None, seen_mm: float, into: Array) -> Uncertainty:
-    """What its hits do, and all that moves them together, and the plane that it lies in; ``into``: from the fit's axes."""
+    """Uncertainty from the hits, from effects common to them, and from the projection plane; ``into``: transforms from the
+    fit's axes."""
     size, own = len(into), hits.source
     u_hit, freedom = worse(hits.u_hit_mm, seen_mm, result.spare)
     wide = into @ widening(result, size)

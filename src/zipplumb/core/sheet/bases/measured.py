@@ -76,7 +76,7 @@ class FeatureRecipe(RowRecipe):
         )  # fmt: skip
 
     def found(self, hits: RowHits | None, parents: Mapping[Needed, FoundFeature]) -> FoundFeature:
-        """What the hits, or what it is made of, make of it; ``parents`` are done."""
+        """The feature evaluated from its hits or from its parents, which are done."""
         raise NotImplementedError
 
     def quantities(self, found: FoundFeature) -> tuple[Quantity, ...]:
@@ -222,7 +222,7 @@ class MeasuredRecipe(FeatureRecipe):
         return shape, "touched"
 
     def faced(self, result: FitResult) -> Any:
-        """What has an air side."""
+        """The fitted shape that has an air side."""
         return result.shape
 
     def surface(self, result: FitResult, tip_radius_mm: float, air: int) -> Any:

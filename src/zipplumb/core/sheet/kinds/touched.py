@@ -66,7 +66,7 @@ class TouchedRecipe(MeasuredRecipe):
         return replace(recipe.found(hits, parents), proposals=proposals, nominal=None)
 
     def _proposals(self, hits: RowHits, plane: Feature | None) -> tuple[Proposal, ...]:
-        """What it may be, the chosen one first and the others in order."""
+        """Candidate shapes, the chosen one first."""
         dimension: Literal["2d", "3d"] = "2d" if self.flat else "3d"
         u_hit_mm = hits.u_hit_mm or U_HIT_MM
         found = recognise(_thinned(hits.centers), dimension, u_hit_mm, plane.shape if plane else None)

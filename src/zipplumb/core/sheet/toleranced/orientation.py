@@ -82,7 +82,8 @@ class OrientationRecipe(ConditionedRecipe, ToDatumRecipe):
             return length_at(points, own_direction(shape), angle)
 
         def leans(points: Array, shape: Any) -> Array:
-            """What of the axis is across the datum's direction, or along it where it should stand at right angles to that."""
+            """The component of the axis across the datum's direction, or along it where it should stand at right angles to
+            that."""
             axis, along = own_direction(shape), points[-1] - points[0]
             part = (along @ axis) * axis
             return np.asarray(along - part if angle < RIGHT_RAD else part)
