@@ -34,10 +34,10 @@ def words_elsewhere(recipe: FeatureRecipe, found: FoundFeature, system: Alignmen
         return words
     if found.fit is None or found.fit.spare < 1 or recipe.hits_stand_apart:
         return ""
-    reach = float(np.linalg.norm(np.ptp(found.centers, axis=0)))
-    if found.fit.form <= FORM_MM + FORM_SHARE * reach:
+    form = found.fit.form
+    if form <= FORM_MM or form <= FORM_MM + FORM_SHARE * float(np.linalg.norm(np.ptp(found.centers, axis=0))):
         return ""
-    return f"Its form is {mm(found.fit.form, '.1f')}: nothing real is so far off, so some of its hits lie on something else."
+    return f"Its form is {mm(form, '.1f')}: nothing real is so far off, so some of its hits lie on something else."
 
 
 def _off(recipe: MeasuredRecipe, nominal: Any, centers: Array, tip_mm: float) -> Array:
@@ -56,6 +56,8 @@ def far_off(recipe: MeasuredRecipe, found: FoundFeature, system: Alignment) -> A
         return None
     centers = system.points(found.centers)
     off = _off(recipe, found.nominal, centers, found.tip_mm)
+    if off.max() <= OFF_MM:  # of nearly every row
+        return np.zeros(len(off))
     may = OFF_MM + OFF_PER_MM * np.linalg.norm(centers, axis=1) + SURE * system.u_at(centers)
     return np.where(off > may, off, 0.0)
 
