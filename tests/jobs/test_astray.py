@@ -13,9 +13,10 @@ from zipplumb.jobs.link import presses
 from zipplumb.jobs.measure import again, measuring
 from zipplumb.jobs.measure.prompts import prompt
 from zipplumb.jobs.plan import picking, sheet
+from zipplumb.jobs.state.results import load
 from zipplumb.jobs.state.rows_text import row_text
 from zipplumb.store.database import transaction
-from zipplumb.store.models import Job
+from zipplumb.store.models import Job, Row
 
 TIP = DIAMETER_MM / 2
 
@@ -161,3 +162,17 @@ def test_the_job_knows_that_hits_went_elsewhere_in_another_process(bores):
     state = bores.state()
     assert first not in state.readings
     assert state.readings[second].keys == before.keys
+
+
+def test_what_is_worked_out_while_hits_change_hands_forgets_none_of_them(bores):
+    """Readings that this very transaction moves, among others that it does not."""
+    first, second = bores.bores[:2]
+    touch(bores, first, 3)
+    measuring.make_current(TECHNICIAN, bores.job, second)
+    touch(bores, second, 4)
+    with transaction() as session:
+        job = session.get(Job, bores.job)
+        again.give(session, TECHNICIAN, job, session.get(Row, first), session.get(Row, second))
+        session.flush()
+        assert load(session, bores.job).results[second].hits == 7
+    assert bores.state().results[second].hits == 7

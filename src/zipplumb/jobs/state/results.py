@@ -147,11 +147,14 @@ def load(session: Session, job_id: int, named: set[int] | None = None) -> JobRes
     """
     memory = memory_of(job_id)
     with memory.lock:
-        job = None if named is not None else session.get(Job, job_id)
-        if job is not None and job.handed_over != memory.handed_over:
-            forget_whose_hits(memory, job.handed_over)
         memory.written, written = None, None if named is not None else session.scalar(WRITTEN)
+        job = None if named is not None else session.get(Job, job_id)
+        handed_over = job is not None and job.handed_over != memory.handed_over
+        if job is not None and handed_over:
+            forget_whose_hits(memory, job.handed_over)
         new = new_batches(session, job_id, memory)
+        if handed_over and not all(kept for _, kept in new):  # by this very transaction: read once more after it
+            memory.handed_over = -1
         before = memory.before
         if named is not None and before is not None and {b.row_id for b, _ in new} <= named and _known(new, before.kit):
             cached = _hits_came(session, job_id, memory, named, new, before)
