@@ -95,6 +95,19 @@ def test_they_are_never_done_in_silence_but_whoever_insists_is_believed(bores):
     assert bores.state().results[first].elsewhere
 
 
+def test_hits_on_what_is_measured_already_are_given_to_its_row(bores):
+    first, second = bores.bores[:2]
+    measuring.make_current(TECHNICIAN, bores.job, second)
+    touch(bores, second)
+    finish(bores)
+    measuring.make_current(TECHNICIAN, bores.job, first)
+    touch(bores, second, 3)
+    name = bores.state().row(second).recipe.name
+    codes = {words: code for code, words, _ in said(bores).options}
+    measuring.choose(TECHNICIAN, bores.job, first, codes[f"Give them to {name}"])
+    assert bores.state().results[second].hits == 11
+
+
 def test_some_that_lie_elsewhere_are_taken_back(bores):
     first, second = bores.bores[:2]
     touch(bores, first, 6)

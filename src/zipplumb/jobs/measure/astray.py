@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import cast
 
 from sqlalchemy.orm import Session
@@ -59,7 +59,11 @@ def _there(state: JobResults, row: SheetRow, keys: tuple[str, ...]) -> Option | 
     theirs = [key in keys for key in feature.counted]
     own = f"face:{row.recipe.cad_face}"
     near = nominals_near(state, state.alignment.points(feature.centers[theirs]))
-    return next((o for o in near if o.error_mm <= NEAR_MM and o.code != own), None)
+    found = next((o for o in near if o.error_mm <= NEAR_MM and o.code != own), None)
+    if found is None or not found.code.startswith("face:"):
+        return found
+    measured = next((r for r in state.measured if f"face:{r.recipe.cad_face}" == found.code), None)
+    return found if measured is None else replace(found, code=f"row:{measured.id}", words=measured.recipe.name)
 
 
 def choose(actor: Actor, job_id: int, row_id: int, code: str) -> bool:
