@@ -7,6 +7,7 @@ import { pressed, whenFree } from "./pressed.js";
 // What stands in the slip follows by itself, unless somebody is typing in it: also not when the
 // answer to an earlier question comes late, or a person chose something else meanwhile.
 const BY_ITSELF = "X-By-Itself";
+const GONE = [404, 422];
 const slip = document.getElementById("slip");
 const typed = new Set(); // forms in which something was typed and not sent: they stay as they are when the rest follows
 let kept = [];
@@ -49,8 +50,8 @@ export function guardTyping() {
     }
     const after = detail.requestConfig.headers[BY_ITSELF];
     if (after === undefined) return;
-    if (detail.xhr.status >= 400) {
-      detail.shouldSwap = false; // what stands here is gone: whoever took it away is led on, and others see it on the sheet
+    if (GONE.includes(detail.xhr.status)) {
+      detail.shouldSwap = false; // what stands here is: whoever took it away is led on, and others see it on the sheet
       return;
     }
     if (typing() || after !== String(chosen)) detail.shouldSwap = false;

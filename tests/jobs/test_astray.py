@@ -105,7 +105,12 @@ def test_hits_on_what_is_measured_already_are_given_to_its_row(bores):
     name = bores.state().row(second).recipe.name
     codes = {words: code for code, words, _ in said(bores).options}
     measuring.choose(TECHNICIAN, bores.job, first, codes[f"Give them to {name}"])
-    assert bores.state().results[second].hits == 11
+    state = bores.state()
+    assert (state.results[second].hits, state.results[second].state) == (11, "done")
+    again.give_back(TECHNICIAN, bores.job, second)
+    state = bores.state()
+    assert (state.results[second].hits, state.results[second].state) == (8, "done")  # what was its own is finished as it was
+    assert state.results[first].hits == 3
 
 
 def test_some_that_lie_elsewhere_are_taken_back(bores):
@@ -155,6 +160,13 @@ def test_a_row_comes_back_and_goes_where_it_is_put(bores):
     assert bores.state().results[first].hits == 8
     with pytest.raises(InputError, match="not taken off this sheet"):
         sheet.bring_back(TECHNICIAN, bores.job, first)
+    sheet.edit_row(TECHNICIAN, bores.job, third, {"datum": "E"})
+    sheet.remove_row(TECHNICIAN, bores.job, third)
+    sheet.edit_row(TECHNICIAN, bores.job, second, {"datum": "E"})
+    with pytest.raises(InputError, match="Datum E is on"):  # a letter is on one row only
+        sheet.bring_back(TECHNICIAN, bores.job, third)
+    sheet.edit_row(TECHNICIAN, bores.job, second, {"datum": ""})
+    sheet.bring_back(TECHNICIAN, bores.job, third)
     sheet.put_row(TECHNICIAN, bores.job, third, first)
     sheet.put_row(TECHNICIAN, bores.job, second, None)
     ids = [row.id for row in bores.state().rows]

@@ -28,6 +28,8 @@ def words_elsewhere(recipe: FeatureRecipe, found: FoundFeature, system: Alignmen
     """
     if not isinstance(recipe, MeasuredRecipe) or recipe.as_touched or found.centers is None or not len(found.centers):
         return ""
+    if recipe.proposes:  # what it is is still open
+        return ""
     if found.laid < recipe.hits_of_plane:  # these are still of the plane that it lies in
         return ""
     if words := _off_place(recipe, found, system):

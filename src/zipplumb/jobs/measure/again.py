@@ -104,7 +104,7 @@ def give(session: Session, actor: Actor, job: Job, source: Row, target: Row) -> 
 
 
 def _hand_over(session: Session, job: Job, source: Row, target: Row, only: Sequence[int] | None = None) -> list[int]:
-    """Readings go to another row, with their marks, and what they were read for is open again. ``only``: of these, by id."""
+    """Readings go to another row, with their marks; that one is open again where none is left. ``only``: these, by id."""
     theirs = Reading.row_id == source.id if only is None else and_(Reading.row_id == source.id, Reading.id.in_(only))
     moved = list(session.scalars(update(Reading).where(theirs).values(row_id=target.id).returning(Reading.id)))
     session.execute(update(Mark).where(Mark.reading_id.in_(moved)).values(row_id=target.id))
@@ -112,8 +112,9 @@ def _hand_over(session: Session, job: Job, source: Row, target: Row, only: Seque
         changed(source, hits_of=[])
         changed(target, hits_of=[*target.recipe.get("hits_of", ()), *others])
         session.execute(update(Row).where(Row.id.in_(others)).values(taken_over_by=target.id))
-    changed(source, settled_air=None, as_touched=False)
-    source.finished_at = None
+    if session.scalar(select(Reading.id).where(Reading.row_id == source.id).limit(1)) is None:
+        changed(source, settled_air=None, as_touched=False)
+        source.finished_at = None
     job.handed_over += 1
     return moved
 

@@ -39,9 +39,10 @@ def astray(state: JobResults, row: SheetRow) -> Astray | None:
     found = state.results[row.id]
     if not found.elsewhere or found.feature is None:
         return None
-    far = None if state.alignment is None else far_off(cast(MeasuredRecipe, row.recipe), found.feature, state.alignment)
+    system = None if found.held else state.alignment
+    far = None if system is None else far_off(cast(MeasuredRecipe, row.recipe), found.feature, system)
     keys, words, options = found.feature.counted, found.elsewhere, []
-    if far is not None and far.any() and state.alignment is not None:
+    if far is not None and far.any():
         keys = tuple(key for key, off in zip(keys, far, strict=True) if off)
         if (there := _there(state, row, keys)) is not None:
             words = f"{words} {'They lie' if len(keys) > 1 else 'It lies'} on {there.words}."

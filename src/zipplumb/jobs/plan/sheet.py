@@ -233,8 +233,10 @@ def bring_back(actor: Actor, job_id: int, row_id: int) -> None:
         row = session.get(Row, row_id)
         if row is None or row.job_id != job_id or row.removed_at is None or row.taken_over_by is not None:
             raise InputError("That row was not taken off this sheet.", "Nothing was changed.", "Look at the Part page again.")
+        recipe = recipe_of(row)
+        take_letter(session, job_id, row_id, recipe.datum_letter or None)
         row.removed_at = None
-        check_references(session, job_id, recipe_of(row))
+        check_references(session, job_id, recipe)
         record(session, actor, job_id, "bring back", row=row_id)
         tell(session, job_id, "sheet")
 

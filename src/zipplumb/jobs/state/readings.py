@@ -14,7 +14,7 @@ from datetime import UTC, datetime
 from typing import Any
 
 import numpy as np
-from sqlalchemy import ColumnElement, Integer, Select, and_, exists, func, literal, select, text, true, update
+from sqlalchemy import ColumnElement, Integer, Select, and_, exists, func, literal, select, text, true, tuple_, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
@@ -118,11 +118,9 @@ def take_back(session: Session, whose: ColumnElement[bool], whole_press: bool, b
 
 
 def mark_undone(session: Session, keys: Iterable[str], by: int | None) -> None:
-    """Take back single hits that count, by their keys."""
-    for key in keys:
-        reading, hit = (int(part) for part in key.split("."))
-        row_id = session.scalar(select(READING.row_id).where(READING.id == reading))
-        session.add(Mark(reading_id=reading, row_id=row_id, hit=hit, reason="undone", by=by))
+    """Take back single hits, by their keys."""
+    pairs = [tuple(int(part) for part in key.split(".")) for key in keys]
+    _mark_standing(session, tuple_(READING.id, HIT).in_(pairs), "undone", by)
 
 
 def _standing(whose: ColumnElement[bool]) -> Select:

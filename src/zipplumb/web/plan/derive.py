@@ -92,8 +92,8 @@ def choices(job_id: int):
         for c in found
     ]
     with snapshot() as session:
-        rows = [as_it_stands(session, job_id).row(i) for i in of]
-    faces = [row.recipe.cad_face for row in rows if row.recipe.cad_face is not None]
+        state = as_it_stands(session, job_id)
+    faces = [face for i in of if (face := state.row(i).recipe.cad_face) is not None]
     return render_template(
         "_choices.html",
         of=of,
