@@ -23,6 +23,7 @@ from .bodies import each
 from .faces import WITHIN_MM, clean, numbers
 
 SAME_MM, SAME_RAD = 1e-3, 1e-6
+ANGLE_RAD = 0.1  # between two chords of a curve, at most
 WHOLE = 2 * np.pi - 1e-6
 
 
@@ -33,22 +34,35 @@ def edges_of(
     unique = IndexedMap_TopoDS_Shape_TopTools_ShapeMapHasher()
     TopExp.MapShapes_s(shape, TopAbs_ShapeEnum.TopAbs_EDGE, unique)
     edges = {k: TopoDS.Edge(unique.FindKey(k)) for k in range(1, unique.Extent() + 1)}
-    edges = {k: edge for k, edge in edges.items() if not BRep_Tool.Degenerated_s(edge)}
-    own = {k: _shape(edge) for k, edge in edges.items()}
+    curves = {k: BRepAdaptor_Curve(edge) for k, edge in edges.items() if not BRep_Tool.Degenerated_s(edge)}
+    own = {k: _shape(edges[k], curve) for k, curve in curves.items()}
     outlines = _outlines(unique, own, faces)
     curved = [(face, told.inside) for face, told in faces if told.inside is not None]
     hollow = {unique.FindIndex(e): inside for face, inside in curved for e in each(face, TopAbs_ShapeEnum.TopAbs_EDGE)}
-    for number, (k, edge) in enumerate(edges.items(), start=first):
-        points = GCPnts_TangentialDeflection(BRepAdaptor_Curve(edge), 0.1, deflection)
-        line = np.array([(p.X(), p.Y(), p.Z()) for p in (points.Value(i + 1) for i in range(points.NbPoints()))])
+    for number, (k, curve) in enumerate(curves.items(), start=first):
         nominal, inside, on = outlines.get(k, (own[k], None, None))
         inside = hollow.get(k) if inside is None else inside
+        line = _polyline(curve, deflection)
         yield line, Edge(number, body, nominal["shape"] if nominal else "curve", nominal, inside, on)
 
 
-def _shape(edge) -> dict[str, Any] | None:
+def _polyline(curve: BRepAdaptor_Curve, deflection: float) -> np.ndarray:
+    """Points (n, 3) along a curve, their chords no farther from it than ``deflection``."""
+    kind, begin, end = curve.GetType(), curve.FirstParameter(), curve.LastParameter()
+    if kind == Curve.GeomAbs_Line:
+        return np.array([numbers(curve.Value(begin)), numbers(curve.Value(end))])
+    if kind == Curve.GeomAbs_Circle:
+        circle = curve.Circle()
+        center, along, across = (numbers(v) for v in (circle.Location(), circle.XAxis().Direction(), circle.YAxis().Direction()))
+        step = min(ANGLE_RAD, 2 * np.arccos(max(0.0, 1 - deflection / circle.Radius())))
+        at = np.linspace(begin, end, int(np.ceil((end - begin) / step)) + 1)[:, None]
+        return center + circle.Radius() * (np.cos(at) * along + np.sin(at) * across)
+    points = GCPnts_TangentialDeflection(curve, ANGLE_RAD, deflection)
+    return np.array([numbers(points.Value(i + 1)) for i in range(points.NbPoints())])
+
+
+def _shape(edge, curve: BRepAdaptor_Curve) -> dict[str, Any] | None:
     """The shape of an edge as data, also where it is written as a spline; None of a free curve."""
-    curve = BRepAdaptor_Curve(edge)
     found = _curve(curve)
     return found if found is not None or curve.GetType() != Curve.GeomAbs_BSplineCurve else _recognised(edge, curve)
 

@@ -123,4 +123,4 @@ _SHAPES = {"plane": None, "cylinder": _cylinder, "cone": _cone, "sphere": _spher
 
 
 def clean(vector: np.ndarray) -> list[float]:
-    return [0.0 if abs(v) < 1e-12 else float(v) for v in vector]
+    return [0.0 if -1e-12 < v < 1e-12 else v for v in vector.tolist()]
