@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sys
+import tracemalloc
 from dataclasses import replace
 from pathlib import Path
 
@@ -114,6 +115,7 @@ def run() -> None:
     whole = best(lambda: evaluate(asked, readings, kit, None, surfaces), 3)
     print(f"evaluate(), {len(asked.rows)} rows of every kind, from nothing: {whole:.2f} s")
     changes(*sheet(), "sphere", f"{ROWS} rows of mixed kinds")
+    judgements()
     changes(*toleranced(), "circle", "200 holes with 200 tolerances")
 
 
@@ -140,3 +142,34 @@ def changes(asked: Sheet, readings: dict[int, HitSet], kind: str, words: str) ->
                 _ = characteristic.U
 
     row("the same, and every U read", best(every_u, 3), whole, "working everything out")
+
+
+def judgements() -> None:
+    """Each judged number of a part by itself, of few and of many hits; the slowest, and the most memory."""
+    sys.path[:0] = [str(Path(__file__).parent.parent / "tests" / name) for name in ("core", "outside")]
+    from test_drawn_part import DrawnPart
+
+    for hits in (36, 4000):
+        part = DrawnPart(hits, 0.02)
+        _, memory = evaluate(part.sheet, part.readings, KIT)
+        found = []
+        for name, number in part.judged.items():
+            alone = _without(part.sheet, number)
+            _, others = evaluate(alone, part.readings, KIT, memory)
+            found.append((best(lambda others=others: _judged(part, others, number), 3), name))  # type: ignore[misc]
+            tracemalloc.start()
+            _judged(part, others, number)
+            found[-1] += (tracemalloc.get_traced_memory()[1] / 2**20,)
+            tracemalloc.stop()
+        slowest, large = max(found), max(found, key=lambda one: one[2])
+        print(f"One judgement of {hits} hits: {slowest[1]} {slowest[0] * 1e3:.1f} ms, {large[1]} {large[2]:.1f} MB; the most of {len(found)}")
+
+
+def _without(sheet: Sheet, number: int) -> Sheet:
+    return replace(sheet, rows=tuple(row for row in sheet.rows if row.id != number))
+
+
+def _judged(part, memory, number: int) -> None:
+    results, _ = evaluate(part.sheet, part.readings, KIT, memory)
+    for characteristic in results[number].characteristics:
+        _ = characteristic.U

@@ -47,6 +47,9 @@ THICK = 0.05  # form by width above which hits make no flat layer
 RUNAWAY = 1.5  # times the Gaussian size
 BEARS = 1e-4  # of the form, within which a hit bears the shape
 NO_GAIN = 1e-13  # mm
+SAME = 0.5  # of a step's gain, within which it comes to what is known
+NONE_BINDS = np.empty(0, np.int64)
+Bearing = frozenset[tuple[int, int]]  # hits, and on which border of a zone
 EXACT = 60  # corners of a hull whose pairs of edges are all tried
 
 
@@ -171,35 +174,47 @@ def _hull_starts(start: Placed, points: Array, columns: Indices) -> list[Placed]
 
 def extreme(criterion: str, starts: list[Placed], points: Array, columns: Indices) -> Placed:
     """The best of the shapes with the wanted extreme property that the starts lead to."""
-    settled = [_settle(criterion, start, points, columns) for start in starts]
+    known: dict[Bearing, tuple[Placed, float]] = {}
+    settled = [_settle(criterion, start, points, columns, known) for start in starts]
     placed, _ = min(settled, key=lambda found: found[1])
     return _touching(criterion, placed, points)
 
 
-def _settle(criterion: str, placed: Placed, points: Array, columns: Indices) -> tuple[Placed, float]:
+def _settle(
+    criterion: str, placed: Placed, points: Array, columns: Indices, known: dict[Bearing, tuple[Placed, float]]
+) -> tuple[Placed, float]:
+    """The shape that a start leads to, and its value.
+
+    ``known``: where other starts led, by the hits that bear the shape there; these hits lead a further start to the same.
+    """
     residuals = placed.residuals(points)
     trust = 4 * (float(np.ptp(residuals)) or 1e-9)
     value, mean = _value(criterion, placed, residuals), points.mean(axis=0)[None]
-    work = _extremes(residuals, columns)
+    work = np.union1d(_extremes(residuals, columns), [hit for bearing in known for hit, _ in bearing]).astype(np.int64)
+    borne: Bearing = frozenset()
     for _ in range(ROUNDS):
         rows, toward = placed.rows(points[work], columns), placed.rows(mean, columns)[0]
-        step, promised = _programme(criterion, residuals[work], rows, toward, trust, columns)
+        step, promised, binding = _programme(criterion, residuals[work], rows, toward, trust, columns)
         if step is None or promised < NO_GAIN:
             break
         trial = placed.stepped(step, columns)
         trial_residuals = trial.residuals(points)
         trial_value = _value(criterion, trial, trial_residuals)
-        known = len(work)
+        before = len(work)
+        borne = frozenset((int(work[k % before]), int(k) // before) for k in binding)
         work = np.union1d(work, _extremes(trial_residuals, columns))
         if trial_value < value - 1e-14:
             gain = value - trial_value
             placed, residuals, value, trust = trial, trial_residuals, trial_value, 2 * trust
-            if gain < 1e-12 and len(work) == known:
+            if len(borne) > len(columns) - 1 and borne in known and value < known[borne][1] + SAME * gain:
+                return known[borne]
+            if gain < 1e-12 and len(work) == before:
                 break
-        elif len(work) == known:
+        elif len(work) == before:
             trust /= 4
             if trust < 1e-12:
                 break
+    known.setdefault(borne, (placed, value))
     return placed, value
 
 
@@ -224,8 +239,9 @@ def _value(criterion: str, placed: Placed, residuals: Array) -> float:
 
 def _programme(
     criterion: str, residuals: Array, rows: Array, mean_row: Array, trust: float, columns: Indices
-) -> tuple[Array | None, float]:
-    """The best small step of the linearised problem, every residual changing by ``trust`` at most, and the gain it promises."""
+) -> tuple[Array | None, float, Indices]:
+    """The best small step of the linearised problem, every residual changing by ``trust`` at most, the gain it promises, and
+    the limits that bind it (one for each residual; of a zone first those above, then those below)."""
     n, k = rows.shape
     high = trust / np.maximum(np.abs(rows).max(axis=0), 1e-300)
     low = -high
@@ -239,7 +255,7 @@ def _programme(
         sign = 1.0 if criterion == "circumscribed" else -1.0
         cost = np.zeros(k)
         if size is None:
-            return None, 0.0
+            return None, 0.0, NONE_BINDS
         cost[size] = sign
         above, limit = sign * rows, -sign * residuals
         low[size], high[size] = -np.inf, np.inf
@@ -248,13 +264,13 @@ def _programme(
         low[0], high[0] = -np.inf, np.inf
     found = least(cost, above, limit, low, high)
     if found is None:
-        return None, 0.0
+        return None, 0.0, NONE_BINDS
     before = {
         "chebyshev": float(np.ptp(residuals)) / 2,
         "circumscribed": float(residuals.max()),
         "inscribed": -float(residuals.min()),
     }
-    return found[:k], before.get(criterion, np.inf) - float(cost @ found)
+    return found.x[:k], before.get(criterion, np.inf) - float(cost @ found.x), found.binding
 
 
 def _touching(criterion: str, placed: Placed, points: Array) -> Placed:

@@ -6,11 +6,12 @@ The interface of SciPy to the same solver takes ten times as long for a few doze
 from __future__ import annotations
 
 import threading
+from typing import NamedTuple
 
 import highspy
 import numpy as np
 
-from ..frames import Array
+from ..frames import Array, Indices
 
 _of_thread = threading.local()
 
@@ -25,7 +26,14 @@ def _solver() -> highspy.Highs:
     return _of_thread.solver
 
 
-def least(cost: Array, rows: Array, most: Array, low: Array, high: Array) -> Array | None:
+class Solution(NamedTuple):
+    """``x`` (k,) and the rows that hold it there, of which each takes part in its price."""
+
+    x: Array
+    binding: Indices
+
+
+def least(cost: Array, rows: Array, most: Array, low: Array, high: Array) -> Solution | None:
     """The x (k,) of least ``cost`` @ x with ``rows`` (n, k) @ x <= ``most`` (n,), low <= x <= high; None if there is none."""
     n, k = rows.shape
     problem = highspy.HighsLp()
@@ -40,4 +48,5 @@ def least(cost: Array, rows: Array, most: Array, low: Array, high: Array) -> Arr
     solver.run()
     if solver.getModelStatus() != highspy.HighsModelStatus.kOptimal:
         return None
-    return np.array(solver.getSolution().col_value)
+    found = solver.getSolution()
+    return Solution(np.array(found.col_value), np.flatnonzero(np.array(found.row_dual)).astype(np.int64))

@@ -19,6 +19,7 @@ from ..frames import Array, Indices
 from ..uncertainty import TWO_SIGMA, coverage_factor
 
 DRAWS, TABLE = 2000, 400
+BLOCKS = tuple(slice(first, first + 400) for first in range(0, DRAWS, 400))  # of draws, so that few are in memory at once
 ONE_SIDE = float(special.ndtr(2.0))  # what k = 2 leaves below: the limit lies on one side
 SURELY = float(
     special.chdtri(1, 0.01)
@@ -27,14 +28,17 @@ GROWN = float(np.sqrt(3) - np.sqrt(2))  # by how much errors grow that are drawn
 FAR = 5.0  # standard deviations within which a place may be the extreme
 LESS = 0.999  # of the length of what surely is something
 FEW = 300  # places looked at one by one
+REACH, FINE = 8.0, 50  # normal numbers to either side for which the largest of many is worked out, so many of each one
 How = Literal["range", "farthest", "largest", "length"]
 
-_TAKEN: dict[How, Callable[[Array], Array]] = {
-    "range": lambda places: np.asarray(places.max(axis=0) - places.min(axis=0)),
-    "farthest": lambda places: np.asarray(2 * np.abs(places).max(axis=0)),
-    "largest": lambda places: np.asarray(places.max(axis=0)),
-    "length": lambda places: np.asarray(np.sqrt((places**2).sum(axis=0))),
+# of places (n, draws) at the highest and the lowest where each may be
+_TAKEN: dict[How, Callable[[Array, Array], Array]] = {
+    "range": lambda high, low: np.asarray(high.max(axis=0) - low.min(axis=0)),
+    "farthest": lambda high, low: np.asarray(2 * np.maximum(high.max(axis=0), -low.min(axis=0))),
+    "largest": lambda high, low: np.asarray(high.max(axis=0)),
+    "length": lambda high, low: np.asarray(np.sqrt((high**2).sum(axis=0))),
 }
+Errors = Callable[[slice], tuple[Array, Array]]
 
 
 class Drawn(NamedTuple):
@@ -83,51 +87,92 @@ def drawn_extreme(
     each_mm = own_mm if pairs is None else float(np.sqrt(2)) * own_mm
     kept, stands_for = _that_count(places, each_mm, moves, how)
     places, moves = places[kept], moves[kept]
-    seen = None if seen is None else seen[kept]
-    table = _table()
-    together, alone = table[: moves.shape[1]], table[moves.shape[1] :]
-    if pairs is not None:
-        numbers, which = np.unique(pairs[kept], return_inverse=True)
-        errors = own_mm * _rows(alone, len(numbers))[which.reshape(-1, 2)].sum(axis=1)
-    else:
-        errors = own_mm * _rows(alone, len(places))
-        if fitted is not None and not stands_for.any():
-            basis = _spanned(fitted[kept])
-            errors = errors - basis @ (basis.T @ errors)
-    highest, lowest = errors, errors
-    if stands_for.any():
-        behind = stands_for > 0
-        highest, lowest = errors.copy(), errors.copy()
-        highest[behind] = each_mm * _largest_of(errors[behind] / each_mm, stands_for[behind])
-        lowest[behind] = -each_mm * _largest_of(-errors[behind] / each_mm, stands_for[behind])
-    moved = places[:, None] + moves @ together
-    taken, still = _TAKEN[how], float(_TAKEN[how](places[:, None])[0])
-    if highest is lowest:
-        found, by_itself = taken(moved + errors), taken(places[:, None] + errors)
-    else:
-        found = taken(np.vstack([moved + highest, moved + lowest]))
-        by_itself = taken(np.vstack([places[:, None] + highest, places[:, None] + lowest]))
-    off = np.sort(found - still)
+    together, taken = _table()[: moves.shape[1]], _TAKEN[how]
+    errors = _errors(
+        how, each_mm, stands_for, moves.shape[1], None if pairs is None else pairs[kept],
+        None if fitted is None else fitted[kept],
+    )  # fmt: skip
+
+    def drawn(at: Array, erring: tuple[Array, Array], size: float = 1.0) -> Array:
+        high = at + size * erring[0]
+        return taken(high, high if erring[0] is erring[1] else at + size * erring[1])
+
+    found, by_itself, once, twice = (np.empty(DRAWS) for _ in range(4))
+    still = places[:, None]
+    read = still if seen is None else seen[kept][:, None]
+    for block in BLOCKS:
+        erring = errors(block)
+        found[block] = drawn(still + moves @ together[:, block], erring)
+        by_itself[block] = drawn(still, erring)
+        if seen is not None:
+            once[block], twice[block] = drawn(read, erring), drawn(read, erring, float(np.sqrt(2)))
+    off = np.sort(found - float(taken(still, still)[0]))
     last = round(ONE_SIDE * (DRAWS - 1))
     U = max(float(off[last]), -float(off[DRAWS - 1 - last]))
     if seen is not None:
-        spread = float(found.std())
-        once, twice = (
-            float(taken(seen[:, None] + size * errors if highest is lowest else
-                        np.vstack([seen[:, None] + size * highest, seen[:, None] + size * lowest])).mean())
-            for size in (1.0, np.sqrt(2))
-        )  # fmt: skip
-        read, slope = float(taken(seen[:, None])[0]), (twice - once) / GROWN
-        U = max(U, max(read - once + float(np.sqrt(2)) * slope, 0.0) + 2 * spread)
+        first, slope = float(once.mean()), float(twice.mean() - once.mean()) / GROWN
+        beyond = float(taken(read, read)[0]) - first + float(np.sqrt(2)) * slope
+        U = max(U, max(beyond, 0.0) + 2 * float(found.std()))
     return Drawn(float(by_itself.std()), U)
 
 
-def _rows(table: Array, count: int) -> Array:
-    """(count, DRAWS): beyond the table its rows come again, each turned on."""
+def _errors(
+    how: How, each_mm: float, stands_for: Array, skipped: int, pairs: Indices | None, fitted: Array | None
+) -> Errors:
+    """Errors (n, draws) of places by themselves, for a block of the draws: the highest and the lowest of those for which each
+    stands.
+
+    ``skipped``: rows of the table that are taken already; ``pairs``, ``fitted``: as of ``drawn_extreme``.
+    """
+    alone, behind = _table()[skipped:], stands_for > 0
+    if behind.any():
+        largest = _largest_of(float(stands_for[behind][0]))
+    numbers, which = (None, None) if pairs is None else np.unique(pairs, return_inverse=True)
+    basis = None if fitted is None or behind.any() or pairs is not None else _spanned(fitted)
+
+    def of(block: slice) -> tuple[Array, Array]:
+        if numbers is not None and which is not None:
+            normal = _rows(alone, len(numbers), block)[which.reshape(-1, 2)].sum(axis=1) / np.sqrt(2)
+        else:
+            normal = _rows(alone, len(stands_for), block)
+        if basis is not None:
+            normal = normal - basis @ (basis.T @ normal)
+        if not behind.any():
+            errors = each_mm * normal
+            return errors, errors
+        highest = each_mm * normal
+        if how == "largest":
+            highest[behind] = each_mm * largest(normal[behind])
+            return highest, highest
+        lowest = highest.copy()
+        highest[behind], lowest[behind] = each_mm * largest(normal[behind]), -each_mm * largest(-normal[behind])
+        return highest, lowest
+
+    return of
+
+
+def _largest_of(count: float) -> Callable[[Array], Array]:
+    """The largest of so many normal numbers, drawn by one: its probability, to the power of one over the count. Between the
+    numbers for which it is worked out it goes straight."""
+    at = np.linspace(-REACH, REACH, round(2 * REACH * FINE) + 1)
+    values = np.asarray(special.ndtri_exp(special.log_ndtr(at) / count))
+    steps = np.append(np.diff(values), 0.0)
+
+    def of(normal: Array) -> Array:
+        place = FINE * (np.clip(normal, -REACH, REACH) + REACH)
+        below = place.astype(np.int64)
+        return np.asarray(values[below] + (place - below) * steps[below])
+
+    return of
+
+
+def _rows(table: Array, count: int, block: slice) -> Array:
+    """(count, draws) of a block: beyond the table its rows come again, each turned on."""
     if count <= len(table):
-        return table[:count]
-    again = [np.roll(table, 17 * k, axis=1) for k in range(-(-count // len(table)))]
-    return np.vstack(again)[:count]
+        return table[:count, block]
+    at = np.arange(block.start, block.stop)
+    again = [table[: count - first, (at - 17 * k) % DRAWS] for k, first in enumerate(range(0, count, len(table)))]
+    return np.vstack(again)
 
 
 def _that_count(places: Array, own_mm: float, moves: Array, how: How) -> tuple[Indices, Array]:
@@ -148,12 +193,6 @@ def _that_count(places: Array, own_mm: float, moves: Array, how: How) -> tuple[I
     some = rest[np.linspace(0, len(rest) - 1, FEW // 3).astype(int)]
     stands_for = np.concatenate([np.zeros(len(first)), np.full(len(some), len(rest) / len(some)), np.zeros(len(last))])
     return np.concatenate([first, some, last]), stands_for
-
-
-def _largest_of(normal: Array, counts: Array) -> Array:
-    """The largest of so many normal numbers, drawn by one: its probability, to the power of one over the count."""
-    share = special.log_ndtr(normal) / counts[:, None]
-    return np.asarray(special.ndtri_exp(share))
 
 
 def quieted(places: Array, own_mm: float, moves: Array, ways: Array) -> Array:

@@ -7,8 +7,6 @@ error over such an angle is of the second order.
 
 from __future__ import annotations
 
-import itertools
-
 import numpy as np
 from scipy.spatial import KDTree
 
@@ -36,10 +34,9 @@ def two_point_sizes(points: Array, at: Array, axis: Array) -> tuple[Array, Indic
     level = max(LEVEL * min(float(np.ptp(height)), 2 * float(radius.mean())) + 1e-9, 1e-6)
     away = flat / np.maximum(radius, 1e-12)[:, None] / (2 * np.sin(ACROSS_RAD / 2))
     # an angle as a chord, a height by its level: what is across and at one height is near, in such axes, to what faces it
-    facing = KDTree(np.column_stack([away, height / level]))
-    near = facing.query_ball_point(np.column_stack([-away, height / level]), np.sqrt(2))
-    first = np.repeat(np.arange(len(points)), [len(found) for found in near])
-    second = np.fromiter(itertools.chain.from_iterable(near), np.int64, len(first))
+    here, facing = (KDTree(np.column_stack([sense * away, height / level])) for sense in (1.0, -1.0))
+    near = here.sparse_distance_matrix(facing, np.sqrt(2), output_type="ndarray")
+    first, second = near["i"], near["j"]
     chords = np.linalg.norm(away[first] + away[second], axis=1)
     across = (first < second) & (chords < 1) & (np.abs(height[first] - height[second]) <= level)
     pairs = np.column_stack([first[across], second[across]])
