@@ -5,6 +5,7 @@ from __future__ import annotations
 import sys
 import tracemalloc
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -156,13 +157,14 @@ def judgements() -> None:
         for name, number in part.judged.items():
             alone = _without(part.sheet, number)
             _, others = evaluate(alone, part.readings, KIT, memory)
-            found.append((best(lambda others=others: _judged(part, others, number), 3), name))  # type: ignore[misc]
+            seconds = best(partial(_judged, part, others, number), 3)
             tracemalloc.start()
             _judged(part, others, number)
-            found[-1] += (tracemalloc.get_traced_memory()[1] / 2**20,)
+            found.append((seconds, name, tracemalloc.get_traced_memory()[1] / 2**20))
             tracemalloc.stop()
         slowest, large = max(found), max(found, key=lambda one: one[2])
-        print(f"One judgement of {hits} hits: {slowest[1]} {slowest[0] * 1e3:.1f} ms, {large[1]} {large[2]:.1f} MB; the most of {len(found)}")
+        print(f"One judgement of {hits} hits, the most of {len(found)}: ", end="")
+        print(f"{slowest[1]} {slowest[0] * 1e3:.1f} ms, {large[1]} {large[2]:.1f} MB")
 
 
 def _without(sheet: Sheet, number: int) -> Sheet:

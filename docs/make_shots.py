@@ -84,8 +84,7 @@ def walk(person: Person, processes: Processes) -> None:
         shot(stage.lower())
     align_walk(person, shot)
     person.go("Derive")
-    for name in ("Foot top", "Bolt hole 1"):
-        page.locator(".tick-list").get_by_label(name, exact=True).check()
+    person.choose("Foot top", "Bolt hole 1")
     page.fill("#derive-form [name=zone]", "0.05")
     page.locator("#derive-form [name=zone]").press("Tab")
     page.locator(".choice", has_text="Perpendicularity of Bolt hole 1").wait_for()

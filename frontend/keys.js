@@ -7,7 +7,7 @@ import { mute } from "./tones.js";
 
 const HAND = "stand-in-hand";
 
-export function keys(bench, find) {
+export function keys(bench, find, choice) {
   const base = `/jobs/${bench.dataset.job}`;
   const post = (path, values = {}) => htmx.ajax("POST", `${base}${path}`, { values, swap: "none", target: "body" });
   const single = !document.body.classList.contains("no-single-keys");
@@ -29,6 +29,7 @@ export function keys(bench, find) {
     k: () => post("/step/back"),
     m: () => say(mute() ? "Sound is off." : "Sound is on.", true),
     e: () => say(byEar() ? "Nearness by ear is on." : "Nearness by ear is off.", true),
+    x: () => choice.toggle(),
     h: () => hand?.toggleAttribute("open"),
     "/": find,
     "?": () => document.getElementById("keys").showModal(),

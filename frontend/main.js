@@ -1,6 +1,7 @@
 // The front door of the page's own behaviour. Pages come from the server; this only adds what a server cannot do.
 import htmx from "htmx.org";
 import { keys } from "./keys.js";
+import { chosen } from "./chosen.js";
 import { find } from "./find.js";
 import { fitter } from "./fitter.js";
 import { guardTyping } from "./follow.js";
@@ -35,12 +36,13 @@ if (bench) {
   slip();
   guardTyping();
   live(bench, stage);
-  keys(bench, find(window.zipplumb.pick));
+  const choice = chosen(bench, stage);
+  keys(bench, find(window.zipplumb.pick), choice);
   plumb();
   place(bench, stage);
   listen();
   unfold();
   later();
-  sheet(bench);
+  sheet(bench, choice);
   report(bench, stage);
 }

@@ -2,10 +2,12 @@
 // is dragged to another place.
 import htmx from "htmx.org";
 
-export function sheet(bench) {
+export function sheet(bench, choice) {
   const rows = document.getElementById("rows-frame");
   const post = (path, values = {}) =>
     htmx.ajax("POST", `/jobs/${bench.dataset.job}/rows/${path}`, { values, swap: "none", target: "body" });
+  // a row that is chosen takes the others that are along
+  const withIt = (id) => (choice.ids().includes(id) ? choice.ids() : [id]);
   let last = null; // the row that has the focus: it is replaced whenever its words change
 
   const moves = {
@@ -22,7 +24,7 @@ export function sheet(bench) {
     if (!move) return;
     event.preventDefault();
     if (event.altKey) {
-      if (event.key.startsWith("Arrow")) post(`${row.dataset.row}/move/${event.key === "ArrowUp" ? "up" : "down"}`);
+      if (event.key.startsWith("Arrow")) post(`move/${event.key === "ArrowUp" ? "up" : "down"}`, { row: withIt(row.dataset.row) });
       return;
     }
     const to = move(row.closest(".entry"));
@@ -34,14 +36,14 @@ export function sheet(bench) {
   rows.addEventListener("focusout", (event) => {
     if (event.relatedTarget) last = null;
   });
-  drag(rows, post);
+  drag(rows, (id, before) => post("put", { row: withIt(id), before }));
   document.addEventListener("htmx:oobAfterSwap", () => {
     if (last && document.activeElement === document.body) rows.querySelector(`a.row[data-row="${last}"]`)?.focus();
   });
 }
 
 // A row goes before the one on whose upper half it is let go, else behind it.
-function drag(rows, post) {
+function drag(rows, put) {
   let dragged = null;
   let over = null;
   const leave = () => over?.classList.remove("drop-before", "drop-after");
@@ -70,7 +72,7 @@ function drag(rows, post) {
     const next = at.behind ? at.entry.nextElementSibling : at.entry;
     if (next === dragged) return;
     const before = next?.dataset.entry ?? next?.dataset.rows?.split(" ")[0] ?? "";
-    post(`${dragged.dataset.entry}/put`, { before });
+    put(dragged.dataset.entry, before);
   });
   rows.addEventListener("dragend", () => {
     leave();

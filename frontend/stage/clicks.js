@@ -1,6 +1,7 @@
 // A click on the stage goes to the first tool that is in hand (tools/); a drag turns the part.
 import { say } from "../notices.js";
 import { TOOLS } from "./tools/index.js";
+import { rectangle } from "./rectangle.js";
 
 const STILL_PX = 5;
 
@@ -10,6 +11,7 @@ const told = (vector) => vector.toArray().map((v) => v.toFixed(5)).join(",");
 export function clicks(stage) {
   const { canvas } = stage.view;
   let down = null;
+  rectangle(stage);
   canvas.addEventListener("pointerdown", (event) => (down = [event.clientX, event.clientY]));
   canvas.addEventListener("pointerup", (event) => {
     if (down && stage.ready && Math.hypot(event.clientX - down[0], event.clientY - down[1]) < STILL_PX) clicked(stage, event);
@@ -25,6 +27,11 @@ export function clicks(stage) {
 function clicked(stage, event) {
   const box = stage.view.canvas.getBoundingClientRect();
   const ray = stage.view.rayAt(event.clientX - box.left, event.clientY - box.top);
+  if (event.shiftKey) {
+    const hit = stage.part.hitBy(ray);
+    if (hit) stage.chooseFaces([stage.part.faceOf(hit)]);
+    return;
+  }
   const { tool, control } = inHand();
   if (tool.anywhere) {
     tool.clicked(stage, ray.ray, control);

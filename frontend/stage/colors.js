@@ -7,6 +7,7 @@ export const MOVABLE = new Color("#cfd8cf");
 export const PLANNED = new Color("#e6d6b2");
 export const CURRENT = new Color("#e9b650");
 export const PICKED = new Color("#c98f2b");
+export const CHOSEN = new Color("#9fbccb");
 export const ALIKE = new Color("#d9b26a");
 export const IN = new Color("#8dbdb2");
 export const CLOSE = new Color("#dcb262");

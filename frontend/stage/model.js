@@ -147,6 +147,19 @@ export class PartModel {
     this.color.needsUpdate = true;
   }
 
+  // Middles of some of a face's triangles, all over it.
+  places(face, most) {
+    const { positions, triangles, face_triangles: starts } = this.model;
+    const [first, count] = [starts[face], starts[face + 1] - starts[face]];
+    const corner = new Vector3();
+    return Array.from({ length: Math.min(most, count) }, (_, k) => {
+      const t = first + Math.floor((k * count) / Math.min(most, count));
+      const middle = new Vector3();
+      for (let c = 0; c < 3; c++) middle.add(corner.fromArray(positions, 3 * triangles[3 * t + c]));
+      return middle.divideScalar(3);
+    });
+  }
+
   // Where a label lies on a face: the middle of its largest triangle, which a hole cannot take away.
   spot(face) {
     const { positions, triangles, face_triangles: starts } = this.model;

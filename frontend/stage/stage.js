@@ -3,7 +3,7 @@ import { byKeys } from "./byKeys.js";
 import { Box3, Vector3 } from "three";
 import { say } from "../notices.js";
 import { clicks } from "./clicks.js";
-import { ALIKE, CURRENT, PICKED, PLANNED, WORDS } from "./colors.js";
+import { ALIKE, CHOSEN, CURRENT, PICKED, PLANNED, WORDS } from "./colors.js";
 import { Dimension } from "./dimension.js";
 import { drawingOf } from "./drawing.js";
 import { Handles } from "./handles.js";
@@ -17,6 +17,7 @@ import { lookRound } from "./tools/stand.js";
 import { rememberLooks } from "./tools/look.js";
 import { View } from "./view.js";
 
+const MOST_NAMES = 12; // of chosen rows beside their places
 const NOTHING_PICKED = { face: null, edge: null, at: null };
 const BARE_BOX = new Box3(new Vector3(-150, -150, -50), new Vector3(150, 150, 50)); // where nothing is known yet
 
@@ -35,6 +36,8 @@ export class Stage {
     this.ready = false;
     this.picked = NOTHING_PICKED;
     this.pointed = []; // faces of what is pointed at in the page
+    this.chosen = new Set(); // ids of rows
+    this.order = this.state.order;
     try {
       this.view = new View(document.getElementById("canvas"), () => this.over());
       byKeys(this.view);
@@ -99,6 +102,7 @@ export class Stage {
   // Words go first: the picture follows a moment later, once for all that came meanwhile.
   update(scene) {
     const standing = scene.order && new Set(scene.order); // told where rows came, went or moved
+    this.order = scene.order ?? this.order;
     const rows = { ...this.state.rows, ...scene.rows };
     this.state = { ...scene, rows: Object.fromEntries(Object.entries(rows).filter(([id]) => !standing || standing.has(id))) };
     this.paintSoon();
@@ -114,6 +118,15 @@ export class Stage {
     if (wanted === this.wanted) return;
     this.wanted = wanted;
     this.paint();
+  }
+
+  choose(ids) {
+    this.chosen = new Set(ids);
+    if (this.ready) this.paintSoon();
+  }
+
+  rowsOf(faces) {
+    return this.order.filter((id) => faces.includes(this.state.rows[id]?.face));
   }
 
   pointAt(faces) {
@@ -148,6 +161,7 @@ export class Stage {
     const tints = new Map();
     for (const { face, word } of Object.values(rows)) if (face != null && !tints.has(face)) tints.set(face, WORDS[word] ?? PLANNED);
     if (rows[current]?.face != null) tints.set(rows[current].face, CURRENT);
+    for (const id of this.chosen) if (rows[id]?.face != null) tints.set(rows[id].face, CHOSEN);
     for (const face of [...this.drawing.alike, ...this.pointed]) tints.set(face, ALIKE);
     if (this.picked.face != null && !this.wholeBody) tints.set(this.picked.face, PICKED);
     return tints;
@@ -158,9 +172,18 @@ export class Stage {
     const { labels, alike } = this.drawing;
     if (labels.length) return labels.map(({ at, ...rest }) => ({ at: new Vector3(...at), ...rest }));
     if (alike.length) return alike.map((face, k) => ({ at: this.part.spot(face), text: String(k + 1) }));
+    if (this.chosen.size) return this.chosenLabels();
     const datums = Object.values(this.state.rows).filter((row) => row.datum && row.face != null);
     const letters = datums.map((row) => ({ at: this.part.spot(row.face), text: row.datum }));
     return this.wholeBody && this.picked.at ? [...letters, { at: this.picked.at, text: "here" }] : letters;
+  }
+
+  // The names of what is chosen, where they can be read.
+  chosenLabels() {
+    const there = [...this.chosen].map((id) => this.state.rows[id]).filter(Boolean);
+    if (there.length > MOST_NAMES) return [];
+    const at = ({ face, hits }) => (face != null ? this.part.spot(face) : hits?.length ? new Vector3(...hits[0]) : null);
+    return there.map((row) => ({ at: at(row), text: row.name })).filter((label) => label.at);
   }
 
   // What lies over the picture.

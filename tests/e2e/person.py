@@ -136,6 +136,14 @@ class Person:
         self.hand("Finish")
         expect(self.row(name).locator(".mark")).not_to_have_text("○")
 
+    def choose(self, *names: str) -> None:
+        """These rows and no others, by their marks on the sheet."""
+        if self.page.locator("#chosen").is_visible():
+            self.page.click("#chosen >> text=Let go")
+        for name in names:
+            self.row(name).locator(".mark").click()
+        expect(self.page.locator("#rows-frame .entry.chosen")).to_have_count(len(names))
+
     def row(self, name: str):
         return self.page.locator("#sheet-rows a.row", has=self.page.get_by_text(name, exact=True))
 

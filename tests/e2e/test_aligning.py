@@ -128,8 +128,7 @@ def test_guided_points_name_two_that_were_exchanged_and_ask_them_again(tamsin, r
     lines = [f"{name};{x};{y};{z}" for name, (x, y, z) in zip(NESTS, shop_real.NESTS, strict=True)]
     listing.plan_list(TECHNICIAN, here.job, "\n".join(lines), "mm")
     here.road("Points with known places")
-    for name in NESTS:
-        here.page.get_by_label(name, exact=True).check()
+    tamsin.choose(*NESTS)
     here.page.fill("[name=zone]", "0.2")
     here.page.get_by_role("button", name="Touch them in order").click()
     title = here.page.locator("#now .say .ask")

@@ -192,8 +192,7 @@ def test_a_detail_is_turned_round_after_round_until_it_sits(tamsin, running, ben
     placement.set_placing(TECHNICIAN, here.job, {"zone": "0.2", "+Z": "up", "-Z": "down"})
     expect(page.locator("#placing [name=zone]")).to_have_value("0.200")  # the page is new, and what was unfolded stays so
     form.locator("[name=name]").fill("Gearbox foot")
-    for name in NESTS[3:]:
-        form.get_by_label(name, exact=True).check()
+    tamsin.choose(*NESTS[3:])
     form.locator("[name=adjusters]").fill(ADJUSTERS.replace("Foot 2; 600", "Foot 2; x"))
     form.get_by_role("button", name="Add it").click()
     expect(page.locator(".notice").last).to_contain_text("Line 2: “x” in a number is not a number")
@@ -287,8 +286,7 @@ def test_the_corners_of_a_frame_are_brought_to_one_height(tamsin, running, bench
     form = page.locator(".detail-form")
     form.locator("[name=name]").fill("Frame")
     form.locator("[name=belongs]").select_option("instrument highest")
-    for k in (1, 2, 3, 4):
-        form.get_by_label(f"C{k}", exact=True).check()
+    tamsin.choose("C1", "C2", "C3", "C4")
     form.locator("[name=adjusters]").fill("Foot 1; 0; 0; 0; up; 2")
     form.get_by_role("button", name="Add it").click()
     expect(page.locator(".notice").last).to_contain_text("moved corner by corner")
@@ -445,6 +443,7 @@ def told_apart_and_picked(tamsin):
     line = page.locator("[name=adjusters]")
     expect(line).to_have_value(re.compile(r"^Screw 1; .* mm; .* mm; .* mm; -Z; length a turn\?$"))
     page.locator(".detail-form [name=name]").fill("Rail")
+    page.click(".detail-form >> text=List all")
     page.locator(".detail-form [name=target]").first.check()
     page.get_by_role("button", name="Add it").click()
     expect(page.locator("#notices, [role=alert]").first).to_contain_text("Line 1")  # its length a turn is to be typed

@@ -141,8 +141,7 @@ def test_from_a_step_file_to_a_report(tamsin, running, faces, truth):
 
     # Derive
     tamsin.go("Derive")
-    for name in ("Plane 3", "Plane 4"):
-        page.locator(".tick-list").get_by_label(name, exact=True).check()
+    tamsin.choose("Plane 3", "Plane 4")
     expect(page.locator(".choice", has_text="Along X").first.locator(".num")).to_contain_text("500.")
     page.locator(".choice", has_text="Perpendicular distance").hover()
     tamsin.until(lambda: page.evaluate("window.zipplumb.stage.marks.drawn.visible"))  # it is drawn before it is chosen

@@ -22,8 +22,7 @@ def test_chosen_by_looking_and_by_the_form_with_a_bonus(tamsin, bench):
     expect(page.locator("#now .active")).to_contain_text("0 spare")
 
     tamsin.go("Derive")
-    page.get_by_label("Side", exact=True).check()
-    page.get_by_label("Top", exact=True).check()
+    tamsin.choose("Side", "Top")
     square = page.locator(".choice", has_text="Perpendicularity of Side to Top")
     expect(square).to_contain_text("type its tolerance")
     page.fill("[name=zone]", "-1")

@@ -73,12 +73,8 @@ def results(here):
 def ticked(here, *names):
     """Only these, on Derive."""
     page = here.page
-    checked = page.locator(".tick-list input:checked")
-    while checked.count():
-        checked.first.uncheck()
-    for name in names:
-        page.get_by_label(name, exact=True).check()
-    of = page.locator(".tick-list input:checked").evaluate_all("boxes => boxes.map(b => b.value).join(' ')")
+    here.person.choose(*names)
+    of = page.locator("#derive-form .of-chosen input:checked").evaluate_all("boxes => boxes.map(b => b.value).join(' ')")
     expect(page.locator("#choices > div")).to_have_attribute("data-of", of)  # shown of these, no longer of those before
 
 

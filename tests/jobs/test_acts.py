@@ -17,7 +17,7 @@ from zipplumb.jobs.kit import instruments
 from zipplumb.jobs.link import presses
 from zipplumb.jobs.measure import measuring
 from zipplumb.jobs.measure.prompts import prompt
-from zipplumb.jobs.plan import adding, derive, parts, picking, sheet
+from zipplumb.jobs.plan import adding, derive, parts, picking, sheet, standing
 from zipplumb.jobs.report import making
 from zipplumb.jobs.state.results import load
 from zipplumb.jobs.state.rows_text import row_texts
@@ -75,13 +75,13 @@ def test_a_datum_letter_is_on_one_row_only(bench):
 def test_rows_move_and_are_removed_unless_another_rests_on_them(aligned):
     systems.plan_datum_planes(TECHNICIAN, aligned.job)
     with pytest.raises(InputError, match="Alignment 1 rests on this row"):
-        sheet.remove_row(TECHNICIAN, aligned.job, aligned.rows["B"])
-    sheet.move_row(TECHNICIAN, aligned.job, aligned.rows["end"], -1)
+        standing.remove(TECHNICIAN, aligned.job, [aligned.rows["B"]])
+    standing.move(TECHNICIAN, aligned.job, [aligned.rows["end"]], -1)
     assert [r.recipe.name for r in aligned.state().rows[:4]] == ["Top", "Side", "Right", "Left"]
-    sheet.remove_row(TECHNICIAN, aligned.job, aligned.rows["end"])
+    standing.remove(TECHNICIAN, aligned.job, [aligned.rows["end"]])
     assert "Right" not in [r.recipe.name for r in aligned.state().rows]
     with pytest.raises(InputError, match="not in this job"):
-        sheet.remove_row(TECHNICIAN, aligned.job, aligned.rows["end"])
+        standing.remove(TECHNICIAN, aligned.job, [aligned.rows["end"]])
 
 
 def test_every_change_says_who(bench):
@@ -214,7 +214,7 @@ def test_a_made_feature_is_a_row_that_can_be_measured_from_and_follows(aligned):
     derive.plan(TECHNICIAN, aligned.job, "perpendicular_distance", [middle, right])
     assert text_of(aligned, "Distance 1").first.actual == "250.040"
     with pytest.raises(InputError, match="Distance 1 rests on this row"):
-        sheet.remove_row(TECHNICIAN, aligned.job, middle)
+        standing.remove(TECHNICIAN, aligned.job, [middle])
     raised = derive.plan(TECHNICIAN, aligned.job, "offset_plane", [aligned.rows["A"]], Given(offset_mm=12.0))
     assert aligned.state().results[raised].characteristic("height").actual == pytest.approx(72.0, abs=1e-6)
 

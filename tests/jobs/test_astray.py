@@ -12,7 +12,7 @@ from zipplumb.jobs.align import systems
 from zipplumb.jobs.link import presses
 from zipplumb.jobs.measure import again, measuring
 from zipplumb.jobs.measure.prompts import prompt
-from zipplumb.jobs.plan import picking, sheet
+from zipplumb.jobs.plan import picking, sheet, standing
 from zipplumb.jobs.state.results import load
 from zipplumb.jobs.state.rows_text import row_text
 from zipplumb.store.database import transaction
@@ -153,27 +153,27 @@ def test_a_row_comes_back_and_goes_where_it_is_put(bores):
     first, second, third = bores.bores[:3]
     touch(bores, first)
     finish(bores)
-    sheet.remove_row(TECHNICIAN, bores.job, first)
+    standing.remove(TECHNICIAN, bores.job, [first])
     with transaction() as session:
-        assert [row.id for row in sheet.taken_off(session, bores.job)] == [first]
-    sheet.bring_back(TECHNICIAN, bores.job, first)
+        assert [row.id for row in standing.taken_off(session, bores.job)] == [first]
+    standing.bring_back(TECHNICIAN, bores.job, first)
     assert bores.state().results[first].hits == 8
     with pytest.raises(InputError, match="not taken off this sheet"):
-        sheet.bring_back(TECHNICIAN, bores.job, first)
+        standing.bring_back(TECHNICIAN, bores.job, first)
     sheet.edit_row(TECHNICIAN, bores.job, third, {"datum": "E"})
-    sheet.remove_row(TECHNICIAN, bores.job, third)
+    standing.remove(TECHNICIAN, bores.job, [third])
     sheet.edit_row(TECHNICIAN, bores.job, second, {"datum": "E"})
     with pytest.raises(InputError, match="Datum E is on"):  # a letter is on one row only
-        sheet.bring_back(TECHNICIAN, bores.job, third)
+        standing.bring_back(TECHNICIAN, bores.job, third)
     sheet.edit_row(TECHNICIAN, bores.job, second, {"datum": ""})
-    sheet.bring_back(TECHNICIAN, bores.job, third)
-    sheet.put_row(TECHNICIAN, bores.job, third, first)
-    sheet.put_row(TECHNICIAN, bores.job, second, None)
+    standing.bring_back(TECHNICIAN, bores.job, third)
+    standing.put(TECHNICIAN, bores.job, [third], first)
+    standing.put(TECHNICIAN, bores.job, [second], None)
     ids = [row.id for row in bores.state().rows]
     assert ids.index(third) == ids.index(first) - 1
     assert ids[-1] == second
     with pytest.raises(InputError, match="not in this job"):
-        sheet.put_row(TECHNICIAN, bores.job, second, 10**6)
+        standing.put(TECHNICIAN, bores.job, [second], 10**6)
 
 
 def test_the_job_knows_that_hits_went_elsewhere_in_another_process(bores):

@@ -9,7 +9,7 @@ from test_touching import finish, just_touch, said, touch_bore
 from zipplumb.core.errors import InputError
 from zipplumb.jobs.link import presses
 from zipplumb.jobs.measure import chain
-from zipplumb.jobs.plan import sheet
+from zipplumb.jobs.plan import sheet, standing
 
 
 def bores(bench, *places, radius=20.0):
@@ -136,7 +136,7 @@ def test_a_removed_first_feature_begins_anew(touching_on):
     bench = touching_on
     chain.set_way(TECHNICIAN, bench.job, "last")
     bores(bench, 1000)
-    sheet.remove_row(TECHNICIAN, bench.job, bench.state().rows[0].id)
+    standing.remove(TECHNICIAN, bench.job, [bench.state().rows[0].id])
     bores(bench, 1120, 1300)
     ((_, names, value),) = dimensions(bench)
     assert len(set(names)) == 2

@@ -35,10 +35,13 @@ def test_hits_and_limits_of_all_planes(bench, rows):
 
 
 @pytest.mark.parametrize(("choice", "names"), [
-    (RowChoice(name="pad"), ["Pad left", "Pad right"]), (RowChoice(first=2, last=3), ["Pad right", "Hole"]),
-    (RowChoice(kind="plane", last=1), ["Pad left"]), (RowChoice(), ["Pad left", "Pad right", "Hole", "Nest"]),
+    (RowChoice(name="pad"), ["Pad left", "Pad right"]), (("Pad right", "Hole"), ["Pad right", "Hole"]),
+    (("Pad left", "Hole"), ["Pad left"]), (RowChoice(), ["Pad left", "Pad right", "Hole", "Nest"]),
 ])  # fmt: skip
 def test_which_rows(bench, rows, choice, names):
+    if isinstance(choice, tuple):  # these are chosen, and among them those of the kinds of what is wanted
+        ids = frozenset(row.id for row in bench.state().rows if row.recipe.name in choice)
+        choice = RowChoice(ids=ids, kind="" if "Hole" in names else "plane")
     assert [c.row.recipe.name for c in many.changes(bench.state(), choice, Setting({"note": "n"}))] == names
 
 

@@ -18,7 +18,7 @@ from zipplumb.jobs.kit import instruments, stations
 from zipplumb.jobs.link import presses
 from zipplumb.jobs.link.shared import settings_now
 from zipplumb.jobs.measure import measuring
-from zipplumb.jobs.plan import sheet
+from zipplumb.jobs.plan import sheet, standing
 from zipplumb.jobs.state.readings import first_time
 from zipplumb.jobs.state.results import load
 from zipplumb.store.database import snapshot, stored, transaction
@@ -140,7 +140,7 @@ def test_a_reviewer_changes_nothing(place):
         lambda: measuring.undo(REVIEWER, job, False),
         lambda: measuring.finish(REVIEWER, job),
         lambda: sheet.edit_row(REVIEWER, job, row, {"name": "x"}),
-        lambda: sheet.remove_row(REVIEWER, job, row),
+        lambda: standing.remove(REVIEWER, job, [row]),
         lambda: sheet.create_job(REVIEWER, "mine", 1),
     ):
         with pytest.raises(NotAllowed, match="Nothing was changed"):
@@ -220,7 +220,7 @@ def test_a_side_is_settled_only_on_a_measured_row_that_is_there(place):
         measuring.settle_side(TECHNICIAN, job, row, 0)
     with pytest.raises(InputError, match="takes no hits"):
         measuring.settle_side(TECHNICIAN, job, row + 1000, 1)
-    sheet.remove_row(TECHNICIAN, job, row)
+    standing.remove(TECHNICIAN, job, [row])
     for act in (lambda: measuring.settle_side(TECHNICIAN, job, row, 1), lambda: measuring.make_current(TECHNICIAN, job, row)):
         with pytest.raises(InputError, match="takes no hits"):
             act()
@@ -233,7 +233,7 @@ def test_the_first_row_to_measure_is_current_and_the_first_system_active(aligned
                          tertiary=aligned.rows["C"])  # fmt: skip
     aligned.plan(kind="holds", name="Two", holds=[{"feature": aligned.rows["A"], "directions": ["own"]}])
     assert aligned.state().job.alignment_row_id == first
-    sheet.remove_row(TECHNICIAN, aligned.job, first)
+    standing.remove(TECHNICIAN, aligned.job, [first])
     assert aligned.state().alignment is None
 
 

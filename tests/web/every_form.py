@@ -20,7 +20,7 @@ PLANE = {
     "asked.height.on": "1", "asked.height.lower": "-0.1", "asked.height.upper": "0.1", "asked.first": "height", "datum": "",
 }  # fmt: skip
 MANY = {
-    "kind": "plane", "name": "", "first": "1", "last": "9", "set.hits": "5", "set.spacing_mm": "2",
+    "kind": "plane", "name": "", "set.hits": "5", "set.spacing_mm": "2",
     "set.taking": "time", "set.every_s": "1", "set.inside": "1",
     "set.terms": "radius", "set.note": "n", "key": "height", "lower": "-0.1", "upper": "0.1",
 }  # fmt: skip
@@ -33,9 +33,10 @@ FORMS = {
     "home.upload": {"name": "Part", "file": None, "units": "mm"},
     "home.new_job": {"name": "Job", "body": "0"},
     "home.stop": {}, "home.remove": {},
-    "job.make_current": {}, "job.terms": {"seen": "@row"}, "job.remove": {"seen": "@row"},
+    "job.make_current": {}, "job.terms": {"seen": "@row"}, "standing.remove": {"row": "@row_id", "seen": "@row"},
     "job.edit": {**PLANE, "seen": "@row"}, "job.edit_back": {"seen": "@row"},
-    "job.move": {}, "job.put": {"before": "@row_id"}, "job.bring_back": {}, "job.units": {"units": "mm", "seen": "@units"},
+    "standing.move": {"row": "@row_id"}, "standing.put": {"row": "@row_id", "before": "@row_id"}, "standing.bring_back": {},
+    "job.units": {"units": "mm", "seen": "@units"},
     "job.move_hand": {"button": "take", "face": "1", "hits": "4", "point": "0,0,60", "wrong": "1",
                       "detail": "1", "number": "0"},
     "planning.refill": {**PLANE, "more": "of#1"}, "planning.plan": PLANE, "planning.refill_row": {**PLANE, "more": "of#1"},
@@ -48,7 +49,7 @@ FORMS = {
     "part.plan_edge": {"all": "1"}, "home.new_job_without_cad": {"name": "Bare"},
     "part.plan_edge_point": {"point": "0,0,60", "stem": "E"},
     "part.plan_place": {"point": "0,0,60", "normal": "0,0,1"},
-    "many.look": MANY, "many.set_them": {**MANY, "seen": "@many"},
+    "many.look": {**MANY, "row": "@row_id"}, "many.set_them": {**MANY, "row": "@row_id", "seen": "@many"},
     "planning.look_at_list": {"text": "A;1;2;3", "list_units": "mm"},
     "planning.plan_list": {"text": "A;1;2;3", "list_units": "mm"},
     "align.tried": {"kind": "steps", "steps.0.step": "turn", "steps.0.features.0.is": "row", "steps.0.features.0.row": "1",

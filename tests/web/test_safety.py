@@ -59,9 +59,9 @@ def test_a_reviewer_reads_and_cannot_change(app, reviewer, stack):
         before = session.scalar(select(func.count(Row.id)))
         row = session.scalar(select(Row.id).where(Row.job_id == job))
     for path in ("finish", "undo", "step/next", "units", "plan", "bodies", "faces/3/plan", "alignments", "derived",
-                 f"rows/{row}/edit", f"rows/{row}/remove", f"rows/{row}/current", f"rows/{row}/terms", f"rows/{row}/side",
-                 f"rows/{row}/hits/1.0", f"rows/{row}/move/up", "instruments/1/bring", "hand/unplug"):  # fmt: skip
-        form = {"units": "in", "air": "1", "first": "1", "second": "2", "kind": "plane", "body": "0"}
+                 f"rows/{row}/edit", "rows/remove", f"rows/{row}/current", f"rows/{row}/terms", f"rows/{row}/side",
+                 f"rows/{row}/hits/1.0", "rows/move/up", "instruments/1/bring", "hand/unplug"):  # fmt: skip
+        form = {"units": "in", "air": "1", "first": "1", "second": "2", "kind": "plane", "body": "0", "row": str(row)}
         answer = reviewer.post(f"/jobs/{job}/{path}", form)
         assert answer.status_code == 403, path
         assert b"Nothing was changed" in answer.data
@@ -267,8 +267,8 @@ def test_a_stale_slip_is_told_and_not_obeyed(app, technician, stack):
     seen = re.search(r'name="seen" id="seen-\d+" value="([^"]+)"', technician.get(path).get_data(as_text=True))[1]
     other = {"seen": seen, "name": "Foot's top"}
     assert technician.post(f"{path}/edit", other).status_code == 200
-    for act in ("edit", "terms", "remove"):
-        late = technician.post(f"{path}/{act}", {"seen": seen, "name": "Mine"})
+    for late_act in (f"{path}/edit", f"{path}/terms", f"/jobs/{stack.job}/rows/remove"):
+        late = technician.post(late_act, {"seen": seen, "name": "Mine", "row": str(row)})
         assert late.status_code == 422
         assert b"changed by somebody else" in late.data
     again = re.search(r'name="seen" id="seen-\d+" value="([^"]+)"', technician.get(path).get_data(as_text=True))[1]

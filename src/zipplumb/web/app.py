@@ -49,6 +49,7 @@ from .plan.many import blueprint as many
 from .plan.part import blueprint as part
 from .plan.rows import blueprint as planning
 from .plan.section import blueprint as section
+from .plan.standing import blueprint as standing
 from .rehearsal.pages import blueprint as rehearsal
 from .report.pages import blueprint as report
 from .rows import row_html
@@ -68,6 +69,7 @@ BLUEPRINTS = (
     many,
     part,
     section,
+    standing,
     kit,
     align,
     measure,

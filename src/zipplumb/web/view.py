@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from operator import attrgetter
@@ -125,6 +125,11 @@ def _station_words(state: JobResults) -> str:
     tied = not isinstance(state.stations[state.station.id], Untied)
     number = state.station.name.removeprefix("Station ")
     return number if tied else f"{number} {Symbol.OPEN} not tied"
+
+
+def choices_of(rows: Iterable[SheetRow]) -> list[tuple[int, str, bool]]:
+    """Rows to choose from (see _chosen.html), with what is measured of them."""
+    return [(row.id, row.recipe.name + (" (measured)" if row.finished else ""), True) for row in rows]
 
 
 def scene_of(state: JobResults, only: Sequence[int] | None = None) -> dict:

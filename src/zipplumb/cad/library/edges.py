@@ -53,7 +53,8 @@ def _polyline(curve: BRepAdaptor_Curve, deflection: float) -> np.ndarray:
         return np.array([numbers(curve.Value(begin)), numbers(curve.Value(end))])
     if kind == Curve.GeomAbs_Circle:
         circle = curve.Circle()
-        center, along, across = (numbers(v) for v in (circle.Location(), circle.XAxis().Direction(), circle.YAxis().Direction()))
+        center = numbers(circle.Location())
+        along, across = numbers(circle.XAxis().Direction()), numbers(circle.YAxis().Direction())
         step = min(ANGLE_RAD, 2 * np.arccos(max(0.0, 1 - deflection / circle.Radius())))
         at = np.linspace(begin, end, int(np.ceil((end - begin) / step)) + 1)[:, None]
         return center + circle.Radius() * (np.cos(at) * along + np.sin(at) * across)

@@ -116,9 +116,7 @@ def drawn_extreme(
     return Drawn(float(by_itself.std()), U)
 
 
-def _errors(
-    how: How, each_mm: float, stands_for: Array, skipped: int, pairs: Indices | None, fitted: Array | None
-) -> Errors:
+def _errors(how: How, each_mm: float, stands_for: Array, skipped: int, pairs: Indices | None, fitted: Array | None) -> Errors:
     """Errors (n, draws) of places by themselves, for a block of the draws: the highest and the lowest of those for which each
     stands.
 

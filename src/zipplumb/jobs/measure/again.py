@@ -14,8 +14,8 @@ from ...core.sheet import KINDS, MEASURED, MeasuredRecipe, RowResult, kind_of
 from ...store.database import stored, tell, transaction
 from ...store.models import Change, Job, Mark, Reading, Row, User
 from ..actor import Actor, record
-from ..plan.adding import check_references, rests_on
-from ..plan.sheet import ROW_GONE, as_seen, seen_of
+from ..plan.adding import ROW_GONE, check_references, rests_on
+from ..plan.sheet import as_seen, seen_of
 from ..state.recipes import changed, recipe_of, rewrite
 from ..state.results import JobResults, load
 from ..words import WORDS

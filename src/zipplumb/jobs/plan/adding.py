@@ -21,6 +21,7 @@ from ..words import words_for
 from .forms import data_of
 
 MOST_ROWS = 5000
+ROW_GONE = InputError("That row is not in this job any more.", "Nothing was changed.", "Choose another row.")
 
 
 @dataclass(frozen=True)
@@ -183,20 +184,37 @@ def take_plan_back(actor: Actor, job_id: int, seen: Collection[int]) -> int:
             raise InputError(
                 f"{_some(touched)} has hits.", "Nothing was taken back.", "Remove the rows that are wrong one by one."
             )
-        others = session.scalars(select(Row).where(Row.job_id == job_id, Row.removed_at.is_(None), Row.id.not_in(ids)))
-        left = list(others)
-        needing = [row.recipe["name"] for row in left if rests_on(recipe_of(row), ids)]
-        if needing:
-            raise InputError(f"{_some(needing)} rests on it.", "Nothing was taken back.", "Remove that first.")
-        for row in rows:
-            row.removed_at = datetime.now(UTC)
-        if job.current_row_id in ids:
-            job.current_row_id = next((row.id for row in left if kind_of(row.recipe).takes_hits), None)
-        if job.alignment_row_id in ids:
-            job.alignment_row_id = None
+        take_off(session, job, rows)
         session.add(Change(user_id=actor.id, job_id=job_id, act="take plan back", detail={"rows": sorted(ids)}))
         tell(session, job_id, "sheet")
         return len(rows)
+
+
+def take_off(session: Session, job: Job, rows: Sequence[Row]) -> None:
+    """Rows are off the sheet, within a transaction; what was current or active among them is no more. Raises InputError while
+    another row rests on one."""
+    ids = {row.id for row in rows}
+    others = select(Row).where(Row.job_id == job.id, Row.removed_at.is_(None), Row.id.not_in(ids))
+    left = list(session.scalars(others.order_by(Row.position, Row.id)))
+    needing = [row.recipe["name"] for row in left if rests_on(recipe_of(row), ids)]
+    if needing:
+        rests = "rests" if len(needing) == 1 else "rest"
+        what = "this row" if len(rows) == 1 else "them"
+        raise InputError(f"{_some(needing)} {rests} on {what}.", "Nothing was removed.", "Remove that first.")
+    for row in rows:
+        row.removed_at = datetime.now(UTC)
+    if job.current_row_id in ids:
+        job.current_row_id = next((row.id for row in left if kind_of(row.recipe).takes_hits), None)
+    if job.alignment_row_id in ids:
+        job.alignment_row_id = None
+
+
+def row_of(session: Session, job_id: int, row_id: int) -> Row:
+    """A row that stands on the job's sheet. Raises InputError."""
+    row = session.get(Row, row_id)
+    if row is None or row.job_id != job_id or row.removed_at is not None:
+        raise ROW_GONE
+    return row
 
 
 def rests_on(recipe: RowRecipe, ids: Collection[int]) -> bool:

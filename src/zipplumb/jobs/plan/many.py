@@ -32,20 +32,19 @@ def criteria() -> list[tuple[str, str]]:
 
 @dataclass(frozen=True)
 class RowChoice:
-    """Which rows: of a kind, with these letters in their name, and by their numbers on the sheet; "" chooses all."""
+    """Which rows: those of these ids (none: all), of a kind, with these letters in their name; "" leaves none out."""
 
     kind: str = ""
     name: str = ""
-    first: int | None = None
-    last: int | None = None
+    ids: frozenset[int] = frozenset()
 
     def of(self, rows: Sequence[SheetRow]) -> list[SheetRow]:
         """The chosen rows, in order."""
         wanted = self.name.strip().lower()
         return [
-            row for number, row in enumerate(rows, start=1)
+            row for row in rows
             if (not self.kind or row.recipe.kind == self.kind) and wanted in row.recipe.name.lower()
-            and (self.first is None or number >= self.first) and (self.last is None or number <= self.last)
+            and (not self.ids or row.id in self.ids)
         ]  # fmt: skip
 
 
@@ -90,7 +89,8 @@ def changes(state: JobResults, choice: RowChoice, setting: Setting) -> list[Sett
         raise InputError("Nothing is to be set.", "Nothing was changed.", "Type what the rows are to have.")
     rows = choice.of(state.rows)
     if not rows:
-        raise InputError("No row is chosen.", "Nothing was changed.", "Choose a kind, or letters of their names.")
+        what = "Choose rows on the sheet or on the part, or another kind or name."
+        raise InputError("No row is chosen.", "Nothing was changed.", what)
     name = setting.texts.get("name", "").strip()
     if name and "#" not in name and len(rows) > 1:
         happened = f"{len(rows)} rows would all be called “{name}”."

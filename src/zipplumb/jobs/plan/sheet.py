@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
-from datetime import UTC, datetime
+from collections.abc import Iterable, Mapping
 from typing import Any, cast
 
 from sqlalchemy import func, literal, select
@@ -12,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from ...core.errors import InputError
 from ...core.fingerprints import fingerprint
-from ...core.sheet import RowRecipe, kind_of, recipe_from_dict
+from ...core.sheet import RowRecipe, recipe_from_dict
 from ...core.tolerances.decision import GUARD, Rule
 from ...core.units import units_named
 from ...store.database import stored, tell, transaction
@@ -21,11 +20,9 @@ from ..actor import Actor, record
 from ..editions import edition_of, must_be_as_seen
 from ..state.recipes import recipe_of, rewrite, whose_kind
 from ..state.results import load
-from .adding import check_references, rests_on, take_letter
+from .adding import check_references, row_of, take_letter
 from .forms import changed, data_of, in_its_terms, texts_of
 from .parts import add_without_cad, checked_bodies
-
-ROW_GONE = InputError("That row is not in this job any more.", "Nothing was changed.", "Choose another row.")
 
 
 def create_job(actor: Actor, name: str, part_id: int, bodies: Iterable[int] | None = None) -> int:
@@ -116,7 +113,7 @@ def edit_row(actor: Actor, job_id: int, row_id: int, texts: Mapping[str, str], s
     actor.must_change()
     with transaction() as session:
         job = stored(session, Job, job_id, lock=True)
-        row = _row(session, job_id, row_id)
+        row = row_of(session, job_id, row_id)
         as_seen(row, seen)
         recipe = recipe_of(row)
         available = load(session, job_id).available(row_id)
@@ -138,7 +135,7 @@ EDIT_BACK = "take the edit back"
 
 def before_last_edit(session: Session, job_id: int, row_id: int) -> dict[str, Any] | None:
     """The row's recipe before the edit that made it what it is; None where no edit did."""
-    row = _row(session, job_id, row_id)
+    row = row_of(session, job_id, row_id)
     made = (
         select(Change.detail["before"])
         .where(Change.job_id == job_id, Change.detail["row"].as_integer() == row_id, Change.act == "edit")
@@ -154,7 +151,7 @@ def take_edit_back(actor: Actor, job_id: int, row_id: int, seen: str | None = No
     actor.must_change()
     with transaction() as session:
         stored(session, Job, job_id, lock=True)
-        row = _row(session, job_id, row_id)
+        row = row_of(session, job_id, row_id)
         as_seen(row, seen)
         earlier = before_last_edit(session, job_id, row_id)
         if earlier is None:
@@ -188,7 +185,7 @@ def switch_terms(actor: Actor, job_id: int, row_id: int, seen: str | None = None
     actor.must_change()
     with transaction() as session:
         stored(session, Job, job_id, lock=True)
-        row = _row(session, job_id, row_id)
+        row = row_of(session, job_id, row_id)
         as_seen(row, seen)
         switched = recipe_of(row).in_other_terms()
         if switched is None:
@@ -197,84 +194,3 @@ def switch_terms(actor: Actor, job_id: int, row_id: int, seen: str | None = None
         record(session, actor, job_id, "terms", row=row_id, terms=row.recipe["terms"])
         tell(session, job_id, "sheet", row=row_id)
         return seen_of(switched)
-
-
-def remove_row(actor: Actor, job_id: int, row_id: int, seen: str | None = None) -> None:
-    """Take a row off the sheet; its readings are kept. Refused while other rows rest on it."""
-    actor.must_change()
-    with transaction() as session:
-        job = stored(session, Job, job_id, lock=True)
-        row = _row(session, job_id, row_id)
-        as_seen(row, seen)
-        others = session.scalars(select(Row).where(Row.job_id == job_id, Row.removed_at.is_(None), Row.id != row_id)).all()
-        resting = [r.recipe["name"] for r in others if rests_on(recipe_of(r), [row_id])]
-        if resting:
-            raise InputError(f"{' and '.join(resting)} rests on this row.", "Nothing was removed.", "Remove that first.")
-        row.removed_at = datetime.now(UTC)
-        if job.current_row_id == row_id:
-            job.current_row_id = next((r.id for r in others if kind_of(r.recipe).takes_hits), None)
-        if job.alignment_row_id == row_id:
-            job.alignment_row_id = None
-        record(session, actor, job_id, "remove", row=row_id)
-        tell(session, job_id, "sheet")
-
-
-def taken_off(session: Session, job_id: int, most: int = 12) -> list[Row]:
-    """Rows that were taken off the sheet and can come back, the latest first."""
-    gone = Row.job_id == job_id, Row.removed_at.is_not(None), Row.taken_over_by.is_(None)
-    return list(session.scalars(select(Row).where(*gone).order_by(Row.removed_at.desc()).limit(most)))
-
-
-def bring_back(actor: Actor, job_id: int, row_id: int) -> None:
-    """A row that was taken off stands where it stood, with its readings. Refused while what it rests on is not there."""
-    actor.must_change()
-    with transaction() as session:
-        stored(session, Job, job_id, lock=True)
-        row = session.get(Row, row_id)
-        if row is None or row.job_id != job_id or row.removed_at is None or row.taken_over_by is not None:
-            raise InputError("That row was not taken off this sheet.", "Nothing was changed.", "Look at the Part page again.")
-        recipe = recipe_of(row)
-        take_letter(session, job_id, row_id, recipe.datum_letter or None)
-        row.removed_at = None
-        check_references(session, job_id, recipe)
-        record(session, actor, job_id, "bring back", row=row_id)
-        tell(session, job_id, "sheet")
-
-
-def move_row(actor: Actor, job_id: int, row_id: int, by: int) -> None:
-    """One place up (-1) or down (+1)."""
-    _move(actor, job_id, row_id, lambda _, at: at + by)
-
-
-def put_row(actor: Actor, job_id: int, row_id: int, before: int | None) -> None:
-    """To the place before another row; None: to the end."""
-    _move(actor, job_id, row_id, lambda others, _: others.index(before) if before is not None else len(others))
-
-
-def _move(actor: Actor, job_id: int, row_id: int, to_place: Callable[[list[int], int], int]) -> None:
-    """``to_place``: of the ids of the other rows, and its own place, the place to which it goes."""
-    actor.must_change()
-    with transaction() as session:
-        stored(session, Job, job_id, lock=True)
-        query = select(Row).where(Row.job_id == job_id, Row.removed_at.is_(None)).order_by(Row.position, Row.id)
-        rows = list(session.scalars(query))
-        at = next((k for k, r in enumerate(rows) if r.id == row_id), None)
-        if at is None:
-            raise ROW_GONE
-        try:
-            to = to_place([r.id for r in rows if r.id != row_id], at)
-        except ValueError:
-            raise ROW_GONE from None
-        to = min(max(to, 0), len(rows) - 1)
-        rows.insert(to, rows.pop(at))
-        for k, row in enumerate(rows):
-            row.position = k + 1
-        record(session, actor, job_id, "move", row=row_id, before={"place": at + 1}, after={"place": to + 1})
-        tell(session, job_id, "sheet")
-
-
-def _row(session: Session, job_id: int, row_id: int) -> Row:
-    row = session.get(Row, row_id)
-    if row is None or row.job_id != job_id or row.removed_at is not None:
-        raise ROW_GONE
-    return row

@@ -10,13 +10,14 @@ from ...jobs.state.results import JobResults
 from .. import params
 from ..answers import go_on
 from ..doors import changes
+from ..view import choices_of
 
 blueprint = Blueprint("bolt_circle", __name__, url_prefix="/jobs/<int:job_id>/bolt-circle")
 
 
 def bolt_circle_page(session: Session, state: JobResults) -> str:
     planes, holes = systems.bolt_circle_rows(state)
-    return render_template("_bolt_circle.html", planes=planes, holes=holes, job=state.job)
+    return render_template("_bolt_circle.html", planes=planes, holes=holes, choices=choices_of(holes), job=state.job)
 
 
 @blueprint.post("")

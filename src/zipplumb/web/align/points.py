@@ -11,6 +11,7 @@ from ...jobs.state.results import JobResults
 from .. import params
 from ..answers import done, go_on
 from ..doors import changes
+from ..view import choices_of
 
 blueprint = Blueprint("points", __name__, url_prefix="/jobs/<int:job_id>/points")
 ZONE_MM = 0.5
@@ -18,7 +19,8 @@ ZONE_MM = 0.5
 
 def points_page(session: Session, state: JobResults) -> str:
     zone = length_text(ZONE_MM, state.job.units)
-    return render_template("_points.html", rows=guided.may_guide(state), zone=zone, job=state.job)
+    rows = guided.may_guide(state)
+    return render_template("_points.html", rows=rows, choices=choices_of(rows), zone=zone, job=state.job)
 
 
 @blueprint.post("")

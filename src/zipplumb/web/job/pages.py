@@ -15,7 +15,7 @@ from ...jobs.state.results import as_it_stands
 from ...store.database import stored, transaction
 from ...store.models import Job, Part
 from .. import params
-from ..answers import done, go_on, may_listen, seen, seen_now
+from ..answers import done, may_listen, seen, seen_now
 from ..doors import changes, reads
 from ..stages import STAGES, panel
 from ..view import JobView, scene_of
@@ -121,35 +121,6 @@ def edit_back(job_id: int, row_id: int):
 @changes
 def terms(job_id: int, row_id: int):
     return seen_now(row_id, sheet.switch_terms(g.actor, job_id, row_id, seen()))
-
-
-@blueprint.post("/rows/<int:row_id>/remove")
-@changes
-def remove(job_id: int, row_id: int):
-    sheet.remove_row(g.actor, job_id, row_id, seen())
-    return go_on(job_id, "part")
-
-
-@blueprint.post("/rows/<int:row_id>/move/<direction>")
-@changes
-def move(job_id: int, row_id: int, direction: str):
-    sheet.move_row(g.actor, job_id, row_id, -1 if direction == "up" else 1)
-    return done()
-
-
-@blueprint.post("/rows/<int:row_id>/put")
-@changes
-def put(job_id: int, row_id: int):
-    """Where a row was dragged: before another one, or to the end."""
-    sheet.put_row(g.actor, job_id, row_id, params.one_id("before") if request.form.get("before") else None)
-    return done()
-
-
-@blueprint.post("/rows/<int:row_id>/bring-back")
-@changes
-def bring_back(job_id: int, row_id: int):
-    sheet.bring_back(g.actor, job_id, row_id)
-    return go_on(job_id, "part")
 
 
 @blueprint.post("/units")

@@ -7,6 +7,7 @@ from sqlalchemy.orm import Session
 
 from ...core.deriving import Given
 from ...core.errors import PlumbError
+from ...core.sheet import RowResult
 from ...core.units import Units, length_from_text, quantity_text, sentence_in, whole_number
 from ...exchange.symbols import SYMBOL_OF
 from ...jobs.measure import chain
@@ -25,13 +26,17 @@ blueprint = Blueprint("derive", __name__, url_prefix="/jobs/<int:job_id>")
 GIVEN = (("offset", "Offset"), ("height", "Height"), ("diameter", "Diameter"))
 
 
+def is_found(result: RowResult) -> bool:
+    return result.feature is not None and result.feature.feature is not None
+
+
 @shows("derive")
 def panel(session: Session, state: JobResults, view: JobView) -> str:
     features = [
-        (row.id, row.recipe.name, found.feature is not None and found.feature.feature is not None)
+        (row.id, row.recipe.name + ("" if there else " (not measured)"), there)
         for row in state.rows
         if row.recipe.role == "feature"
-        for found in (state.results[row.id],)
+        for there in (is_found(state.results[row.id]),)
     ]
     ways, now = chain.WAYS.items(), chain.Chain.of_job(state.job)
     kinds = kinds_to_plan("tolerance")
@@ -46,7 +51,7 @@ def as_one_goes(job_id: int):
 
 
 def _chosen(values) -> list[int]:
-    """Rows that were ticked, in the order of the sheet, or of ``order``."""
+    """Rows that were chosen, in the order of the sheet, or of ``order``."""
     return [row for text in values.getlist("of") if (row := whole_number(text)) is not None]
 
 
@@ -69,7 +74,7 @@ def choices(job_id: int):
     """Everything that the chosen features can make, each with its value."""
     of = _chosen(request.args)
     if not of:
-        return render_template("_choices.html", of=of, choices=[], remark="Tick one, two or more features.")
+        return render_template("_choices.html", of=of, choices=[], remark="Choose one, two or more features.")
     units = _units(job_id)
     try:
         zone_mm = params.zone(units)

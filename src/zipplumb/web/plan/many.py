@@ -25,6 +25,7 @@ def form(job_id: int):
         return render_template(
             "_many.html",
             view=JobView.of(state),
+            rows=[(row.id, row.recipe.name, True) for row in state.rows],
             kinds=sorted(kinds.items(), key=lambda k: k[1]),
             keys=_characteristics(state),
             criteria=many.criteria(),
@@ -62,6 +63,6 @@ def set_them(job_id: int):
 
 def _typed() -> tuple[many.RowChoice, many.Setting]:
     form = request.form
-    choice = many.RowChoice(form.get("kind", ""), form.get("name", "")[:80], params.one_id("first"), params.one_id("last"))
+    choice = many.RowChoice(form.get("kind", ""), form.get("name", "")[:80], frozenset(params.ids("row")))
     texts = {name: form.get(f"set.{name}", "")[:200] for name in many.SETTINGS}
     return choice, many.Setting(texts, form.get("key", ""), form.get("lower", "")[:40], form.get("upper", "")[:40])

@@ -12,7 +12,7 @@ from ...core.features import spot_of
 from ...core.shape_codec import shape_from_data
 from ...core.units import length_text
 from ...exchange.table import RowText
-from ...jobs.plan import adding, callouts, on_model, parts, picking, sheet
+from ...jobs.plan import adding, callouts, on_model, parts, picking, sheet, standing
 from ...jobs.state.results import JobResults, as_it_stands
 from ...jobs.state.rows_text import row_text
 from ...jobs.words import stem_of
@@ -57,7 +57,7 @@ def panel(session: Session, state: JobResults, view: JobView) -> str:
     told, left = callouts.told_of(state), callouts.carried(state.job).left
     return render_template(
         "_part.html", view=view, part=state.job.part, faces=faces, recognised=recognised, kinds=kinds, last=last, told=told,
-        left=left, taken_off=sheet.taken_off(session, state.job.id),
+        left=left, taken_off=standing.taken_off(session, state.job.id),
     )  # fmt: skip
 
 

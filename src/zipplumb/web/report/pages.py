@@ -31,8 +31,9 @@ def panel(session: Session, state: JobResults, view: JobView) -> str:
     pictures = session.scalars(select(Picture).where(Picture.job_id == state.job.id).order_by(Picture.id)).all()
     rules = making.RULE_WORDS.items()
     return render_template(
-        "_report.html", view=view, pictures=pictures, reports=_reports(session, state.job.id), rules=rules, rule=state.job.rule
-    )
+        "_report.html", view=view, pictures=pictures, reports=_reports(session, state.job.id), rules=rules,
+        rule=state.job.rule, choices=[(row.id, f"{row.number} {row.name}", True) for row in view.rows],
+    )  # fmt: skip
 
 
 def _reports(session: Session, job_id: int) -> list[Report]:
