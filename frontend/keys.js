@@ -7,13 +7,28 @@ import { mute } from "./tones.js";
 
 const HAND = "stand-in-hand";
 
+// The stand-in's hand is a drawer of its own beside the part. Closed, it holds nothing: a click is a click again.
+function drawerOfHand() {
+  const hand = document.querySelector("[data-hand]");
+  const show = (open) => {
+    if (!hand) return;
+    hand.hidden = !open;
+    localStorage.setItem(HAND, open ? "open" : "closed");
+    document.querySelector("[aria-controls=hand]").setAttribute("aria-expanded", String(open));
+    if (open) htmx.trigger(hand, "opened");
+    else for (const box of hand.querySelectorAll("[data-tool]:checked")) box.checked = false;
+  };
+  const drawer = () => show(hand?.hidden);
+  if (localStorage.getItem(HAND) === "open") show(true);
+  document.addEventListener("click", ({ target }) => target.closest?.("[data-hand-drawer]") && drawer());
+  return { hand, drawer };
+}
+
 export function keys(bench, find, choice) {
   const base = `/jobs/${bench.dataset.job}`;
   const post = (path, values = {}) => htmx.ajax("POST", `${base}${path}`, { values, swap: "none", target: "body" });
   const single = !document.body.classList.contains("no-single-keys");
-  const hand = document.querySelector("[data-hand]");
-  if (hand) hand.open = localStorage.getItem(HAND) === "open";
-  hand?.addEventListener("toggle", () => localStorage.setItem(HAND, hand.open ? "open" : "closed"));
+  const { hand, drawer } = drawerOfHand();
   const take = () => (hand ? post("/hand/click", { button: "take" }) : say("Take the hit with the arm's own button."));
   const finish = () => (hand ? post("/hand/click", { button: "finish" }) : post("/finish"));
   const acts = {
@@ -30,7 +45,7 @@ export function keys(bench, find, choice) {
     m: () => say(mute() ? "Sound is off." : "Sound is on.", true),
     e: () => say(byEar() ? "Nearness by ear is on." : "Nearness by ear is off.", true),
     x: () => choice.toggle(),
-    h: () => hand?.toggleAttribute("open"),
+    h: drawer,
     "/": find,
     "?": () => document.getElementById("keys").showModal(),
   };

@@ -87,7 +87,7 @@ export function placed(message) {
   at = message.tip ?? null;
   fromZero(at);
   const found = message.place;
-  hearPlace(found);
+  hearPlace(document.getElementById("words").dataset.stage === "measure" ? message.target : found);
   latest = Date.now();
   if (!found) return say(null);
   const before = said;

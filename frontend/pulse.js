@@ -1,5 +1,5 @@
-// By ear: while something is brought to its place a soft pulse quickens as it comes near and is steady when it is in, so that eyes
-// stay at the jig. Which way is told by two timbres; lost has a sign of its own.
+// By ear: while something is brought to its place, or the tip to its next target, a soft pulse quickens as it comes near and is
+// steady when it is in, so that eyes stay at the work. Which way is told by two timbres; lost has a sign of its own.
 const STEADY_MS = 220;
 const QUICKEST_MS = 110;
 const SLOWEST_MS = 1200;
@@ -79,6 +79,6 @@ export function byEar() {
 export function listen() {
   window.zipplumbPulses = scheduled;
   document.addEventListener("click", ({ target }) => target.closest?.("[data-by-ear]") && byEar());
-  document.addEventListener("htmx:afterSwap", shown);
+  for (const come of ["htmx:afterSwap", "htmx:oobAfterSwap"]) document.addEventListener(come, shown);
   shown();
 }

@@ -95,7 +95,6 @@ def test_without_cad_it_is_aligned_with_the_devices_buttons_alone(tamsin, runnin
     page.get_by_role("button", name="Begin at the device").click()
     title = page.locator("#now .say .ask")
     expect(title).to_have_text("Touch a plane.")
-    page.evaluate("document.getElementById('hand').open = true")
     page.get_by_role("button", name="Touch what the row asks").click()  # a mistake: nobody can know which
     expect(page.locator(".notice").last).to_contain_text("Choose what it is on the table")
     lies = {"+Z": "flat, facing +Z", "-Y": "flat, facing −Y, at X 1, Y -140", "-X": "flat, facing −X, at X -250"}
@@ -142,8 +141,12 @@ def test_guided_points_name_two_that_were_exchanged_and_ask_them_again(tamsin, r
         tamsin.until(lambda: tamsin.hits[0] == 1)
         tell_hand({"do": "click", "button": "finish"}, port)
 
+    here.page.keyboard.press("e")  # by ear: nothing to hear of before there is an alignment
+    assert here.page.evaluate("window.zipplumbPulses") == []
     for k, nest in enumerate((1, 3, 2, 4, 5, 6), start=1):
         take(f"N{k}", f"Nest {nest}", "" if k <= 3 else re.compile("to the target"))  # from the third there is an alignment
+    assert {each["word"] for each in here.page.evaluate("window.zipplumbPulses")} & {"in", "out"}  # then of each next target
+    here.page.keyboard.press("e")
     found = here.shown()
     expect(found).to_contain_text("N2 and N3 fit if they are exchanged")
     expect(found.locator("tr.out")).to_have_count(2)

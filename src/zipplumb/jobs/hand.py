@@ -11,12 +11,15 @@ import numpy as np
 
 from ..cad import CadModel
 from ..core.errors import DeviceError, InputError
+from ..core.features import direction_of, plane_of
 from ..core.frames import Array
 from ..core.probing.next_place import places_in_order
 from ..core.spots import spots_on
 from ..store.database import stored, transaction
 from ..store.models import Job, Part, Row
 from .actor import Actor
+from .hand_walls import places_on_its_face, places_on_walls
+from .measure.ahead import outline_of
 from .place.details import details_of
 from .state.part_model import model_of
 from .state.recipes import recipe_of
@@ -25,6 +28,7 @@ from .state.results import load
 OFF_MM, FREE_MM = 0.05, 1e4
 KNOCKED_MM = [0.3, -0.2, 0.1]
 ANSWER_S = 10.0  # of a stand-in that shares its processor with everything else
+HITS, ALONG = 4, 120  # of what asks for none; places along an outline
 AIMED = 24  # places of a face at which a beam may be aimed by hand
 
 
@@ -173,6 +177,8 @@ def _with_the_part(job_id: int, do: str, port: int | None, more: dict) -> dict:
         targets = None if recipe is None else recipe.targets
         if do == "touch" and recipe is not None and targets is not None and len(targets) == recipe.wanted_hits:
             return tell_hand({"do": "touch_all", "points": targets.tolist()})
+        if do == "touch" and len(places := _beside_the_edge(job_id, int(more.get("hits", HITS)))):
+            return tell_hand({"do": "touch_all", "points": places.tolist()})
         if recipe is None or recipe.cad_face is None:
             raise InputError(
                 "The current row has no face on the CAD to touch.", "Nothing was touched.",
@@ -180,6 +186,22 @@ def _with_the_part(job_id: int, do: str, port: int | None, more: dict) -> dict:
             )  # fmt: skip
         order["face"] = recipe.cad_face
     return tell_hand(order)
+
+
+def _beside_the_edge(job_id: int, hits: int) -> Array:
+    """Where the current row, planned from an edge, is touched (hits, 3): its plane first, where that is still to be taken."""
+    with transaction() as session:
+        state = load(session, job_id)
+        row, part = state.current, state.job.part
+        model = None if row is None or row.recipe.cad_face is not None else model_of(part)
+        if row is None or model is None or row.recipe.should_be is None:
+            return np.empty((0, 3))
+        outline = outline_of(state, row).places(ALONG)
+        lies_in = [state.row(n.id).recipe.should_be for n in row.needs if n.what == "feature"]  # a line says no plane itself
+        flat = next((direction_of(one) for one in (row.recipe.should_be, *lies_in) if plane_of(one) is not None), None)
+        first = max(0, row.recipe.hits_of_plane - state.results[row.id].hits)
+    on_plane = places_on_its_face(model, outline, flat, min(first, hits))
+    return np.vstack([on_plane, places_on_walls(model, outline, flat, hits - len(on_plane))])
 
 
 MOVES = {"tracker": _with_a_reflector, "radar": _with_a_beam}

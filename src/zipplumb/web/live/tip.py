@@ -11,6 +11,7 @@ from ...jobs.measure.ahead import ahead_of
 from ...jobs.place import placement
 from ...jobs.state.results import JobResults
 
+AT_TARGET_MM = 2.0  # from where one touches
 SMALL_SHARE = 0.2  # of the way to a target, that is not worth a word
 
 
@@ -63,7 +64,7 @@ def _from_nominal(state: JobResults, tip_part, tip_radius_mm: float | None) -> d
 
 
 def _from_target(state: JobResults, tip_part) -> dict:
-    """How far, and which way, the tip's center is from the next target, in words."""
+    """How far, and which way, the tip's center is from the next target: in words, and to be heard (frontend/pulse.js)."""
     ahead = ahead_of(state) if state.current is not None and state.current.recipe.targets is not None else None
     if ahead is None or ahead.next is None:
         return {}
@@ -71,4 +72,8 @@ def _from_target(state: JobResults, tip_part) -> dict:
     units, far = state.job.units, float(np.linalg.norm(way))
     along = zip("XYZ", way.tolist(), strict=True)
     steps = [f"{axis} {length_text(v, units, sign=True)}" for axis, v in along if abs(v) > SMALL_SHARE * far]
-    return {"to_text": f"{length_text(far, units)} to the target: {', '.join(steps)}"}
+    heard = {
+        "mm": round(far, 2), "zone": AT_TARGET_MM, "word": "in" if far <= AT_TARGET_MM else "out",
+        "side": 1 if way[np.argmax(np.abs(way))] > 0 else -1,
+    }  # fmt: skip
+    return {"to_text": f"{length_text(far, units)} to the target: {', '.join(steps)}", "target": heard}
