@@ -8,9 +8,14 @@ export function pointing(stage) {
   function point({ target }) {
     if (!stage.ready) return;
     const { point: key, row } = named(target);
-    const { faces = [], lines, value, sway: motion } = (key ? stage.drawing.point[key] : stage.state.rows[row]) ?? {};
+    if (!key && !row) {
+      stage.pointAt([]);
+      stage.dimensionOfShown();
+      return;
+    }
+    const { faces = [], lines, drawn, value, sway: motion } = (key ? stage.drawing.point[key] : stage.state.rows[row]) ?? {};
     stage.pointAt(faces);
-    stage.dimension.show(lines, value);
+    stage.dimension.show(lines ?? drawn, value);
     if (motion) sway.begin(motion);
     if (!lines) return;
     stage.marks.showDrawn(lines);
@@ -18,8 +23,8 @@ export function pointing(stage) {
   }
   for (const come of ["pointerover", "focusin"]) document.addEventListener(come, point);
   for (const go of ["pointerout", "focusout"]) document.addEventListener(go, ({ target }) => {
-    if (!named(target).point) return;
+    if (!named(target).point && !named(target).row) return;
     sway.end();
-    stage.dimension?.show(null);
+    stage.dimensionOfShown();
   });
 }

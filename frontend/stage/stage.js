@@ -140,6 +140,7 @@ export class Stage {
     const { selected, ahead: asked } = this.drawing;
     this.part.tint(this.tints());
     const shown = rows[selected ?? current] ?? rows[current];
+    if (shown !== this.dimensioned) this.dimensionOfShown();
     this.marks.showRow(this.bare ? { ...shown, worst: null, hits: Object.values(rows).flatMap((row) => row.hits ?? []) } : shown);
     if (this.bare) {
       if (!this.found) this.view.box.makeEmpty(); // what was shown was a guess
@@ -149,6 +150,13 @@ export class Stage {
     this.marks.showEdge(this.picked.edge != null ? this.part.edgeLine(this.picked.edge) : null);
     this.marks.setLabels(this.labels());
     this.view.draw();
+  }
+
+  // A dimension that is opened stands on the part, until another is pointed at.
+  dimensionOfShown() {
+    const { rows, current } = this.state;
+    this.dimensioned = rows[this.drawing.selected ?? current] ?? rows[current];
+    this.dimension?.show(this.dimensioned?.value ? this.dimensioned.drawn : null, this.dimensioned?.value);
   }
 
   // Of a mesh only the place was meant, not all of it.

@@ -13,7 +13,7 @@ from ..core.deriving import Drawing
 from ..core.sameness import Layered
 from ..core.sheet import RowResult, SheetRow, Untied
 from ..core.sheet.bases.systems import SystemRecipe
-from ..core.units import length_text
+from ..core.units import Units, length_text, quantity_text
 from ..exchange.symbols import Symbol
 from ..exchange.table import RowText
 from ..jobs.align.alignment_text import worth
@@ -136,12 +136,12 @@ def scene_of(state: JobResults, only: Sequence[int] | None = None) -> dict:
     """The scene of the stage (docs/formats.md), in the part, mm. ``only``: of some rows."""
     chosen = state.rows if only is None else [state.row(i) for i in only]
     without_cad = state.job.kept_bodies == []
-    rows = {str(row.id): _scene_row(row, state.results[row.id], without_cad) | _faces_under(state, row) for row in chosen}
+    rows = {str(row.id): _scene_row(row, state.results[row.id], without_cad, state.job.units) | _faces_under(state, row) for row in chosen}
     scene = {"current": state.job.current_row_id, "rows": rows, "ahead": _ahead(state)}
     return scene if only is not None else scene | {"order": [str(r.id) for r in state.rows]}
 
 
-def _scene_row(row: SheetRow, found: RowResult, without_cad: bool) -> dict:
+def _scene_row(row: SheetRow, found: RowResult, without_cad: bool, units: Units) -> dict:
     recipe = row.recipe
     raw: dict = {
         "face": recipe.cad_face,
@@ -160,6 +160,8 @@ def _scene_row(row: SheetRow, found: RowResult, without_cad: bool) -> dict:
         raw["worst"] = drawn.index(worst.index) if worst else None
     if found.draw is not None and found.aligned_by is not None:
         raw["drawn"] = polylines(found.draw)
+        if row.recipe.role == "dimension":  # it is drawn as a drawing has it, with its value
+            raw["value"] = next((quantity_text(c.actual, c.unit, units) for c in found.characteristics), "")
     return raw
 
 

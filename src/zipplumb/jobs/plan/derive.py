@@ -89,10 +89,11 @@ def _order(choice: Choice, judges: bool) -> tuple[bool, bool, bool, bool, float]
 def _tolerances(state: JobResults, of: Sequence[int], zone_mm: float | None) -> list[Choice]:
     """The zone that each applicable tolerance needs, and the tables.
 
-    A feature with a datum letter is the datum, else each in turn.
+    A feature with a datum letter is the datum, else each of two in turn, and the first of more.
     """
     lettered = [i for i in of if state.row(i).recipe.datum_letter]
-    orders = [tuple(of)] if len(of) == 1 else [(*(i for i in of if i != last), last) for last in lettered or of]
+    datums = lettered or (of if len(of) == 2 else of[:1])
+    orders = [tuple(of)] if len(of) == 1 else [(*(i for i in of if i != datum), datum) for datum in datums]
     nominals = {i: state.row(i).recipe.should_be for i in of}
     raws: dict[str, dict[str, Any]] = {}
     for kind in KINDS.values():
