@@ -251,7 +251,7 @@ def axis_of(shape: Any) -> Line | None:
 
 
 def plane_of(shape: Any) -> Plane | None:
-    """The plane that a shape stands for."""
+    """The plane of a planar shape; None of others."""
     return None if shape is None else shape.as_plane
 
 

@@ -105,7 +105,7 @@ def write_step(path: Path) -> None:
 
 
 def _wave():
-    """What is cut off the side at +Y: between two splines, below and above, so that its face is free in both directions."""
+    """The volume cut off at +Y: between two splines, below and above, so that its face is free in both directions."""
     from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeEdge, BRepBuilderAPI_MakeWire
     from OCP.BRepOffsetAPI import BRepOffsetAPI_ThruSections
     from OCP.GeomAPI import GeomAPI_PointsToBSpline

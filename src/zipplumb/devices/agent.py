@@ -132,7 +132,7 @@ class Agent:
 
     @property
     def listens(self) -> bool:
-        """Somebody is there to be asked."""
+        """Whether the instrument answers orders now."""
         return self._connection is not None and self._maker is not None
 
     def ask(self, look: Look) -> None:

@@ -1,1 +1,1 @@
-"""What a person can do: a module per stage of the work, a transaction per act."""
+"""Operations of a person: a room for each stage of the work, one transaction for each operation."""

@@ -1,4 +1,4 @@
-"""What a person saw when they opened a form: what somebody else changed since is not overwritten unseen."""
+"""Editions (optimistic locking): a form states which version it was filled from, so that later changes are not overwritten."""
 
 from __future__ import annotations
 

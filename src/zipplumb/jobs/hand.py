@@ -146,7 +146,7 @@ def _with_a_beam(job_id: int, do: str, port: int | None, more: dict) -> dict:
 
 
 def on_the_table(job_id: int) -> list[tuple[int, str]]:
-    """What can be touched of the part that lies before the arm, where no CAD shows it: numbers and words; else nothing.
+    """Faces of the part before the arm that can be touched, as numbers and words, where no CAD shows them; else nothing.
 
     Raises DeviceError where the stand-in does not answer.
     """

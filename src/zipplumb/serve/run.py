@@ -12,7 +12,7 @@ from .supervisor import Supervisor
 
 
 def serve(what: str, host: str, port: int, web: int, workers: int, logs: Path | None, pids: Path | None) -> int:
-    """``what``: web, link, worker, or all of them. Until told to stop."""
+    """Run web, link, worker or all of them (``what``) until a signal to stop."""
     must_be_set("ZIPPLUMB_DATABASE", *(["ZIPPLUMB_SECRET"] if what in ("web", "all") else []))
     programs: dict[str, Callable[[], object]] = {}
     # heavy, and loaded once for all of them

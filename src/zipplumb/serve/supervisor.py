@@ -1,4 +1,4 @@
-"""Keeps processes running: each is forked from one that has all modules loaded, so that a new one is there at once.
+"""Supervisor of processes: each is forked from one that has all modules loaded, so that it starts at once.
 
 A process that ends is started again; when the supervisor ends, however, its processes end with it.
 """

@@ -1,4 +1,4 @@
-"""What routes answer that show no page of their own: that a change was made, where to go on, what may be listened to."""
+"""Answers of routes without a page of their own: a change was made, the next page, permission to listen."""
 
 from __future__ import annotations
 

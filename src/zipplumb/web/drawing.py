@@ -1,4 +1,4 @@
-"""What a fragment of a page asks the stage to draw, as a block of JSON in it (docs/formats.md)."""
+"""Blocks of JSON by which a fragment of a page asks the stage to draw (docs/formats.md)."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What a request asks for: every id, number and word that comes in with it goes through here."""
+"""Parameters of requests: every id, number and word of a request is converted here."""
 
 from __future__ import annotations
 

@@ -27,7 +27,7 @@ def takes(megabytes: int) -> Callable[[View], View]:
 
 
 def most_bytes() -> int:
-    """What the present request may bring."""
+    """Largest body of the present request, bytes."""
     view = current_app.view_functions.get(request.endpoint or "")
     more = getattr(view, "takes_bytes", FORM_BYTES)
     if more == FORM_BYTES or not current_user.is_authenticated:

@@ -1,4 +1,4 @@
-"""What the pages of a job are given: everything worked out, nothing to calculate."""
+"""View model of a job's pages: everything is computed before it is rendered."""
 
 from __future__ import annotations
 
@@ -136,7 +136,10 @@ def scene_of(state: JobResults, only: Sequence[int] | None = None) -> dict:
     """The scene of the stage (docs/formats.md), in the part, mm. ``only``: of some rows."""
     chosen = state.rows if only is None else [state.row(i) for i in only]
     without_cad = state.job.kept_bodies == []
-    rows = {str(row.id): _scene_row(row, state.results[row.id], without_cad, state.job.units) | _faces_under(state, row) for row in chosen}
+    units = state.job.units
+    rows = {
+        str(row.id): _scene_row(row, state.results[row.id], without_cad, units) | _faces_under(state, row) for row in chosen
+    }
     scene = {"current": state.job.current_row_id, "rows": rows, "ahead": _ahead(state)}
     return scene if only is not None else scene | {"order": [str(r.id) for r in state.rows]}
 

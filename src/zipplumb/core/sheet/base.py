@@ -1,4 +1,4 @@
-"""What the recipes of all kinds share, and how a recipe names other rows.
+"""Base class of all recipes, and the references of a recipe to other rows.
 
 A reference is an id annotated with what it is of: ``FeatureRef``, ``SystemRef``, ``StationRef``. What a
 recipe needs is read off it by ``references``, for every kind alike.

@@ -72,7 +72,7 @@ def rehearse(
     instrument: RehearsedInstrument,
     surfaces: PartSurfaces | None = None,
 ) -> Mapping[int, RowResult]:
-    """What is found of each row when the instrument stands at ``stand`` (3,) in the part, upright as it is.
+    """Simulated result of each row with the instrument at ``stand`` (3,) in the part, upright as it is.
 
     ``touched``: where rows are touched; others wait.
     """

@@ -1,4 +1,4 @@
-"""What alignments are worth, in words: who holds what, how well the part's place is known, what another one would change."""
+"""Alignments in words: which feature holds which freedom, how well the pose is known, what another alignment would change."""
 
 from __future__ import annotations
 

@@ -152,7 +152,7 @@ def as_typed(session: Session, state: JobResults, row_id: int, texts: Mapping[st
 
 
 def tried(state: JobResults, kind: str, texts: Mapping[str, str]) -> AlignmentText | None:
-    """What a form that is being filled comes to so far; nothing is kept. What is not complete yet at the end of it is left out.
+    """The alignment of a form that is being filled, solved but not stored; incomplete items at its end are ignored.
 
     None where no row was chosen yet. Raises InputError where not even its beginning can be worked out.
     """

@@ -97,7 +97,7 @@ def _moved(before: JobResults, after: JobResults) -> dict[str, list[float] | Non
 
 
 def last_effect(session: Session, state: JobResults) -> str:
-    """What the last sighting that was set aside, or counted again, did to where the stations stand; "" where none was."""
+    """Effect on the stations of the last observation that was set aside or counted again, in words; "" where there is none."""
     acts = select(Change).where(Change.job_id == state.job.id, Change.act.in_((ASIDE, AGAIN)), Change.detail.has_key("moved"))
     last = session.scalars(acts.order_by(Change.id.desc()).limit(1)).first()
     if last is None or last.detail["row"] not in state.sheet.index or last.detail["station"] not in state.kit.stations:

@@ -1,4 +1,4 @@
-"""What calibrations and checks there are: what each asks before it begins, and what it makes of what was read."""
+"""Registry of calibrations and checks: what each needs before it starts, and how it evaluates its readings."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What an instrument's buttons do: each press goes to the calibration or check that is under way, else to the current row of
+"""The buttons of an instrument: each press goes to the calibration or check that is under way, else to the current row of
 the job at which the instrument stands. Where it goes is asked once, in the transaction that keeps it, and a press that is sent
 again is carried out once."""
 

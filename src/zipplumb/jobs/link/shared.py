@@ -1,4 +1,4 @@
-"""What all agents of one link do together: read their settings, and send their tips round.
+"""Shared by all agents of one link: reading their settings, and publishing the live tip position.
 
 An instrument more is a line more of the same question, not a question more.
 """

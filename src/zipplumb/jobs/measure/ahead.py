@@ -1,4 +1,4 @@
-"""What lies ahead of whoever measures: the current row's outline, its targets, and where the next hit is best."""
+"""Guidance for the current row: its outline, its targets, and the most informative place of the next hit."""
 
 from __future__ import annotations
 
@@ -27,7 +27,7 @@ class Ahead:
 
 
 def ahead_of(state: JobResults) -> Ahead | None:
-    """What lies ahead at the current row; None where it takes no more hits."""
+    """Guidance for the current row; None where it takes no more hits."""
     row = state.current
     if row is None or not row.recipe.takes_hits or row.finished:
         return None

@@ -54,7 +54,7 @@ def astray(state: JobResults, row: SheetRow) -> Astray | None:
 
 
 def _there(state: JobResults, row: SheetRow, keys: tuple[str, ...]) -> Option | None:
-    """What is planned, or drawn, where some of a row's hits lie."""
+    """Planned rows, or faces of the CAD, on which some of a row's hits lie."""
     feature = state.results[row.id].feature
     assert feature is not None and feature.centers is not None and state.alignment is not None
     theirs = [key in keys for key in feature.counted]
@@ -98,6 +98,6 @@ def _take_back(session: Session, actor: Actor, job: Job, row: Row, keys: tuple[s
 
 
 def _row_of(session: Session, actor: Actor, state: JobResults, code: str) -> Row:
-    """The row that is meant, planned from the face where it is none yet."""
+    """The chosen row; planned from the face where none exists yet."""
     what, _, which = code.partition(":")
     return stored(session, Row, int(which) if what == "row" else plan_face(session, actor, state.job.id, int(which)))

@@ -105,7 +105,7 @@ def _between(state: JobResults, of: tuple[int, int]) -> list[derive.Choice]:
 
 
 def offered(state: JobResults) -> Offer | None:
-    """What is offered now, if anything is: nobody has said what it should be, and no feature is under way."""
+    """The dimension that is offered now, or None: its measure is not chosen yet, and no feature is being measured."""
     chain, current = Chain.of_job(state.job), state.current
     if chain.offer is None or chain.of is None or (current is not None and _under_way(state, current)):
         return None

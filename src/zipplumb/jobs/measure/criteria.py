@@ -1,4 +1,4 @@
-"""What the criteria of a fit would give of the same hits."""
+"""Results of the same hits by each criterion of fitting."""
 
 from __future__ import annotations
 

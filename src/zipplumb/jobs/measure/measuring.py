@@ -281,7 +281,7 @@ def _measured(session: Session, job_id: int, row_id: int) -> Row:
 
 
 def choose(actor: Actor, job_id: int, row_id: int, code: str) -> None:
-    """What a person pointed at: of hits that lie elsewhere, of a dimension that is offered, or of something touched."""
+    """Carry out the answer that a person chose: about hits that lie elsewhere, an offered dimension, or a recognised shape."""
     if not astray.choose(actor, job_id, row_id, code) and not chain.choose(actor, job_id, row_id, code):
         touching.choose_by_code(actor, job_id, row_id, code)
 

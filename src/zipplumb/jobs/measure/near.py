@@ -70,7 +70,7 @@ def waiting(state: JobResults) -> Iterator[SheetRow]:
 
 
 def _surface_of(row: SheetRow) -> Nominal | None:
-    """What is touched of a row's nominal: a surface, as far as that is known to reach."""
+    """The surface of a row's nominal that is touched, limited to its known extent."""
     recipe = cast(MeasuredRecipe, row.recipe)
     shape = recipe.nominal
     if isinstance(shape, Circle):

@@ -1,4 +1,4 @@
-"""What to do now, in words that can be read from three metres."""
+"""The prompt: what to do now, short enough to be read from three metres."""
 
 from __future__ import annotations
 

@@ -70,7 +70,7 @@ def _fit_words(recipe: TouchedRecipe, fit_kind: str, found: RowResult) -> str:
 
 
 def _nominals(state: JobResults, found: RowResult) -> list[Option]:
-    """What is planned, or drawn, where they lie; nothing before the part is aligned."""
+    """Planned rows, or faces of the CAD, at the hits; nothing before the part is aligned."""
     if state.alignment is None or found.feature is None or found.feature.centers is None:
         return []
     return nominals_near(state, state.alignment.points(found.feature.centers))
@@ -121,7 +121,7 @@ def begin(session: Session, job: Job) -> Row:
 
 
 def _dimension(session: Session, job: Job) -> dict[str, Any]:
-    """What is touched in a plane lies in the last one that was measured; where there is none, in that of its own hits."""
+    """A 2D shape lies in the plane that was measured last; where there is none, in that of its own hits."""
     if job.touching != "plane":
         return {"flat": False, "plane": None, "for_axis": job.touching == without_cad.AXES_MODE}
     done = Row.job_id == job.id, Row.removed_at.is_(None), Row.finished_at.is_not(None), CARRIES
@@ -164,7 +164,7 @@ def _choose(session: Session, actor: Actor, row: Row, code: str) -> str:
 
 
 def accept(session: Session, actor: Actor, state: JobResults, job: Job, row: Row) -> Row:
-    """What a touched row is becomes so: it turns into that kind, or its hits go to the row that waited. That row."""
+    """Accept a proposal for a touched row: it becomes that kind, or its hits go to the planned row. Returns that row."""
     shown = state.row(row.id)
     option = chosen(shown, options(state, shown))
     recipe = cast(TouchedRecipe, shown.recipe)

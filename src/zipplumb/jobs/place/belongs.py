@@ -78,7 +78,7 @@ class AtNominal(Model):
         return TargetSight(nominal, seen, zones, rows, _u_mm(state, seen), refused=refused)
 
     def sighted(self, state: JobResults) -> Callable[[Array], Array]:
-        """Takes a place in the part (in the world, while nothing is aligned) to the axes in which its targets are told."""
+        """Transform a point of the part (of the world, while nothing is aligned) to the axes of the targets."""
         return np.asarray
 
     def lies(self, sight: TargetSight) -> Lies | None:

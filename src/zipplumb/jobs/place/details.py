@@ -156,7 +156,7 @@ def _effects(recipe: DetailRecipe, rounds: list[Any], sight: TargetSight) -> Seq
 
 
 def _against(recipe: DetailRecipe, effects: Sequence[Effect], sight: TargetSight) -> tuple[str, ...]:
-    """What is to be said of adjusters that moved the detail against what was asked."""
+    """Sentences about adjusters that moved the detail the wrong way."""
     names = [sight.over(adjuster).name for adjuster in recipe.adjusters]
     wrong = [name for name, effect in zip(names, effects, strict=True) if effect.against]
     other = [name for name, effect in zip(names, effects, strict=True) if effect.sense < 0]

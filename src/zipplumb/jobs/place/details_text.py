@@ -110,7 +110,7 @@ def way_text(adjuster: AdjusterRecipe, move_mm: float, placing: Placing, units: 
 
 
 def _notes(now: PlacedDetail, units: Units) -> list[str]:
-    """What the targets do not tell, and what they say beside a rigid motion."""
+    """Notes: freedoms that the targets do not determine, and their deviations from a rigid motion."""
     notes: list[str] = []
     if now.found is None:
         return notes

@@ -67,7 +67,7 @@ def link_of(session: Session, token: str) -> FitterLink | None:
 
 
 def detail_of(session: Session, link_id: int) -> Detail | None:
-    """What a link shows, while it stands and the detail is there."""
+    """The detail of a fitter's link; None where the link has ended or the detail is removed."""
     link = session.get(FitterLink, link_id)
     if link is None or link.withdrawn_at is not None:
         return None

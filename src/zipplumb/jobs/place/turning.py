@@ -1,4 +1,4 @@
-"""What is left to be turned while a detail is being moved: by the reflector that rests on one of its targets."""
+"""Remaining turns while a detail is being moved, from the reflector on one of its targets."""
 
 from __future__ import annotations
 
@@ -54,7 +54,7 @@ class Turning:
         return cls(now.seen, carries, turns, Placing.of_job(state.job), state.job.units, sighted, heights)
 
     def told(self, row: int, place: Array) -> dict[str, Any]:
-        """What is left, by where the target of a row is now; nothing of a target that was not looked at."""
+        """Remaining turns from the present position of a row's target; None for a target that was not observed before."""
         if row not in self.seen:
             return {}
         found = progress(self.carries[row], self.sighted(np.asarray(place)) - self.seen[row])

@@ -139,7 +139,7 @@ def named(session: Session, job_id: int, raws: Iterable[Mapping[str, Any]], stem
 
 
 def checked_stem(stem: str) -> str:
-    """What rows are to be called, before their number. Raises InputError."""
+    """The stem of rows' names, before their number. Raises InputError."""
     stem = stem.strip()
     if len(stem) > 70:
         raise InputError("The name has more than 70 letters.", "Nothing was planned.", "Type a shorter one.")
@@ -155,7 +155,7 @@ def plan_typed(actor: Actor, job_id: int, kind: str, texts: Mapping[str, str]) -
 
 
 def last_plan(session: Session, job_id: int) -> LastPlan | None:
-    """What would be taken back."""
+    """The newest act of planning, which can be undone; None where there is none."""
     rows = _last_rows(session, job_id)
     return LastPlan(tuple(row.id for row in rows), rows[0].recipe["name"]) if rows else None
 

@@ -167,7 +167,7 @@ def _raw_target(target: TargetPlace) -> dict[str, Any]:
 
 
 def _limits(sized: Sized) -> dict[str, Any]:
-    """What a row is asked for, by the limits of its diameter."""
+    """The ``asked`` of a row: its diameter with limits."""
     return {"asked": [{"key": "diameter", "lower": sized.lower_mm, "upper": sized.upper_mm}]}
 
 

@@ -1,4 +1,4 @@
-"""What features of a job make of each other: everything that is possible, and one of it as a row."""
+"""Derivations from features of a job: all that are possible, and adding one as a row."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What forms are made of. Each part fills its texts from a recipe's data, reads them back, and is drawn as a field.
+"""Parts of forms. Each fills its texts from a recipe's data, reads them back, and is rendered as a field.
 
 A form is a flat table of texts by path (``steps.0.axis``); read, it is a tree of the same names. What stands for nothing is
 blank.
@@ -142,7 +142,7 @@ class Text(Part):
         return replace(self, standard=value)
 
     def shown(self, tree: Any, path: str, form: Form) -> str:
-        """What stands in the field: what was typed, or the standard in a new form."""
+        """Text of the field: what was typed, or the default in a new form."""
         if isinstance(tree, str):
             return tree
         return "" if self.standard is None else self.told(self.standard, path, form)
@@ -395,7 +395,7 @@ class OneOf(Part):
         return self.inside or CHOICE
 
     def _arm(self, name: str, tree: Any, path: str) -> tuple[Part | None, Any, str]:
-        """What an arm is made of, its tree and its path."""
+        """Parts of the form of an arm, with its tree and its path."""
         arm = dict(self.arms).get(name)
         if self.inside:
             return arm, tree, path

@@ -157,7 +157,7 @@ def _limit_texts(recipe: RowRecipe, units: Units, available: Available) -> dict[
 
 
 def _limits(tree: Any, terms: str, units: Units, available: Available, kind: type[RowRecipe]) -> list[dict[str, Any]]:
-    """What is asked, the one for the row's line first."""
+    """The asked characteristics with their limits; the one of the row's line first."""
     unit_of, found = dict(available), []
     for key, texts in branches(tree).items():
         if not isinstance(texts, dict) or texts.get("on") != "1":

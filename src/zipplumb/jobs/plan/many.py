@@ -50,7 +50,7 @@ class RowChoice:
 
 @dataclass(frozen=True)
 class Setting:
-    """What is set, as typed; "" leaves it as it is. ``key``: the characteristic that limits are set of.
+    """Values to set, as typed; "" leaves it as it is. ``key``: the characteristic that limits are set of.
 
     In a name "#" stands for the number of each row among those chosen.
     """

@@ -44,7 +44,7 @@ def growing_row(state: JobResults) -> SheetRow | None:
 
 
 def axes_for(state: JobResults, found: RowResult) -> list[str]:
-    """What a touched plane may stand for, the likeliest first: the axis that it faces, as far as that is known already."""
+    """Axes to which a touched plane may be normal, the likeliest first, as far as the alignment is known."""
     feature = found.feature
     plane = None if feature is None or feature.feature is None else plane_of(feature.feature.shape)
     if feature is None or plane is None:
@@ -59,7 +59,7 @@ def axes_for(state: JobResults, found: RowResult) -> list[str]:
 
 
 def settle(session: Session, actor: Actor, job: Job, row: Row, axis: str) -> None:
-    """A plane stands for an axis: the alignment grows by it, and where nothing is loose any more the mode ends."""
+    """Assign an axis to a plane and extend the alignment; the mode ends when no freedom is left."""
     growing = growing_row(load(session, job.id))
     if growing is None:
         raw = {"kind": KIND, "planes": [{"feature": row.id, "axis": axis}]}

@@ -65,7 +65,7 @@ def store(session: Session, instrument: Instrument, batch: HitBatch, **whose) ->
 
 
 def must_be_kept(session: Session, instrument: Instrument, batch: HitBatch, **whose) -> None:
-    """What is sent twice was kept for the same job, or the same trial; else it is refused: a tone would lie."""
+    """Refuse a repeated batch that was stored for another job or trial: confirming it would be false."""
     place = "trial_id" if "trial_id" in whose else "job_id"
     query = select(models.Reading).where(
         models.Reading.instrument_id == instrument.id, models.Reading.session == batch.session,

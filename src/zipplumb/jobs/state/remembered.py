@@ -1,4 +1,4 @@
-"""What a process keeps of a job: its recipes, its readings by row, and what of the part is looked at.
+"""Cache of a job in a process: its recipes, its readings by row, and the surfaces of its part.
 
 Raw readings never change, so each batch is fetched once; only rows of which something is new are put together again.
 """

@@ -178,7 +178,7 @@ def as_it_stands(session: Session, job_id: int) -> JobResults:
 
 
 def _in(session: Session, found: JobResults) -> JobResults:
-    """The same results, with their job and instrument in a session."""
+    """Cached results with their job and instrument attached to a session."""
     instrument = session.merge(found.instrument, load=False) if found.instrument is not None else None
     return replace(found, job=session.merge(found.job, load=False), instrument=instrument)
 

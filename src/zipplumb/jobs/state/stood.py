@@ -1,4 +1,4 @@
-"""What stands, or stood, at a job, and with what it reads: its stations and its calibrations."""
+"""Stations of a job, present and past, and the calibrations with which they read."""
 
 from __future__ import annotations
 

@@ -84,7 +84,7 @@ DERIVATIONS = SHAPES | NUMBERS
 
 
 def derivation_words(key: str) -> str:
-    """What is made, in words."""
+    """The name of a derivation in words."""
     return DERIVATIONS.get(key, key.replace("_", " ").capitalize())
 
 

@@ -1,4 +1,4 @@
-"""What the words of all kinds share."""
+"""Base class of the words of a kind."""
 
 from __future__ import annotations
 
@@ -45,7 +45,7 @@ class KindWords:
     fields: ClassVar[dict[str, str]] = {}
 
     def stem(self, recipe: Any) -> str:
-        """What rows of it are called, before their number."""
+        """Stem of the names of its rows, before their number."""
         return self.noun.capitalize()
 
     def label(self, recipe: Any, key: str) -> str:
@@ -57,11 +57,11 @@ class KindWords:
         return self.fields.get(name) or FIELDS.get(name) or name.removesuffix("_mm").replace("_", " ").capitalize()
 
     def choices(self, name: str) -> list[tuple[str, str]] | None:
-        """What a field may be, where the recipe itself does not say it."""
+        """Choices of a field, where the recipe does not list them."""
         return None
 
     def ask(self, recipe: Any, units: Units) -> str:
-        """What to do, in the imperative."""
+        """The prompt, in the imperative."""
         letter = f" (datum {recipe.datum})" if recipe.datum else ""
         return f"Touch {recipe.name}{letter}, {recipe.hits} hit{'s, far apart' if recipe.hits > 1 else ''}."
 
@@ -78,7 +78,7 @@ class KindWords:
         return "The tip came in from one side and left through the other."
 
     def answers(self, recipe: Any) -> tuple[tuple[int, str], ...]:
-        """What a person may answer about the side."""
+        """Possible answers to the question of the side."""
         return ((1, "Air where it left"), (-1, "Air on the other side"))
 
 

@@ -35,6 +35,6 @@ _REMEDY = {
 
 
 def remedy_words(source: Source, names: Mapping[int, str]) -> str:
-    """What halves a source's share, in words; "" where nothing does so."""
+    """How to halve a source's share, in words; "" where nothing does."""
     words = _REMEDY.get(source.what, "")
     return words.format(names.get(source.whose, "a row that is gone") if isinstance(source.whose, int) else source.whose)

@@ -34,7 +34,7 @@ def mounted_page(session: Session, state: JobResults) -> str:
 @blueprint.post("/tried")
 @changes
 def tried(job_id: int):
-    """What the ticks would hold; nothing is kept."""
+    """The alignment of the ticked holds, solved but not stored."""
     with transaction() as session:
         state = as_it_stands(session, job_id)
         row_id = params.one_id("row")

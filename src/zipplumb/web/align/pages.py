@@ -76,7 +76,7 @@ def known(job_id: int, row_id: int):
 @blueprint.get("/alignments/<int:row_id>/compared")
 @reads
 def compared(job_id: int, row_id: int):
-    """What it would change to use this alignment instead of the one that is active."""
+    """Differences between this alignment and the active one."""
     with transaction() as session:
         state = as_it_stands(session, job_id)
         row, active = state.row(row_id), state.job.alignment_row_id
@@ -88,7 +88,7 @@ def compared(job_id: int, row_id: int):
 @blueprint.post("/alignments/<int:row_id>/preview")
 @changes
 def preview(job_id: int, row_id: int):
-    """What an edit of an alignment would change; nothing is kept of it."""
+    """Differences that an edit of an alignment would make; nothing is stored."""
     with transaction() as session:
         state = as_it_stands(session, job_id)
         edited = systems.as_typed(session, state, row_id, typed_texts())
@@ -100,7 +100,7 @@ def preview(job_id: int, row_id: int):
 @blueprint.post("/alignments/tried")
 @changes
 def tried(job_id: int):
-    """What a form that is being filled would hold; nothing is kept."""
+    """The alignment of a form that is being filled; nothing is stored."""
     with transaction() as session:
         try:
             found = systems.tried(as_it_stands(session, job_id), request.form.get("kind", ""), typed_texts())

@@ -133,7 +133,7 @@ def units(job_id: int):
 @blueprint.get("/table")
 @changes
 def table(job_id: int):
-    """What lies before the demo's stand-in, where no CAD shows it."""
+    """Faces of the part before the demo's stand-in, where no CAD shows it."""
     return render_template("_hand_table.html", faces=hand.on_the_table(job_id), job_id=job_id)
 
 

@@ -1,4 +1,4 @@
-"""What a trial's page draws, in the units of an SVG: directions reached, a sphere from above, where the answers lie."""
+"""Drawings of a trial's page as SVG: directions reached, a sphere from above, where the answers lie."""
 
 from __future__ import annotations
 

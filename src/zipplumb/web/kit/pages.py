@@ -57,6 +57,6 @@ def bring(job_id: int, instrument_id: int):
 @blueprint.post("/rows/<int:row_id>/sightings/<int:station_id>")
 @changes
 def sighting(job_id: int, row_id: int, station_id: int):
-    """What was seen of a point from one station counts, or does not."""
+    """Count, or set aside, the observation of a common point from one station."""
     stations.set_sighting_aside(g.actor, job_id, row_id, station_id, request.form.get("aside") == "1")
     return done()

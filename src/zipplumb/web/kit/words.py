@@ -1,4 +1,4 @@
-"""What the pages beside the jobs share: the units that a person reads them in, and the words for a calibration."""
+"""Shared by the pages of the kit: the units of a person, and the words for a calibration."""
 
 from __future__ import annotations
 

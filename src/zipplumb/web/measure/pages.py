@@ -78,7 +78,7 @@ def _aimed(session: Session, job_id: int) -> looks.Aimed:
 @blueprint.get("/look")
 @reads
 def expected(job_id: int):
-    """What a look where the part was clicked at would be worth."""
+    """Expected uncertainty of a radar's look at the clicked place."""
     with snapshot() as session:
         found = looks.expected(as_it_stands(session, job_id), _aimed(session, job_id))
     return render_template("_look_told.html", found=found, lines=found.lines)
@@ -102,7 +102,7 @@ def choose(job_id: int, row_id: int):
 @blueprint.get("/rows/<int:row_id>/criteria")
 @reads
 def criteria(job_id: int, row_id: int):
-    """What other criteria would give."""
+    """Results by the other criteria of fitting."""
     with transaction() as session:
         state = as_it_stands(session, job_id)
         state.row(row_id)

@@ -98,7 +98,7 @@ def record():
 
 
 def _detail(detail: dict, rows: dict[int, str]) -> list[tuple[str, str]]:
-    """What was changed, as words and values; of what was before and is after, only what differs."""
+    """A change in words: the values that differ, before and after."""
     before, after = detail.get("before"), detail.get("after")
     if isinstance(before, dict) and isinstance(after, dict):
         differs = [k for k in {**before, **after} if before.get(k) != after.get(k)]

@@ -1,4 +1,4 @@
-"""What is to be done at a detail now, as HTML: for the fitter's page, and for what it hears afterwards."""
+"""The present instruction for a detail as HTML: for the fitter's page and its live events."""
 
 from __future__ import annotations
 
@@ -10,5 +10,5 @@ from ...jobs.state.results import JobResults
 
 
 def now_html(state: JobResults, now: PlacedDetail) -> str:
-    """What is to be done at a detail now."""
+    """The present instruction for a detail, as HTML."""
     return render_template("_fitter_now.html", d=detail_text(state, now))

@@ -1,4 +1,4 @@
-"""What a face of the part is called: its name, its size, and where it faces or runs."""
+"""A face of the part in words: its name, its size, its direction."""
 
 from __future__ import annotations
 

@@ -35,7 +35,7 @@ def kinds_to_plan(*roles: str, takes_hits: bool | None = None) -> list[tuple[str
 
 
 def typed_texts() -> dict[str, str]:
-    """What was typed; with one more item of a list where that was asked."""
+    """Typed texts, with one more item of a list where that was asked for."""
     texts = {k: v for k, v in request.form.items() if k not in ("csrf_token", "more", "kind", "seen")}
     more = request.form.get("more", "")
     if more:

@@ -44,7 +44,7 @@ def _characteristics(state: JobResults) -> list[tuple[str, str]]:
 @blueprint.post("/look")
 @changes
 def look(job_id: int):
-    """What would change, and what cannot apply to which row."""
+    """Changes that would be made, and rows to which they cannot apply."""
     with transaction() as session:
         state = as_it_stands(session, job_id)
         found = many.changes(state, *_typed())

@@ -135,7 +135,7 @@ def plan_alike(job_id: int, index: int):
 @blueprint.post("/faces/<int:index>/tolerance")
 @changes
 def tolerance(job_id: int, index: int):
-    """Put a tolerance on it, or on all that are meant with it."""
+    """Put a tolerance on the picked face, or on all that are alike."""
     form = request.form
     with transaction() as session:
         units = stored(session, Job, job_id).units

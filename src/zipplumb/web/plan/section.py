@@ -24,7 +24,7 @@ EVERY_MM = 10.0
 
 @dataclass(frozen=True)
 class SectionForm:
-    """What the form of a section begins with. ``faces``: those it goes over; ``more``: the next that is picked too."""
+    """Initial values of the form of a section. ``faces``: those it crosses; ``more``: whether the next picked face is added."""
 
     faces: tuple[int, ...]
     across: str
@@ -55,7 +55,7 @@ def _asked(session: Session, job_id: int) -> sections.SectionAsked:
 @blueprint.post("/look")
 @changes
 def look(job_id: int):
-    """What would be planned, in words and as lines for the stage; nothing is kept."""
+    """The section that would be planned, in words and as lines for the stage; nothing is stored."""
     with transaction() as session:
         wanted = _asked(session, job_id)
         found, units = sections.sections_of(session, job_id, wanted), stored(session, Job, job_id).units

@@ -34,7 +34,7 @@ def form(job_id: int):
 @blueprint.post("/look")
 @changes
 def look(job_id: int):
-    """What is in sight from one or two typed places, and how surely it would be measured."""
+    """Visible rows from one or two typed positions, with their expected uncertainty."""
     with snapshot() as session:
         state = as_it_stands(session, job_id)
         stands = {name: rehearsal.stand_from(_typed(name), state.job, f"place {name}") for name in NAMES}

@@ -142,7 +142,7 @@ class ActualFeature:
         return self.scaled(system.scale).offset_at(system.part_from_world)
 
     def offset_at(self, part_from_world: Motion) -> Array:
-        """The same where the part lies so."""
+        """``offset`` for a given pose of the part."""
         nominal, shape = self.known_nominal, self.feature.shape.moved(part_from_world)
         place, plane, axis = point_of(shape), plane_of(shape), axis_of(shape)
         middle = part_from_world.points(self.contacts.mean(axis=0)) if len(self.contacts) else spot_of(shape)

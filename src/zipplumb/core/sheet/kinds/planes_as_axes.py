@@ -1,4 +1,4 @@
-"""Without CAD: which axis each measured plane stands for, chosen at the device."""
+"""Alignment without CAD: each measured plane is normal to an axis of the part, chosen at the instrument."""
 
 from __future__ import annotations
 

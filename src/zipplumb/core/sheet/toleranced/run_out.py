@@ -1,4 +1,4 @@
-"""What a dial reads as the part turns on a datum's axis: square to the axis on what is round, along it on a face (ISO 1101)."""
+"""Run-out (ISO 1101): the reading of a dial as the part turns on a datum axis, radial on round features, axial on faces."""
 
 from __future__ import annotations
 
