@@ -12,7 +12,9 @@ from pydantic import BaseModel
 
 from ...core.shape_codec import TYPES
 from ...core.sheet.base import Internal, Ref, hints
-from .form_parts import IJK, XYZ, Angle, Check, Choice, Group, Length, Many, Number, OneOf, Part, RowNumber, Text, Vector, Whole
+from .form_groups import Group, Many, OneOf, Vector
+from .form_parts import IJK, XYZ, Part
+from .form_texts import Angle, Check, Choice, Length, Number, RowNumber, Text, Whole
 
 NUMBER, LENGTH, ANGLE = Number(), Length(), Angle()
 PLACE, DIRECTION = Vector(LENGTH, XYZ), Vector(NUMBER, IJK)
