@@ -113,3 +113,23 @@ def test_near_a_nominal_the_one_being_touched_is_proposed(random):
     twins = [Nominal("one", low), Nominal("other", high)]
     assert touched_nominals(hits, twins, 3.0)[0].sure == pytest.approx(0.5)
     assert touched_nominals(hits + 500, nominals, 3.0) == ()
+
+
+@pytest.mark.parametrize("half_deg", [0.2, 1.0, 5.0])
+@pytest.mark.parametrize("count", [12, 20])
+def test_two_rings_of_hits_tell_a_cone_from_no_ball(random, half_deg, count):
+    """Any two circles about one axis lie on a ball and on a cone alike; a third height tells."""
+    turn = np.tile(np.linspace(0, 2 * np.pi, count // 2, endpoint=False), 2)
+
+    def rings(heights):
+        up = np.repeat(heights, count // len(heights))
+        radius = 20 + up * np.tan(np.radians(half_deg))
+        hits = np.column_stack([radius * np.cos(turn), radius * np.sin(turn), up])
+        return hits + random.normal(0, 0.003, hits.shape)
+
+    two = recognise(rings([-15.0, 15.0]))
+    assert two.tie
+    assert {"sphere", "cone"} <= {candidate.kind for candidate in two.candidates[:3] if candidate.sure > 0.3}
+    more = recognise(np.vstack([rings([-15.0, 15.0]), rings([0.0, 7.0])]))
+    assert more.best.kind == "cone"
+    assert not more.tie

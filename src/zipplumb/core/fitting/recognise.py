@@ -43,6 +43,7 @@ OPEN_DEG = 200.0  # a circle of which less was touched is called an arc
 U_HIT_MM = 0.015
 SEARCHED = ("cylinder", "cone", "torus", "ellipse", "round_slot", "square_slot")
 PATIENCE = 6  # a search comes after so much of the hits' number again
+OTHER_RAD = 0.05  # by which a cone's angle is changed to see whether the hits tell it
 SURPRISE = 16.0  # a new hit that adds more variances than this has a kind looked for anew
 
 
@@ -143,7 +144,29 @@ class Recogniser:
             if misfit is not None:
                 self._misfit[kind] = misfit
                 scores[kind] = self._score(kind, misfit)
-        return self._ordered(scores)
+        return self._ordered(self._as_far_as_told(scores))
+
+    def _as_far_as_told(self, scores: dict[str, float]) -> dict[str, float]:
+        """A cone that fits as well is no less likely than the best where hits at these places never tell them apart.
+
+        Two rings of hits on any cone lie on a ball as well: that they do is no coincidence that would speak for the ball.
+        """
+        best = min(scores, key=scores.__getitem__)
+        cone = self._placed.get("cone")
+        if cone is None or "cone" not in scores or best not in self._placed or FREEDOMS[best] >= FREEDOMS["cone"]:
+            return scores
+        alike = self._misfit["cone"] <= self._misfit[best] + SURPRISE * self.u_hit_mm**2
+        if alike and self._passes_too(best, replace(cone, sizes=cone.sizes + np.array([0.0, OTHER_RAD]))):
+            scores["cone"] = scores[best] + SIMPLER
+        return scores
+
+    def _passes_too(self, kind: str, other: Placed) -> bool:
+        """Whether a shape of that kind would pass through the hits if they lay, where they are, on another one."""
+        points = self._points
+        for _ in range(2):
+            points = points - other.residuals(points)[:, None] * other.gradients(points)
+        *_, cost = self._placed[kind].settled(points, columns_of(kind), loose=1e-4, iterations=12)
+        return cost <= len(points) * self.u_hit_mm**2
 
     def _fixed(self, kind: str) -> dict[str, Any]:
         return {"plane": self.plane} if self.plane is not None and kind != "point" else {}
