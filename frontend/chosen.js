@@ -61,6 +61,7 @@ export function chosen(bench, stage) {
   function lists() {
     for (const list of document.querySelectorAll("[data-choose]")) {
       let changed = false;
+      grow(list);
       for (const box of list.querySelectorAll("input")) {
         const on = ids.has(box.value) && !box.disabled;
         changed ||= box.checked !== on;
@@ -70,6 +71,18 @@ export function chosen(bench, stage) {
       if (changed) list.dispatchEvent(new Event("change", { bubbles: true }));
     }
     for (const table of document.querySelectorAll("[data-choose-lines]")) lines(table);
+  }
+  // a row that came to the sheet after the list did
+  function grow(list) {
+    const role = list.dataset.choose;
+    if (!role) return;
+    for (const id of ids) {
+      if (list.querySelector(`input[value="${id}"]`) || (role !== "any" && stage.state.rows[id]?.role !== role)) continue;
+      const label = document.createElement("label");
+      label.className = "check";
+      label.append(Object.assign(document.createElement("input"), { type: "checkbox", name: list.dataset.named, value: id }), ` ${nameOf(id)}`);
+      list.querySelector(".none").before(label);
+    }
   }
   // of a table whose lines are rows: those that are chosen or in use, where some are
   function lines(table) {

@@ -18,6 +18,7 @@ import { report } from "./report.js";
 import { sheet } from "./sheet.js";
 import { slip } from "./slip.js";
 import { unfold } from "./unfold.js";
+import { watchAnswers } from "./waiting.js";
 
 window.htmx = htmx;
 notices();
@@ -35,6 +36,7 @@ if (bench) {
   window.zipplumb = { stage, pick: (face, place) => pickFace(stage, face, place) }; // for tests, which wait for the stage to have drawn
   slip();
   guardTyping();
+  watchAnswers();
   live(bench, stage);
   const choice = chosen(bench, stage);
   keys(bench, find(window.zipplumb.pick), choice);

@@ -1,6 +1,8 @@
 // What is pointed at in the page shows itself on the part: its faces, its lines, or how the part is loose.
 import { Sway } from "./sway.js";
 
+const NOTHING = { faces: [], lines: null, value: "" };
+
 export function pointing(stage) {
   const sway = new Sway(stage);
   const named = (target) => target.closest?.("[data-point], [data-row]")?.dataset ?? {};
@@ -9,22 +11,17 @@ export function pointing(stage) {
     if (!stage.ready) return;
     const { point: key, row } = named(target);
     if (!key && !row) {
-      stage.pointAt([]);
-      stage.dimensionOfShown();
+      stage.pointAt(NOTHING);
       return;
     }
     const { faces = [], lines, drawn, value, sway: motion } = (key ? stage.drawing.point[key] : stage.state.rows[row]) ?? {};
-    stage.pointAt(faces);
-    stage.dimension.show(lines ?? drawn, value);
+    stage.pointAt({ faces, lines, dimension: lines ?? drawn, value });
     if (motion) sway.begin(motion);
-    if (!lines) return;
-    stage.marks.showDrawn(lines);
-    stage.view.draw();
   }
   for (const come of ["pointerover", "focusin"]) document.addEventListener(come, point);
   for (const go of ["pointerout", "focusout"]) document.addEventListener(go, ({ target }) => {
     if (!named(target).point && !named(target).row) return;
     sway.end();
-    stage.dimensionOfShown();
+    stage.pointAt({ ...stage.pointed, lines: null, value: "" });
   });
 }

@@ -35,7 +35,7 @@ export class Stage {
     this.drawing = drawingOf(this.slip);
     this.ready = false;
     this.picked = NOTHING_PICKED;
-    this.pointed = []; // faces of what is pointed at in the page
+    this.pointed = { faces: [], lines: null, value: "" }; // of what is pointed at in the page
     this.chosen = new Set(); // ids of rows
     this.order = this.state.order;
     try {
@@ -129,9 +129,10 @@ export class Stage {
     return this.order.filter((id) => faces.includes(this.state.rows[id]?.face));
   }
 
-  pointAt(faces) {
-    if (faces.join() === this.pointed.join()) return;
-    this.pointed = faces;
+  // ``lines``: drawn in the place of the row's own; ``dimension`` with ``value``: as a drawing has it.
+  pointAt(pointed) {
+    if (JSON.stringify(pointed) === JSON.stringify(this.pointed)) return;
+    this.pointed = pointed;
     this.paint();
   }
 
@@ -140,23 +141,20 @@ export class Stage {
     const { selected, ahead: asked } = this.drawing;
     this.part.tint(this.tints());
     const shown = rows[selected ?? current] ?? rows[current];
-    if (shown !== this.dimensioned) this.dimensionOfShown();
     this.marks.showRow(this.bare ? { ...shown, worst: null, hits: Object.values(rows).flatMap((row) => row.hits ?? []) } : shown);
     if (this.bare) {
       if (!this.found) this.view.box.makeEmpty(); // what was shown was a guess
       if (this.enclose()) this.view.look("iso");
     }
+    const { lines, dimension, value } = this.pointed;
+    if (lines) this.marks.showDrawn(lines);
+    // a dimension that is opened stands on the part, until another is pointed at
+    if (value) this.dimension.show(dimension, value);
+    else this.dimension.show(shown?.value ? shown.drawn : null, shown?.value);
     this.marks.showAhead(asked ?? (selected == null || selected === current ? ahead : null));
     this.marks.showEdge(this.picked.edge != null ? this.part.edgeLine(this.picked.edge) : null);
     this.marks.setLabels(this.labels());
     this.view.draw();
-  }
-
-  // A dimension that is opened stands on the part, until another is pointed at.
-  dimensionOfShown() {
-    const { rows, current } = this.state;
-    this.dimensioned = rows[this.drawing.selected ?? current] ?? rows[current];
-    this.dimension?.show(this.dimensioned?.value ? this.dimensioned.drawn : null, this.dimensioned?.value);
   }
 
   // Of a mesh only the place was meant, not all of it.
@@ -170,7 +168,7 @@ export class Stage {
     for (const { face, word } of Object.values(rows)) if (face != null && !tints.has(face)) tints.set(face, WORDS[word] ?? PLANNED);
     if (rows[current]?.face != null) tints.set(rows[current].face, CURRENT);
     for (const id of this.chosen) if (rows[id]?.face != null) tints.set(rows[id].face, CHOSEN);
-    for (const face of [...this.drawing.alike, ...this.pointed]) tints.set(face, ALIKE);
+    for (const face of [...this.drawing.alike, ...this.pointed.faces]) tints.set(face, ALIKE);
     if (this.picked.face != null && !this.wholeBody) tints.set(this.picked.face, PICKED);
     return tints;
   }

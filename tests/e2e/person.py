@@ -26,6 +26,21 @@ HTMLCanvasElement.prototype.getContext = function (kind, more) {
 """
 
 
+# presses, fields that were filled, and keys; not what stands for the device
+COUNTING = """
+if (self === top) {
+  const one = ({ target }) => {
+    if (!target.closest?.("#hand")) sessionStorage.acts = Number(sessionStorage.acts ?? 0) + 1;
+  };
+  const pressed = "button, a, summary, .mark, [type=checkbox], [type=radio], canvas";
+  const typed = "select, textarea, input:not([type=checkbox], [type=radio])";
+  document.addEventListener("click", (event) => event.isTrusted && event.target.closest?.(pressed) && one(event), true);
+  document.addEventListener("change", (event) => event.target.matches(typed) && one(event), true);
+  document.addEventListener("keydown", (event) => !event.target.matches?.(typed) && event.key !== "Shift" && one(event), true);
+}
+"""
+
+
 def launched(playwright):
     """The browser, drawing its 3D in software."""
     browser = shutil.which("chromium-headless-shell") or shutil.which("chromium")
@@ -45,9 +60,10 @@ class Person:
         self.context = chromium.new_context(
             viewport={"width": 1280, "height": 800}, accept_downloads=True, storage_state=known, **more
         )
-        self.context.add_init_script("localStorage.setItem('stand-in-hand', 'open')")
+        self.context.add_init_script(COUNTING)
         if not smooth:
             self.context.add_init_script(WITHOUT_SMOOTHING)
+        self.hand_drawer("open")
         self.page = self.context.new_page()
         self.complaints: list[str] = []
         self.page.on("pageerror", lambda error: self.complaints.append(str(error)))
@@ -59,6 +75,13 @@ class Person:
             self.page.click("button[type=submit]")
             self.page.wait_for_url(running.url + "/")
             SIGNED_IN[running.url, login] = {"cookies": self.context.cookies(), "origins": []}
+
+    def hand_drawer(self, how: str) -> None:
+        """The drawer of the stand-in, "open" or "closed": on what is open now, and on pages that follow."""
+        self.context.add_init_script(f"localStorage.setItem('stand-in-hand', '{how}')")
+        drawer = self.page.locator("#hand") if self.context.pages else None
+        if drawer is not None and drawer.count() and drawer.is_visible() != (how == "open"):
+            self.page.keyboard.press("h")
 
     def open(self, job: int, stage: str = "measure") -> None:
         self.page.goto(f"{self.running.url}/jobs/{job}/{stage}")
@@ -151,6 +174,17 @@ class Person:
         """Nominal (0), actual (1) or deviation (2) of a row, as shown."""
         return float(self.row(name).locator(".num").nth(column).inner_text().replace("−", "-"))
 
-    def pick(self, face: int) -> None:
-        """Pick a face as the stage does when it is clicked."""
-        self.page.evaluate("face => window.zipplumb.pick(face)", face)
+    @property
+    def acts(self) -> int:
+        """What was pressed, filled and keyed since the page was opened first; a pick is one."""
+        return int(self.page.evaluate("Number(sessionStorage.acts ?? 0)"))
+
+    def count_anew(self) -> None:
+        self.page.evaluate("delete sessionStorage.acts")
+
+    def pick(self, face: int, edge: int | None = None, point=(), normal=()) -> None:
+        """Pick a face as the stage does when it is clicked, at a place of it or beside an edge."""
+        self.page.evaluate("sessionStorage.acts = Number(sessionStorage.acts ?? 0) + 1")
+        place = {"edge": edge, "point": ",".join(map(str, point)), "normal": ",".join(map(str, normal))}
+        there = {name: value for name, value in place.items() if value not in (None, "")}
+        self.page.evaluate("([face, place]) => window.zipplumb.pick(face, place)", [face, there])

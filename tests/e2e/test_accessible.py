@@ -48,6 +48,7 @@ def test_a_stage_of_a_job_is_accessible(ines, running, stage):
 
 def test_the_sheet_is_worked_by_the_keyboard_alone(tamsin, running):
     """To the sheet, down two rows, open one, to its form, change a limit, keep it, and take it back."""
+    tamsin.hand_drawer("closed")
     tamsin.open(running.job)
     page, keys = tamsin.page, tamsin.page.keyboard
     page.locator("body").focus()

@@ -16,6 +16,7 @@ from zipplumb.jobs.plan import listing, sheet
 
 
 def test_a_rough_fit_is_checked_live_and_then_given_up_for_the_datums(tamsin, bench):
+    tamsin.hand_drawer("closed")
     here = bench("Rough")
     page, taken = here.page, here.page.locator("form.rough b")
     here.road("CAD, and nothing measured yet")
@@ -29,6 +30,7 @@ def test_a_rough_fit_is_checked_live_and_then_given_up_for_the_datums(tamsin, be
         expect(taken).to_contain_text(f"{number} places")
         if "6 of 6 held, 1 spare" in taken.inner_text():
             break
+    tamsin.hand_drawer("open")
     page.get_by_role("button", name="Touch these").click()
     expect(page.locator("nav [aria-current=page]")).to_have_text("Measure")
     for place in range(1, number + 1):

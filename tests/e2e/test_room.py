@@ -33,7 +33,7 @@ def fresh(running):
 
 def test_the_part_has_the_room_and_details_open_when_they_are_asked_for(tamsin, fresh):
     page, slip = tamsin.page, tamsin.page.locator("#left")
-    tamsin.context.add_init_script("localStorage.setItem('stand-in-hand', 'closed')")  # until it is asked for
+    tamsin.hand_drawer("closed")
     for stage, needed in NEEDED.items():
         tamsin.page.goto(f"{tamsin.running.url}/jobs/{fresh}/{stage}")
         expect(page.locator("#now")).to_be_visible()

@@ -1,6 +1,7 @@
 // A face is picked, and with it the edge that is near: what it is, and what can be planned of it, comes into the slip.
 import { Vector3 } from "three";
 import htmx from "htmx.org";
+import { answered } from "../../waiting.js";
 
 const EDGE_PX = 9; // so near to an edge, it may be meant
 
@@ -13,6 +14,7 @@ export const pick = {
 
 // place: where on it, and which way the surface faces there
 export async function pickFace(stage, face, place = {}) {
+  await answered();
   const form = document.querySelector("#picked form.place");
   const each = form?.elements.each.checked; // a click plans the next place at once
   stage.picked = { face, edge: place.edge ?? null, at: place.point ? new Vector3(...place.point.split(",").map(Number)) : null };

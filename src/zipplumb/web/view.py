@@ -152,6 +152,7 @@ def _scene_row(row: SheetRow, found: RowResult, without_cad: bool, units: Units)
         "word": found.verdict.word if found.verdict else "",
         "datum": recipe.datum_letter or None,
         "name": recipe.name,
+        "role": recipe.role,
     }
     contacts = found.contacts_part
     if contacts is None and without_cad and found.feature is not None:  # then the world is all that there is
