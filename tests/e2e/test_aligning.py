@@ -50,6 +50,7 @@ def test_a_rough_fit_is_checked_live_and_then_given_up_for_the_datums(tamsin, be
     tamsin.hand("Finish")
     proofs = here.shown().get_by_text("Proof points 1, ")
     expect(proofs).to_have_count(4)
+    assert tamsin.acts <= 30  # all of it at the screen
 
     here.datums()
     here.measure("Top", "Side", "End")
@@ -159,6 +160,7 @@ def test_guided_points_name_two_that_were_exchanged_and_ask_them_again(tamsin, r
     expect(found.locator("tr.out")).to_have_count(0)
     expect(found).to_contain_text("12 holds are spare to prove it")
     assert max(float(text) for text in found.locator("tr.in .num").all_inner_texts()) < 0.05
+    assert tamsin.acts <= 45
     found.locator("[name=zone]").fill("0.001")
     here.page.get_by_role("button", name="Judge by it").click()
     expect(found.locator("tr.out").first).to_be_visible()  # solved and judged again, nothing touched again

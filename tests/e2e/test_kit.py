@@ -107,6 +107,7 @@ def test_a_25_mm_ball_in_the_wrong_unit_corrected_pivoted_refused_and_then_passe
     cal = newest("25 mm steel ball")
     assert cal.method == "pivot"
     assert np.linalg.norm(np.subtract(cal.offset_mm, true)) < 0.06  # put on without a word: it seats to 0.002 each way
+    assert tamsin.acts <= 35
     page.click("text=Its history")
     expect(page.locator(".cal-line").first).to_contain_text("pivot")
 

@@ -62,7 +62,7 @@ def test_a_file_with_tolerances_is_planned_measured_and_written_again(tamsin, ru
         carried = page.locator(".callouts li")
         expect(carried).to_have_count(3)
         carried.nth(1).hover()
-        tamsin.until(lambda: page.evaluate("window.zipplumb.stage.pointed.length") == 1)  # its face lights up
+        tamsin.until(lambda: page.evaluate("window.zipplumb.stage.pointed.faces.length") == 1)  # its face lights up
         page.get_by_role("button", name="Plan what they need").click()
         expect(tamsin.row("Parallelism 1")).to_be_visible()
         expect(tamsin.row("Bore 1")).to_contain_text("±0.100")
@@ -112,7 +112,7 @@ def test_a_tolerance_on_one_face_and_then_on_all_that_face_this_way(tamsin, benc
     expect(page.locator(".held")).to_contain_text("Profile of a surface 1")
     tamsin.row("Profile of a surface 1").hover()
     same = sum([round(v) for v in (f["nominal"] or {}).get("normal", ())] == [0, -1, 0] for f in here.faces)
-    tamsin.until(lambda: page.evaluate("window.zipplumb.stage.pointed.length") == same)
+    tamsin.until(lambda: page.evaluate("window.zipplumb.stage.pointed.faces.length") == same)
     page.get_by_role("button", name="Take back the last plan").click()
     expect(tamsin.row("Profile of a surface 1")).to_be_hidden()
     expect(tamsin.row("Perpendicularity 1")).to_be_visible()
