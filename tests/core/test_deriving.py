@@ -95,6 +95,18 @@ def test_exact_parallels_are_not_said_to_be_exactly_known():
     assert 2e-5 <= found.u <= 4.1e-5
 
 
+def test_square_planes_are_not_told_how_far_from_parallel_they_are():
+    """A drawing asks of square planes by how far their angle is off 90°, and has no middle of one about the other."""
+    spread = np.diag([1e-3, 1e-3, 1e-3, 2e-5, 2e-5, 0]) ** 2
+    square = [
+        Feature.known(n, Plane([0, 0, 0], way), Motion.identity(), spread)
+        for n, way in (("a", [0, 0, 1]), ("b", [1, 0, 0.001]))
+    ]
+    found = {made.key: made for made in possible(square)}
+    assert "nearer to square" in found["out_of_parallel"].why_not
+    assert found["angle"].value == pytest.approx(np.pi / 2, abs=0.0011)
+
+
 def test_skew_lines():
     """Closed form: the x axis and a line along y at height 7 are 7 apart, nearest at (3, 0)."""
     first, second = Line([0, 0, 0], [1, 0, 0]), Line([3, 9, 7], [0, 1, 0])

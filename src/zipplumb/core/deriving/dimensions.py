@@ -89,6 +89,14 @@ def lean_of(first: Plane | Line, second: Plane | Line) -> float:
     return between(a, b)
 
 
+def out_of_parallel(first: Plane | Line, second: Plane | Line) -> float:
+    """``lean_of`` what is about parallel, rad. Raises DeriveError of what is nearer to square."""
+    lean = lean_of(first, second)
+    if lean > np.pi / 4:
+        raise DeriveError(f"They are {np.degrees(lean):.1f}° from parallel, nearer to square.", KEPT, "Ask for their angle.")
+    return lean
+
+
 def angle_in_space(first: Array, second: Array) -> float:
     """Between two directions with their sense, 0 to π rad; its supplement is π less it."""
     return float(np.arctan2(np.linalg.norm(cross(first, second)), first @ second))

@@ -215,7 +215,7 @@ def _over_the_reach(second: Feature) -> list[Derivation]:
     return [
         Derivation("least_distance", "mm", at(np.min)),
         Derivation("greatest_distance", "mm", at(np.max)),
-        Derivation("out_of_parallel", "rad", size.lean_of, offset=_across),
+        Derivation("out_of_parallel", "rad", size.out_of_parallel, offset=_across),
         Derivation("out_of_parallel_over_the_reach", "mm", at(np.ptp)),
     ]
 

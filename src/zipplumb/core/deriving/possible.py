@@ -21,7 +21,7 @@ from .registry import derivations_for
 
 log = logging.getLogger(__name__)
 REMEMBERED = 256  # sets of features
-UNKNOWN_RAD = np.pi / 2  # an angle known no better is not known
+UNKNOWN_RAD = np.radians(15)  # an angle known no better is of no use
 NOTHING_DRAWN, NOTHING_GIVEN, NOTHING_KNOWN = Drawing(), Given(), exact(0)
 
 
