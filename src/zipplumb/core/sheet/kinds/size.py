@@ -50,6 +50,9 @@ class SizePart:
     pair: tuple[int, int] | None = None
 
 
+LEAST, GREATEST = ("least two-point size", -1.0), ("greatest two-point size", 1.0)
+
+
 class SizeRecipe(JudgedRecipe):
     """``by``: which size. ``lower_mm``, ``upper_mm``: limits of the deviation from the nominal; left out, those that the
     feature's own row asks of its diameter."""
@@ -109,13 +112,13 @@ class SizeRecipe(JudgedRecipe):
             return [SizePart("least squares", 0.0, limits)]
         bore = found.air < 0
         if self.by == "envelope":
-            low, high = self._two_point(found)
             goes = self._mates(found, "inscribed" if bore else "circumscribed")
+            (end,) = self._two_point(found, GREATEST if bore else LEAST)
             if bore:
-                return [replace(goes, limits=(limits[0], None)), replace(high, limits=(None, limits[1]))]
-            return [replace(goes, limits=(None, limits[1])), replace(low, limits=(limits[0], None))]
+                return [replace(goes, limits=(limits[0], None)), replace(end, limits=(None, limits[1]))]
+            return [replace(goes, limits=(None, limits[1])), replace(end, limits=(limits[0], None))]
         if self.by == "two_point":
-            low, high = self._two_point(found)
+            low, high = self._two_point(found, LEAST, GREATEST)
             return [replace(low, limits=(limits[0], None)), replace(high, limits=(None, limits[1]))]
         return [replace(self._mates(found, self.by), limits=limits)]
 
@@ -124,8 +127,8 @@ class SizeRecipe(JudgedRecipe):
         mates = mating_by(found, criterion)
         return SizePart(words[criterion], mates.more_mm, (None, None), mates.own_mm, mates.U_mm, fitted=not mates.U_mm)
 
-    def _two_point(self, found: FoundFeature) -> tuple[SizePart, SizePart]:
-        """The least and the greatest."""
+    def _two_point(self, found: FoundFeature, *ends: tuple[str, float]) -> list[SizePart]:
+        """The least, the greatest, or both."""
         if found.fit is None or found.contacts is None:
             raise DeriveError(f"{found.name} is not touched itself.", KEPT, "Choose a feature that is measured.")
         if len(found.contacts) > MOST:
@@ -141,14 +144,14 @@ class SizeRecipe(JudgedRecipe):
                 "Add hits opposite those that are there, at the same height.",
             )  # fmt: skip
         read, still = sizes - 2 * shape.radius, np.empty((len(sizes), 0))
-        ends = []
-        for words, sense in (("least two-point size", -1.0), ("greatest two-point size", 1.0)):
+        parts = []
+        for words, sense in ends:
             k = int(np.argmax(sense * sizes))
             drawn = drawn_extreme(found.calm_share * sense * read, found.u_hit_mm, still, "largest", sense * read, pairs=pairs)
             pair = (int(pairs[k, 0]), int(pairs[k, 1]))
             more = float(sizes[k]) - 2 * shape.radius
-            ends.append(SizePart(words, more, (None, None), drawn.own_mm, drawn.U_mm, False, pair))
-        return ends[0], ends[1]
+            parts.append(SizePart(words, more, (None, None), drawn.own_mm, drawn.U_mm, False, pair))
+        return parts
 
 
 def _by_its_hits(part: SizePart, row: int, sure: Sure) -> dict[str, Any]:
