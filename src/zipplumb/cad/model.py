@@ -10,7 +10,7 @@ from __future__ import annotations
 import json
 import struct
 from collections.abc import Collection, Mapping
-from dataclasses import asdict, dataclass, field
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
@@ -124,8 +124,8 @@ class CadModel:
         head = {
             "units": self.units,
             "missing": list(self.missing),
-            "bodies": [asdict(b) for b in self.bodies],
-            "faces": [asdict(f) for f in self.faces],
+            "bodies": [vars(b) for b in self.bodies],
+            "faces": [vars(f) for f in self.faces],
             "arrays": [[name, kind[1:], a.size] for (name, kind, _), a in zip(self.ARRAYS, arrays, strict=True)],
         }
         text = json.dumps(head, separators=(",", ":")).encode()

@@ -7,7 +7,6 @@ import os
 import resource
 from collections.abc import Callable
 from contextlib import suppress
-from dataclasses import asdict
 from importlib import import_module
 from pathlib import Path
 
@@ -59,6 +58,6 @@ def main(tell: Callable[..., None], source: str, target: str, module: str, units
     Path(target).write_bytes(model.pack())
     Path(f"{target}.splines").write_bytes(pack_splines(model.splines))
     Path(f"{target}.callouts").write_text(model.callouts.to_json())
-    Path(f"{target}.edges").write_text(json.dumps([asdict(edge) for edge in model.edges]))
+    Path(f"{target}.edges").write_text(json.dumps([vars(edge) for edge in model.edges]))
     tell(share=1.0, words="Read")
     return 0

@@ -62,10 +62,22 @@ def _may_be_large(letters: np.ndarray) -> bool:
         if np.any(digit[at[~zero]] & digit[at[~zero] + 1]):
             return True
         at = at[zero] + 1
+    if not _has_run(digit):
+        return False
     ends = np.flatnonzero(~digit)
     runs = np.diff(ends, prepend=-1, append=len(letters)) > LONG
     before = letters[np.maximum(np.concatenate([[-1], ends]), 0)]
     return bool(np.any(runs & (before != ord("."))))
+
+
+def _has_run(digit: np.ndarray) -> bool:
+    """Whether more than LONG digits stand together: runs of twice the length, again and again."""
+    run, length = digit, 1
+    while length < LONG + 1:
+        step = min(length, LONG + 1 - length)
+        run = run[:-step] & run[step:]
+        length += step
+    return bool(run.any())
 
 
 def plainly(data: bytes) -> bytes:
