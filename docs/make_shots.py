@@ -42,10 +42,10 @@ def walk(person: Person, processes: Processes) -> None:
     page = person.page
 
     def shot(name: str) -> None:
-        time.sleep(0.6)
-        page.evaluate("document.getElementById('hand')?.removeAttribute('open')")  # the stand-in covers nothing
+        page.evaluate("document.getElementById('hand')?.setAttribute('hidden', '')")  # as a newcomer sees it
+        time.sleep(0.8)
         page.screenshot(path=TARGET / f"{name}.png")
-        page.evaluate("document.getElementById('hand')?.setAttribute('open', '')")
+        page.evaluate("document.getElementById('hand')?.removeAttribute('hidden')")
 
     shot("jobs")
     person.open(processes.job)
