@@ -15,7 +15,7 @@ import numpy as np
 from scipy.optimize import lsq_linear
 
 from ..frames import Array
-from .detail import Lies, moves_of
+from .detail import Lies, moves_of, turns_as_lengths
 
 TOGETHER = 1e3  # weight of the condition that adjusters do not work against each other
 MOVED = 1e-6  # singular value, by the largest, below which the adjusters do not move the detail so
@@ -139,7 +139,7 @@ def plan_turns(
     effects : what each adjuster does, as far as is known
     """
     rests = bool(np.all(np.linalg.norm(found.off_mm, axis=1) + COVERAGE * found.u_at(nominal) <= zones_mm))
-    into = np.array([1.0, 1, 1, *(3 * [1 / found.length_mm])])
+    into = turns_as_lengths(found.length_mm)
     answers = answers_of(adjusters, found.about) * into  # of motions whose turns are lengths
     u, s, vt = np.linalg.svd(answers, full_matrices=True)
     r = int(np.sum(s > MOVED * s[0]))

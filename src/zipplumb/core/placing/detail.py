@@ -56,6 +56,17 @@ def moves_of(places: Array, about: Array) -> Array:
     return found
 
 
+def middle_and_reach(places: Array) -> tuple[Array, float]:
+    """The middle (3,) of places (n, 3), and how far they reach from it (rms, mm; at least 1)."""
+    about = places.mean(axis=0)
+    return about, max(float(np.sqrt(np.mean(np.sum((places - about) ** 2, axis=1)))), 1.0)
+
+
+def turns_as_lengths(length_mm: float) -> Array:
+    """(6,) factors from a motion whose turns are lengths at that reach, mm, to shifts (mm) and turns (rad)."""
+    return np.array([1.0, 1, 1, *(3 * [1 / length_mm])])
+
+
 def lies(nominal: Array, actual: Array, u_mm: Array) -> Lies:
     """The rigid motion that takes nominal places to actual ones (n, 3), each weighed by its uncertainty (n,).
 
@@ -67,9 +78,8 @@ def lies(nominal: Array, actual: Array, u_mm: Array) -> Lies:
         raise AlignmentError("No target of it was seen.", "Nothing was changed.", "Look at one of its targets.")
     if not (np.isfinite(nominal).all() and np.isfinite(actual).all() and np.all(u_mm > 0)):
         raise AlignmentError("A target has no place, or no uncertainty.", "It is left out.", "Look at it again.")
-    about = nominal.mean(axis=0)
-    length = max(float(np.sqrt(np.mean(np.sum((nominal - about) ** 2, axis=1)))), 1.0)
-    into = np.array([1.0, 1, 1, 1 / length, 1 / length, 1 / length])
+    about, length = middle_and_reach(nominal)
+    into = turns_as_lengths(length)
     moved, pose = nominal, Motion.identity()
     for _ in range(ROUNDS):
         rows = (moves_of(moved, about) * into / u_mm[:, None, None]).reshape(-1, 6)

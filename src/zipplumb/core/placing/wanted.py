@@ -8,7 +8,7 @@ import numpy as np
 
 from ..frames import Array
 from .adjusters import MOVED, Adjuster, answers_of
-from .detail import moves_of
+from .detail import middle_and_reach, moves_of, turns_as_lengths
 
 TELLS = 1e-3  # share of a motion, by the targets' own reach, below which targets do not tell it
 
@@ -28,9 +28,8 @@ def wanted_first(seen: Array, to_see: Array, adjusters: Sequence[Adjuster]) -> l
     Indices of ``to_see``, the one that tells most first.
     """
     places = np.vstack([seen, to_see])
-    about = places.mean(axis=0)
-    length = max(float(np.sqrt(np.mean(np.sum((places - about) ** 2, axis=1)))), 1.0)
-    into = np.array([1.0, 1, 1, 1 / length, 1 / length, 1 / length])
+    about, length = middle_and_reach(places)
+    into = turns_as_lengths(length)
     answers, rows = answers_of(adjusters, about) * into, moves_of(places, about) * into
 
     def untold(which: Sequence[int]) -> int:

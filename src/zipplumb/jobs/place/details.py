@@ -104,7 +104,12 @@ def kept_of(session: Session, job_id: int) -> Sequence[Detail]:
 
 def movable_bodies(session: Session, job_id: int) -> list[int]:
     """The bodies of the part's CAD that are moved."""
-    return [body for detail in kept_of(session, job_id) if (body := detail.recipe.get("body")) is not None]
+    return bodies_of(kept_of(session, job_id))
+
+
+def bodies_of(details: Sequence[Detail]) -> list[int]:
+    """The bodies of the part's CAD that these details are."""
+    return [body for detail in details if (body := detail.recipe.get("body")) is not None]
 
 
 def placed(state: JobResults, detail: Detail) -> PlacedDetail:

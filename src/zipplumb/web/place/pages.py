@@ -29,7 +29,8 @@ blueprint = Blueprint("place", __name__, url_prefix="/jobs/<int:job_id>")
 @shows("place")
 def panel(session: Session, state: JobResults, view: JobView) -> str:
     aims, placing, units = placement.aims_of(state), placement.Placing.of_job(state.job), state.job.units
-    shown = details.details_of(session, state)
+    kept = details.kept_of(session, state.job.id)
+    shown = [details.placed(state, detail) for detail in kept]
     words = state.job.placing.get("words", {})
     lines = [
         (row.id, row.recipe.name, length_text(float(zone), units)) for row, zone in zip(aims.rows, aims.zones_mm, strict=True)
@@ -40,9 +41,9 @@ def panel(session: Session, state: JobResults, view: JobView) -> str:
     return render_template(
         "_place.html", view=view, lines=lines, aligned=state.alignment is not None, words=words, axes=placement.AXES,
         zone=length_text(placing.zone_mm, units), columns=COLUMNS, places=places, bodies=state.job.part.bodies,
-        movable=details.movable_bodies(session, state.job.id),
+        movable=details.bodies_of(kept),
         details=[detail_text(state, now) for now in shown], links=fitter.count_of(session, [now.id for now in shown]),
-        hand=hand.control_address(), editions={d.id: edition_of(d) for d in details.kept_of(session, state.job.id)},
+        hand=hand.control_address(), editions={d.id: edition_of(d) for d in kept},
     )  # fmt: skip
 
 
