@@ -12,6 +12,7 @@ from playwright.sync_api import expect
 from zipplumb.demo import bracket, carrier
 from zipplumb.jobs.hand import move_hand
 from zipplumb.jobs.plan import sheet
+from zipplumb.jobs.state.results import load
 from zipplumb.store.database import transaction
 from zipplumb.store.models import Job, Part
 
@@ -262,3 +263,35 @@ def test_a_plan_from_cad(tamsin, bracket_job):
     page.click("header nav >> text=Derive")
     expect(page.locator("#derive-form .of-chosen .check:visible")).to_have_count(12)
     assert tamsin.acts <= 50
+
+
+def test_zero_in_a_bolt_circle_and_a_table_of_its_holes(tamsin, here):
+    """J05, touched: two holes are too few and refused; four make the zero, clocked by the first; their table, and a report."""
+    here, page = here("Five"), tamsin.page
+    here.planned("Top", here.plane(UP, carrier.FOOT), 6)
+    holes = [f"Hole {k}" for k in range(1, 5)]
+    for name, (x, y) in zip(holes, ((1, 1), (-1, 1), (-1, -1), (1, -1)), strict=True):
+        here.planned(name, here.hole(carrier.BOLT, x * carrier.BOLT_X, y * carrier.BOLT_Y), 6)
+    here.measure("Top", *holes)
+    tamsin.count_anew()
+    here.road("A bolt circle whose middle is zero")
+    for name in holes[:2]:
+        tamsin.row(name).locator(".mark").click()
+    page.get_by_role("button", name="Plan it").click()
+    expect(page.locator(".notice").last).to_contain_text("hole")
+    for name in holes[2:]:
+        tamsin.row(name).locator(".mark").click()
+    page.get_by_role("button", name="Plan it").click()
+    expect(page.locator("#now .active")).to_contain_text("6 of 6")
+    page.click("#chosen >> text=What they make")
+    table = page.locator(".choice", has_text="Table of holes")
+    table.get_by_text("Add").click()
+    tamsin.until(lambda: page.locator("#sheet-rows a.row").count() == 7)
+    tamsin.go("Report")
+    page.locator("#slip").get_by_role("button", name="PDF", exact=True).click()
+    expect(page.locator("#reports")).to_contain_text("PDF")
+    assert tamsin.acts <= 14
+    with transaction() as session:
+        state = load(session, here.job)
+        first = state.results[here.rows["Hole 1"]].feature.feature.shape
+    assert abs(state.alignment.shape(first).point[1]) < 0.2  # X runs through the first

@@ -13,7 +13,7 @@ from ...core.sheet import KINDS
 from ...core.sheet.judged import JudgedRecipe
 from ...core.sheet.judging import in_system
 from ...core.sheet.ruling import decided
-from ...core.units import degrees_text
+from ...core.units import degrees_text, mm
 from ...store.database import transaction
 from ..actor import Actor
 from ..state.results import JobResults, load
@@ -21,6 +21,7 @@ from ..words import WORDS, derivation_words
 from .adding import add_rows, named
 
 MOST = 12  # features at once
+ABSURD_MM = 10.0  # a zone that large is of something that was not meant so; one that is typed is judged all the same
 CENTERS = "distance_of_the_middles"
 
 
@@ -121,6 +122,8 @@ def _tolerance(state: JobResults, key: str, raw: dict[str, Any], zone_mm: float 
     first = decided(first, state.sheet.rule)
     if kind.is_table:
         return Choice(key, words, "", None, None, "", draw, raw, gives="table")
+    if zone_mm is None and kind.takes_zone and first.actual is not None and first.actual > ABSURD_MM:
+        return Choice(key, words, "mm", None, None, f"it would need {mm(first.actual)}", None, raw, kind.takes_zone)
     word = first.verdict.word if first.verdict and (zone_mm or not kind.takes_zone) else ""
     return Choice(key, words, "mm", first.actual, first.U, "", draw, raw, kind.takes_zone, word)
 
