@@ -142,10 +142,10 @@ export function chosen(bench, stage) {
     htmx.ajax("POST", `/jobs/${bench.dataset.job}/rows/${act}`, { values: { row: there }, swap: "none", target: "body" });
   }
 
-  stage.chooseFaces = (faces, hold) => {
-    const found = stage.rowsOf(faces);
+  stage.chooseFace = (face) => {
+    const found = stage.rowsOf(face);
     if (!found.length) say("Nothing is planned there: plan a row from it first.", true);
-    else if (!hold && found.every((id) => ids.has(id))) choose(found, false);
+    else if (found.every((id) => ids.has(id))) choose(found, false);
     else choose(found);
   };
   stage.chooseRows = (found) => (found.length ? choose(found) : say("No row is whole in that rectangle.", true));

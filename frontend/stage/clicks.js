@@ -29,7 +29,7 @@ function clicked(stage, event) {
   const ray = stage.view.rayAt(event.clientX - box.left, event.clientY - box.top);
   if (event.shiftKey) {
     const hit = stage.part.hitBy(ray);
-    if (hit) stage.chooseFaces([stage.part.faceOf(hit)]);
+    if (hit) stage.chooseFace(stage.part.faceOf(hit));
     return;
   }
   const { tool, control } = inHand();

@@ -125,8 +125,8 @@ export class Stage {
     if (this.ready) this.paintSoon();
   }
 
-  rowsOf(faces) {
-    return this.order.filter((id) => faces.includes(this.state.rows[id]?.face));
+  rowsOf(face) {
+    return this.order.filter((id) => this.state.rows[id]?.face === face);
   }
 
   // ``lines``: drawn in the place of the row's own; ``dimension`` with ``value``: as a drawing has it.

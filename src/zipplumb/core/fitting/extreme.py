@@ -206,7 +206,7 @@ def _settle(
         if trial_value < value - 1e-14:
             gain = value - trial_value
             placed, residuals, value, trust = trial, trial_residuals, trial_value, 2 * trust
-            if len(borne) > len(columns) - 1 and borne in known and value < known[borne][1] + SAME * gain:
+            if len(borne) >= len(columns) and borne in known and value < known[borne][1] + SAME * gain:
                 return known[borne]
             if gain < 1e-12 and len(work) == before:
                 break

@@ -12,7 +12,7 @@ from ...store.database import stored, tell, transaction
 from ...store.models import Job, Row
 from ..actor import Actor, record
 from ..state.recipes import recipe_of
-from .adding import ROW_GONE, check_references, row_of, take_letter, take_off
+from .adding import ROW_GONE, check_references, take_letter, take_off
 from .sheet import as_seen
 
 NONE_CHOSEN = InputError("No row is chosen.", "Nothing was changed.", "Choose rows on the sheet or on the part.")
@@ -26,9 +26,7 @@ def remove(actor: Actor, job_id: int, rows: Sequence[int], seen: str | None = No
     actor.must_change()
     with transaction() as session:
         job = stored(session, Job, job_id, lock=True)
-        going = [row_of(session, job_id, row) for row in dict.fromkeys(rows)]
-        if not going:
-            raise NONE_CHOSEN
+        going = _going(_standing(session, job_id), rows)
         if len(going) == 1:
             as_seen(going[0], seen)
         take_off(session, job, going)
@@ -79,22 +77,36 @@ def _move(actor: Actor, job_id: int, rows: Sequence[int], to_place: Callable[[li
     actor.must_change()
     with transaction() as session:
         stored(session, Job, job_id, lock=True)
-        query = select(Row).where(Row.job_id == job_id, Row.removed_at.is_(None)).order_by(Row.position, Row.id)
-        every = list(session.scalars(query))
-        going = [row for row in every if row.id in set(rows)]
-        if not going:
-            raise NONE_CHOSEN if not rows else ROW_GONE
-        if len(going) != len(set(rows)):
-            raise ROW_GONE
-        others = [row for row in every if row not in going]
+        every = _standing(session, job_id)
+        going, places = _going(every, rows), {row.id: place for place, row in enumerate(every)}
+        chosen = set(rows)
+        others = [row for row in every if row.id not in chosen]
         try:
-            to = to_place([row.id for row in others], every.index(going[0]), every.index(going[-1]))
+            to = to_place([row.id for row in others], places[going[0].id], places[going[-1].id])
         except ValueError:
             raise ROW_GONE from None
         to = min(max(to, 0), len(others))
-        before = {row.id: every.index(row) + 1 for row in going}
         for k, row in enumerate([*others[:to], *going, *others[to:]]):
             row.position = k + 1
         for k, row in enumerate(going):
-            record(session, actor, job_id, "move", row=row.id, before={"place": before[row.id]}, after={"place": to + k + 1})
+            record(
+                session, actor, job_id, "move", row=row.id, before={"place": places[row.id] + 1}, after={"place": to + k + 1}
+            )
         tell(session, job_id, "sheet")
+
+
+def _standing(session: Session, job_id: int) -> list[Row]:
+    """The rows of the sheet, in order."""
+    query = select(Row).where(Row.job_id == job_id, Row.removed_at.is_(None)).order_by(Row.position, Row.id)
+    return list(session.scalars(query))
+
+
+def _going(every: Sequence[Row], rows: Sequence[int]) -> list[Row]:
+    """The chosen ones, in order. Raises InputError where none is chosen, or one is not there any more."""
+    chosen = set(rows)
+    if not chosen:
+        raise NONE_CHOSEN
+    going = [row for row in every if row.id in chosen]
+    if len(going) != len(chosen):
+        raise ROW_GONE
+    return going

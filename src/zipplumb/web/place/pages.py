@@ -36,8 +36,10 @@ def panel(session: Session, state: JobResults, view: JobView) -> str:
         (row.id, row.recipe.name, length_text(float(zone), units)) for row, zone in zip(aims.rows, aims.zones_mm, strict=True)
     ]
     with_nominal = {row.id for row in aims.rows}
-    lacks = "", " (no nominal)"
-    places = [(row.id, row.recipe.name + lacks[row.id not in with_nominal], True) for row in AtOneHeight().may_be(state)]
+    places = [
+        (row.id, row.recipe.name if row.id in with_nominal else f"{row.recipe.name} (no nominal)", True)
+        for row in AtOneHeight().may_be(state)
+    ]
     return render_template(
         "_place.html", view=view, lines=lines, aligned=state.alignment is not None, words=words, axes=placement.AXES,
         zone=length_text(placing.zone_mm, units), columns=COLUMNS, places=places, bodies=state.job.part.bodies,

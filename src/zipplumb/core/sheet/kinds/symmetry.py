@@ -8,15 +8,13 @@ from typing import Any, Literal
 import numpy as np
 
 from ...alignment import Alignment
+from ...deriving.constructions import NEARLY_PARALLEL
 from ...errors import DeriveError
-from ...features import axis_of
+from ...features import axis_of, plane_of
 from ...frames import Array
-from ...shapes import Cone, Cylinder, Line, Plane
 from ..results import FoundFeature
 from ..toleranced.base import KEPT, Member, ToDatumRecipe, Zone, whole_of
 from ..toleranced.place import around, plane_or_axis, points_in
-
-NEARLY_PARALLEL = np.radians(10)
 
 
 class SymmetryRecipe(ToDatumRecipe):
@@ -50,10 +48,11 @@ def _lean(shape: Any, datum: Any) -> float:
 
 
 def _way(shape: Any) -> tuple[bool, Array] | None:
-    """Whether it is a plane, and its normal or axis."""
-    if isinstance(shape, Plane):
-        return True, shape.normal
-    return (False, axis_of(shape).direction) if isinstance(shape, Line | Cylinder | Cone) else None  # type: ignore[union-attr]
+    """Whether it is a plane, and its normal or axis; None of what has a center."""
+    if (axis := axis_of(shape)) is not None:
+        return False, axis.direction
+    plane = plane_of(shape)
+    return (True, plane.normal) if plane is not None and plane is shape else None
 
 
 KIND = SymmetryRecipe
