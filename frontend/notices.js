@@ -25,6 +25,10 @@ export function notices() {
   });
   document.addEventListener("htmx:sendError", () => say("The server does not answer. Nothing was changed. It is tried again by itself when you press again."));
   const notices = document.getElementById("notices");
+  // not by htmx, which finds no place once what was pressed has been replaced
+  document.addEventListener("htmx:beforeSend", ({ detail: { xhr } }) =>
+    xhr.addEventListener("load", () => xhr.getResponseHeader("Notice") && notices.insertAdjacentHTML("beforeend", xhr.response)),
+  );
   new MutationObserver(() => {
     while (notices.children.length > MOST) notices.firstElementChild.remove();
   }).observe(notices, { childList: true });

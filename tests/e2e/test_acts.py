@@ -220,7 +220,8 @@ def test_a_plan_from_cad(tamsin, bracket_job):
     tamsin.pick(of("torus"))  # a mistake, taken back whole
     page.get_by_role("button", name="Plan a row from it", exact=True).click()
     rows(17)
-    page.get_by_role("button", name="Take back the last plan").click()
+    torus = page.locator("#sheet-rows .entry .name b").last.inner_text()
+    page.get_by_role("button", name=f"Take back the last plan: {torus}").click()
     rows(16)
     expect(page.locator("#picked")).to_contain_text("Nothing picked")
     by_edge(lambda n: n["shape"] == "slot" and n["ends"] == "round")

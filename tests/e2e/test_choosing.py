@@ -20,7 +20,7 @@ def four(bench, tamsin):
         here.planned(name, here.plane(normal, at), 6)
     listing.plan_list(TECHNICIAN, here.job, "Nest;900;0;0", "mm")
     tamsin.open(here.job)
-    return here.plane(UP, carrier.FOOT), here.plane(LEFT, carrier.LENGTH / 2)
+    return here
 
 
 def chosen(tamsin):
@@ -70,7 +70,7 @@ def test_on_the_sheet_and_by_keys(tamsin, four):
 
 
 def test_on_the_part(tamsin, four):
-    page, left = tamsin.page, four[1]
+    page, left = tamsin.page, four.plane(LEFT, carrier.LENGTH / 2)
     tamsin.until(lambda: page.evaluate("window.zipplumb.stage.ready"))
     box = page.locator("#canvas").bounding_box()
 
@@ -103,3 +103,14 @@ def test_on_the_part(tamsin, four):
     dragged((x - 6, y - 6), (x + 6, y + 6))
     expect(page.locator(".notice").last).to_contain_text("No row is whole in that rectangle")
     assert tamsin.page.locator("#picked").count() == 0  # no face was picked meanwhile
+
+
+def test_a_refusal_is_read_though_what_was_pressed_is_gone(tamsin, four):
+    page, held = tamsin.page, []
+    tamsin.open(four.job, "part")
+    page.route("**/take-back", lambda route: held.append(route))
+    page.get_by_role("button", name="Take back the last plan: Nest").click()
+    tamsin.until(lambda: held)
+    page.evaluate("document.querySelector('.take-back').remove()")  # as when the details come anew meanwhile
+    held[0].continue_(post_data="row=999999")  # not the newest any more
+    expect(page.locator("#notices")).to_contain_text("The sheet was changed meanwhile. Nothing was taken back.")

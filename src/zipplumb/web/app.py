@@ -183,7 +183,7 @@ def _errors(app: Flask) -> None:
     def answer(message: str, status: int):
         if request.headers.get("HX-Request"):
             page = render_template("_notice.html", message=message)
-            return page, status, {"HX-Retarget": "#notices", "HX-Reswap": "beforeend"}
+            return page, status, {"HX-Reswap": "none", "Notice": "yes"}  # notices.js shows it
         if request.accept_mimetypes.best == "application/json":
             return jsonify(error=message), status
         return render_template("trouble.html", message=message), status
