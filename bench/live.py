@@ -11,6 +11,7 @@ from pathlib import Path
 
 import numpy as np
 from measure import spread
+from sqlalchemy import and_, insert
 
 ROOT = Path(__file__).parent.parent
 sys.path.insert(0, str(ROOT / "tests" / "jobs"))
@@ -21,6 +22,7 @@ from zipplumb.core.sheet import recipe_from_dict  # noqa: E402
 from zipplumb.demo.processes import Processes  # noqa: E402
 from zipplumb.demo.seed import DIAMETER_MM  # noqa: E402
 from zipplumb.jobs.link import presses  # noqa: E402
+from zipplumb.jobs.state.readings import set_all_aside  # noqa: E402
 from zipplumb.store.database import transaction  # noqa: E402
 from zipplumb.store.models import Job, Reading, Row  # noqa: E402
 from zipplumb.web.app import create_app  # noqa: E402
@@ -43,6 +45,7 @@ def run() -> None:
             seconds = _changes(app, bench, 20)
             peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
             print(f"  {total:5} hits   {spread(seconds)}   {peak:.0f} MB at most")
+        _taken_back(Bench(processes))
 
 
 def _changes(app, bench, count: int) -> list[float]:
@@ -127,6 +130,45 @@ def _slot(at: np.ndarray) -> Made:
 
 
 MADE = (_plane, _hole, _bore, _ball, _slot)
+
+
+def _taken_back(bench) -> None:
+    """Presses and sweeps of one row, as many as a long day gives, taken back while the job is locked."""
+    row = bench.plan_plane("Swept", [0, 0, 60], [0, 0, 1])
+    random = np.random.default_rng(3)
+
+    def keep(kind: str, many: int, press: int | None) -> dict:
+        n = next(numbers)
+        centers = np.column_stack([random.uniform(-40, 40, (many, 2)), np.full(many, 60 + TIP)])
+        poses = np.ravel([upright_at(p) for p in centers]).tolist()
+        ns = [1000 * n + k for k in range(many)]
+        return {"kind": kind, "first_n": ns[0], "ns": ns, "times": [float(k) for k in ns], "poses": poses,
+                "approach": [float("nan")] * len(poses), "sweep": ns[0] if press is None else press}  # fmt: skip
+
+    with transaction() as session:
+        station = bench.state().kit
+        whose = {"instrument_id": bench.arm, "job_id": bench.job, "row_id": row, "session": "s",
+                 "conditions": {"u_hit_mm": 0.012}, "station_id": next(iter(station.stations)),
+                 "calibration_id": next(iter(station.calibrations))}  # fmt: skip
+        of_sweeps = [keep("sweep", 8, press) for press in range(1, 9) for _ in range(625)]
+        session.execute(
+            insert(Reading), [{**whose, **each} for each in (*of_sweeps, *(keep("press", 1, None) for _ in range(5000)))]
+        )
+    bench.state()
+    print("Taken back in a row of 45,000 hits")
+    print(f"  one hit             {spread(_undone(bench, False, 20))}")
+    with transaction() as session:
+        set_all_aside(session, and_(Reading.row_id == row, Reading.kind == "press"), None)
+    print(f"  a sweep of 5,000    {spread(_undone(bench, True, 6))}")
+
+
+def _undone(bench, sweep: bool, times: int) -> list[float]:
+    seconds = []
+    for _ in range(times):
+        begin = time.perf_counter()
+        assert presses.undo(bench.arm, sweep, "s", next(numbers)) == "undone"
+        seconds.append(time.perf_counter() - begin)
+    return seconds
 
 
 def _more(bench, total: int) -> None:

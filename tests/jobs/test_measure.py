@@ -19,10 +19,10 @@ from zipplumb.jobs.link import presses
 from zipplumb.jobs.link.shared import settings_now
 from zipplumb.jobs.measure import measuring
 from zipplumb.jobs.plan import sheet, standing
-from zipplumb.jobs.state.readings import first_time
+from zipplumb.jobs.state.readings import first_time, lift_aside, set_all_aside
 from zipplumb.jobs.state.results import load
 from zipplumb.store.database import snapshot, stored, transaction
-from zipplumb.store.models import Instrument, Job, Reading, Row
+from zipplumb.store.models import Change, Instrument, Job, Mark, Reading, Row
 
 
 @pytest.fixture
@@ -120,6 +120,42 @@ def test_undo_takes_back_one_hit_or_the_whole_sweep_and_deletes_nothing(place):
     measuring.undo(TECHNICIAN, job, sweep=True)
     assert found(job, row).hits == 2
     assert count(row) == 4
+
+
+def test_one_mark_takes_a_whole_batch_and_one_hit_of_it_can_count_again(place):
+    job, row, arm = place
+    press = batch()
+    for _ in range(3):
+        presses.keep(arm, batch("sweep", sweep=press.sweep, many=4), None)
+    keys = found(job, row).feature.counted
+    measuring.set_aside(TECHNICIAN, job, row, keys[5], True)  # of the second batch, before the whole is taken back
+    measuring.undo(TECHNICIAN, job, sweep=True)
+    with transaction() as session:
+        assert session.scalar(select(func.count()).select_from(Mark).where(Mark.row_id == row)) == 1 + 3
+        taken = session.scalar(select(Change.detail).where(Change.job_id == job).order_by(Change.id.desc()).limit(1))
+    assert taken["hits"] == 11 and len(taken["readings"]) == 3
+    assert found(job, row).hits == 0
+    with pytest.raises(InputError, match="nothing to take back"):
+        measuring.undo(TECHNICIAN, job, sweep=True)
+    for key in (keys[4], keys[5], keys[11]):
+        measuring.set_aside(TECHNICIAN, job, row, key, False)
+    assert found(job, row).feature.counted == (keys[4], keys[5], keys[11])
+    measuring.undo(TECHNICIAN, job, sweep=False)
+    assert found(job, row).feature.counted == (keys[4], keys[5])
+
+
+def test_a_station_set_aside_whole_gives_back_what_was_not_taken_back(place):
+    job, row, arm = place
+    for _ in range(2):
+        presses.keep(arm, batch("sweep", many=3), None)
+    keys = found(job, row).feature.counted
+    measuring.undo(TECHNICIAN, job, sweep=False)
+    with transaction() as session:
+        set_all_aside(session, Reading.row_id == row, 1)
+    assert found(job, row).hits == 0
+    with transaction() as session:
+        lift_aside(session, Reading.row_id == row, 1)
+    assert found(job, row).feature.counted == keys[:5]
 
 
 def test_a_hit_set_aside_and_counted_again(place):

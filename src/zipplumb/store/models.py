@@ -367,18 +367,22 @@ class Recalibration(Base):
 
 
 class Mark(Base):
-    """A hit that does not count, until the mark is lifted. ``row_id``: of its reading, which keeps it for ever."""
+    """A hit that does not count, until the mark is lifted; without ``hit`` it is every hit of its reading.
+
+    ``row_id``: of its reading, which keeps it for ever.
+    """
 
     __tablename__ = "marks"
     __table_args__ = (
         Index("marks_once", "reading_id", "hit", unique=True, postgresql_where="lifted_at IS NULL"),
+        Index("marks_whole_once", "reading_id", unique=True, postgresql_where="hit IS NULL AND lifted_at IS NULL"),
         Index("marks_reading", "reading_id"),
         Index("marks_row", "row_id", postgresql_where="lifted_at IS NULL"),
     )
     id: Mapped[int] = mapped_column(primary_key=True)
     reading_id: Mapped[int] = mapped_column(ForeignKey("readings.id"))
     row_id: Mapped[int | None] = mapped_column(ForeignKey("rows.id"))
-    hit: Mapped[int]
+    hit: Mapped[int | None]
     reason: Mapped[str] = mapped_column(String(10))
     by: Mapped[int | None] = mapped_column(ForeignKey("users.id"))
     at: Mapped[datetime] = _now()

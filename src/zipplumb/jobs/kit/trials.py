@@ -196,7 +196,7 @@ def _undo(session: Session, actor: Actor, trial: Trial, instrument: Instrument, 
     taken_back = take_back(session, Reading.trial_id == trial.id, whole, actor.id)
     if not taken_back:
         raise InputError("There is nothing to take back.", "Nothing was changed.", "Take something first.")
-    record(session, actor, trial.job_id, "undo in trial", trial=trial.id, hits=taken_back)
+    record(session, actor, trial.job_id, "undo in trial", trial=trial.id, **taken_back)
     tell_all(session, instrument, trial=trial.id, tone="undone")
     return "undone"
 

@@ -178,7 +178,7 @@ def _undo(session: Session, actor: Actor, job: Job, sweep: bool) -> str:
     if not taken_back:
         return _reopen_last(session, actor, job)
     row.finished_at = None
-    record(session, actor, job.id, "undo", row=row.id, hits=taken_back)
+    record(session, actor, job.id, "undo", row=row.id, **taken_back)
     tell(session, job.id, _what_changed(row), row=row.id, tone="undone")
     return "undone"
 

@@ -14,7 +14,7 @@ from datetime import UTC, datetime
 from typing import Any
 
 import numpy as np
-from sqlalchemy import ColumnElement, Integer, Select, and_, exists, func, literal, select, text, true, tuple_, update
+from sqlalchemy import ColumnElement, Integer, Select, and_, func, literal, or_, select, text, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
@@ -27,9 +27,11 @@ from ...store.models import DeviceEvent, Instrument, Mark
 
 PULL_OFF = "pull_off"
 POLAR = ("range_mm", "range_per_m_mm", "angle_rad")  # of a statement
-Marks = Mapping[int, frozenset[int]]  # by reading, the numbers of its hits
-HITS = func.generate_series(0, func.cardinality(models.Reading.ns) - 1).table_valued("hit", name="hits").render_derived()
-READING, HIT = models.Reading, HITS.c.hit
+WHOLE = None  # in the place of the number of a hit: every hit of the reading
+Marked = frozenset[int | None]  # of one reading
+Marks = Mapping[int, Marked]
+READING, HITS = models.Reading, func.cardinality(models.Reading.ns)
+STANDS = Mark.lifted_at.is_(None)
 
 
 def stated_of(spec: Mapping[str, Any]) -> InstrumentClass | None:
@@ -90,80 +92,104 @@ def conditions_of(instrument: Instrument, batch: HitBatch) -> dict[str, Any]:
     return {name: value for name, value in known.items() if value is not None}
 
 
-def marks_of(session: Session, whose: ColumnElement[bool]) -> dict[int, frozenset[int]]:
-    """For each reading, the numbers of its hits that do not count."""
-    query = (
-        select(Mark.reading_id, Mark.hit)
-        .join(models.Reading, models.Reading.id == Mark.reading_id)
-        .where(whose, Mark.lifted_at.is_(None))
-    )
-    marks: dict[int, set[int]] = defaultdict(set)
-    for reading_id, hit in session.execute(query):
-        marks[reading_id].add(hit)
-    return {reading: frozenset(hits) for reading, hits in marks.items()}
+def by_batch(pairs: Iterable[tuple[int, int | None]]) -> dict[int, Marked]:
+    """Marks, by the reading that they are of."""
+    found: dict[int, set[int | None]] = defaultdict(set)
+    for reading_id, hit in pairs:
+        found[reading_id].add(hit)
+    return {reading_id: frozenset(hits) for reading_id, hits in found.items()}
 
 
-def take_back(session: Session, whose: ColumnElement[bool], whole_press: bool, by: int | None) -> list[str]:
-    """Mark the last hit that counts as undone, or all that came with its press. Returns their keys; none: nothing stood."""
-    newest = _standing(whose).where(READING.kind != PULL_OFF).order_by(READING.id.desc(), HIT.desc()).limit(1)
-    last = session.execute(newest).first()
+def marks_of(session: Session, whose: ColumnElement[bool]) -> dict[int, Marked]:
+    """For each reading, what of it does not count."""
+    query = select(Mark.reading_id, Mark.hit).join(READING, READING.id == Mark.reading_id).where(whose, STANDS)
+    return by_batch((reading_id, hit) for reading_id, hit in session.execute(query))
+
+
+def take_back(session: Session, whose: ColumnElement[bool], whole_press: bool, by: int | None) -> dict[str, Any]:
+    """Mark the last hit that counts as undone, or all that came with its press.
+
+    Returns what is recorded of it: how many hits, of which readings. Empty where nothing stood.
+    """
+    newest = _counting(and_(whose, READING.kind != PULL_OFF)).order_by(READING.id.desc()).limit(1)
+    last = session.execute(newest.add_columns(READING.session, READING.sweep, HITS.label("hits"))).first()
     if last is None:
-        return []
-    if whole_press:
-        press = session.execute(select(READING.session, READING.sweep).where(READING.id == last.id)).one()
-        alike = and_(READING.kind != PULL_OFF, READING.session == press.session, READING.sweep == press.sweep)
-    else:
-        alike = and_(READING.id == last.id, last.hit == HIT)
-    return _mark_standing(session, and_(whose, alike), "undone", by)
+        return {}
+    if not whole_press:
+        marked = set(session.scalars(select(Mark.hit).where(Mark.reading_id == last.id, STANDS)))
+        hit = max(k for k in range(last.hits) if k not in marked)
+        session.add(Mark(reading_id=last.id, row_id=last.row_id, hit=hit, reason="undone", by=by))
+        return {"hits": 1, "readings": [last.id]}
+    alike = and_(READING.kind != PULL_OFF, READING.session == last.session, READING.sweep == last.sweep)
+    readings = _mark_whole(session, and_(whose, alike), "undone", by)
+    of = READING.id.in_(readings)
+    singly = select(func.count()).where(Mark.reading_id.in_(readings), STANDS, Mark.hit.is_not(None)).scalar_subquery()
+    return {"hits": session.scalar(select(func.sum(HITS) - singly).where(of)), "readings": readings}
 
 
 def mark_undone(session: Session, keys: Iterable[str], by: int | None) -> None:
-    """Take back single hits, by their keys."""
+    """Take back single hits that count, by their keys."""
     pairs = [tuple(int(part) for part in key.split(".")) for key in keys]
-    _mark_standing(session, tuple_(READING.id, HIT).in_(pairs), "undone", by)
+    query = select(READING.id, READING.row_id).where(READING.id.in_({reading_id for reading_id, _ in pairs}))
+    rows = {reading_id: row_id for reading_id, row_id in session.execute(query)}
+    session.add_all(Mark(reading_id=r, row_id=rows[r], hit=hit, reason="undone", by=by) for r, hit in pairs if r in rows)
 
 
-def _standing(whose: ColumnElement[bool]) -> Select:
-    """Readings and numbers of the hits that count."""
-    marked = exists().where(Mark.reading_id == READING.id, Mark.hit == HIT, Mark.lifted_at.is_(None))
-    return select(READING.id, READING.row_id, HIT).join(HITS, true()).where(whose, ~marked)
+def _counting(whose: ColumnElement[bool]) -> Select:
+    """Readings of which at least one hit counts.
+
+    Those of which none does are gathered once, not asked for one by one: a row may have thousands.
+    """
+    gone = (
+        select(Mark.reading_id)
+        .join(READING, READING.id == Mark.reading_id)
+        .where(whose, STANDS)
+        .group_by(Mark.reading_id, HITS)
+        .having(or_(func.bool_or(Mark.hit.is_(None)), func.count() >= HITS))
+        .correlate(None)
+    )
+    return select(READING.id, READING.row_id).where(whose, READING.id.not_in(gone))
 
 
-def _mark_standing(session: Session, whose: ColumnElement[bool], reason: str, by: int | None) -> list[str]:
-    """In the database itself: a row may have thousands of hits. Returns their keys."""
-    standing = _standing(whose).add_columns(literal(reason), literal(by, Integer))
-    marked = insert(Mark).from_select(["reading_id", "row_id", "hit", "reason", "by"], standing)
-    return [f"{reading}.{hit}" for reading, hit in session.execute(marked.returning(Mark.reading_id, Mark.hit))]
+def _mark_whole(session: Session, whose: ColumnElement[bool], reason: str, by: int | None) -> list[int]:
+    """One mark a reading, however many hits it has, in the database itself. Returns their ids."""
+    session.flush()
+    marks = _counting(whose).add_columns(literal(reason), literal(by, Integer))
+    marked = insert(Mark).from_select(["reading_id", "row_id", "reason", "by"], marks)
+    return list(session.connection().scalars(marked.returning(Mark.reading_id)))
 
 
 def forget_pull_offs(session: Session, row_id: int, by: int | None) -> None:
     """A row that is open again has no pull-off yet."""
-    query = select(models.Reading.id).where(models.Reading.row_id == row_id, models.Reading.kind == PULL_OFF)
-    marked = select(Mark.reading_id).where(Mark.lifted_at.is_(None))
-    for reading_id in session.scalars(query.where(models.Reading.id.not_in(marked))):
-        session.add(Mark(reading_id=reading_id, row_id=row_id, hit=0, reason="undone", by=by))
+    _mark_whole(session, and_(READING.row_id == row_id, READING.kind == PULL_OFF), "undone", by)
 
 
 def set_all_aside(session: Session, whose: ColumnElement[bool], by: int | None) -> None:
     """Mark every hit that counts as not counting."""
-    _mark_standing(session, whose, "aside", by)
+    _mark_whole(session, whose, "aside", by)
 
 
 def lift_aside(session: Session, whose: ColumnElement[bool], by: int | None) -> None:
     """Let every hit count again that was set aside; what was taken back stays so."""
-    of = select(models.Reading.id).where(whose)
-    aside = update(Mark).where(Mark.reading_id.in_(of), Mark.lifted_at.is_(None), Mark.reason == "aside")
+    of = select(READING.id).where(whose)
+    aside = update(Mark).where(Mark.reading_id.in_(of), STANDS, Mark.reason == "aside")
     session.execute(aside.values(lifted_at=func.now()), execution_options={"synchronize_session": False})
 
 
 def set_aside(session: Session, reading: models.Reading, hit: int, aside: bool, by: int | None) -> None:
-    """Mark a hit as not counting, or lift its mark."""
-    query = select(Mark).where(Mark.reading_id == reading.id, Mark.hit == hit, Mark.lifted_at.is_(None))
-    standing = session.scalar(query)
-    if aside and standing is None:
+    """Mark a hit as not counting, or lift its mark; where the whole reading has one, all its other hits keep theirs."""
+    marks = {mark.hit: mark for mark in session.scalars(select(Mark).where(Mark.reading_id == reading.id, STANDS))}
+    whole, own = marks.get(WHOLE), marks.get(hit)
+    if aside and whole is None and own is None:
         session.add(Mark(reading_id=reading.id, row_id=reading.row_id, hit=hit, reason="aside", by=by))
-    elif not aside and standing is not None:
-        standing.lifted_at = datetime.now(UTC)
+    if aside:
+        return
+    for mark in filter(None, (whole, own)):
+        mark.lifted_at = datetime.now(UTC)
+    if whole is not None:
+        others = set(range(len(reading.ns))) - marks.keys() - {hit}
+        each = {"reading_id": reading.id, "row_id": reading.row_id, "reason": whole.reason, "by": whole.by}
+        session.add_all(Mark(**each, hit=k) for k in others)
 
 
 @dataclass(frozen=True, eq=False)
@@ -210,7 +236,7 @@ class History:
         self.keys: tuple[str, ...] = ()
         self.lines: tuple[np.ndarray, ...] = ()
         self.scanned = False
-        self.begins: dict[int, int] = {}
+        self.spans: dict[int, slice] = {}
         self.presses: dict[tuple[str, int], int] = {}
         self.gaps: tuple[tuple[int, float], ...] = ()
         self.u_hit_mm = 0.0
@@ -225,12 +251,10 @@ class History:
         """To which may be added without changing this one; what was joined is shared, and never written to."""
         found = copy(self)
         found.new, found.pull_offs = list(self.new), list(self.pull_offs)
-        found.begins, found.presses, found.stated = dict(self.begins), dict(self.presses), dict(self.stated)
+        found.spans, found.presses, found.stated = dict(self.spans), dict(self.presses), dict(self.stated)
         return found
 
-    def reading(
-        self, marks: Mapping[int, frozenset[int]] | None = None, applied: Mapping[int, int] | None = None
-    ) -> HitSet | None:
+    def reading(self, marks: Marks | None = None, applied: Mapping[int, int] | None = None) -> HitSet | None:
         """The batches joined to one reading; None where there is no hit. ``marks``: hits that do not count, by batch.
 
         ``applied``: the calibrations that are worked with in the place of those that were read with.
@@ -257,7 +281,7 @@ class History:
         counts = [len(b) for b in hits]
         count = len(self.keys)
         for batch, size in zip(hits, counts, strict=True):
-            self.begins[batch.id] = count
+            self.spans[batch.id] = slice(count, count + size)
             if "gap_s" in batch.conditions:
                 self.gaps = (*self.gaps, (count, batch.conditions["gap_s"]))
             self.presses.setdefault(batch.press, len(self.presses) + 1)
@@ -281,8 +305,9 @@ class History:
             return None
         aside = np.zeros(len(self.keys), bool)
         for batch, hits in marks.items():
-            if batch in self.begins:
-                aside[self.begins[batch] + np.array(sorted(hits))] = True
+            if batch in self.spans:
+                single = [hit for hit in hits if hit is not WHOLE]
+                aside[self.spans[batch]][single if len(single) == len(hits) else slice(None)] = True
         calibrations = self.joined["calibrations"]
         for read_with, instead in applied.items():
             calibrations = np.where(self.joined["calibrations"] == read_with, instead, calibrations)

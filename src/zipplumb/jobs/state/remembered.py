@@ -6,7 +6,7 @@ Raw readings never change, so each batch is fetched once; only rows of which som
 from __future__ import annotations
 
 import threading
-from collections import OrderedDict, defaultdict
+from collections import OrderedDict
 from collections.abc import Sequence, Set
 from dataclasses import dataclass, field, replace
 from functools import cache
@@ -25,7 +25,7 @@ from ...core.spots import outermost, spots_on
 from ...store import models
 from ...store.models import Job, Row
 from .part_model import model_of
-from .readings import Batch, History
+from .readings import Batch, History, Marks
 
 JOBS_REMEMBERED = 32
 NO_SPOTS = np.empty((0, 3))
@@ -40,7 +40,7 @@ NEWER: Select = (
     .where(models.Reading.job_id == bindparam("job"), models.Reading.id > bindparam("newest"))
     .order_by(models.Reading.id)
 )
-Marks = dict[int, dict[int, frozenset[int]]]  # by row and batch, the numbers of hits that do not count
+RowMarks = dict[int, Marks]  # by row
 
 
 @dataclass
@@ -58,7 +58,7 @@ class JobMemory:
     edition: str | None = None
     newest: int = 0
     handed_over: int = 0
-    marks: Marks = field(default_factory=dict)
+    marks: RowMarks = field(default_factory=dict)
     histories: dict[int, History] = field(default_factory=dict)
     readings: Layered[int, HitSet] = field(default_factory=lambda: Layered({}))
     read_with: set[int] = field(default_factory=set)
@@ -189,14 +189,7 @@ def new_batches(session: Session, job_id: int, memory: JobMemory) -> list[tuple[
     return [(Batch.of(kept), kept.written != kept.ours) for kept in fetched]
 
 
-def by_batch(pairs: list[tuple[int, int]]) -> dict[int, frozenset[int]]:
-    found: dict[int, set[int]] = defaultdict(set)
-    for batch, hit in pairs:
-        found[batch].add(hit)
-    return {batch: frozenset(hits) for batch, hits in found.items()}
-
-
-def readings_of(memory: JobMemory, new: list[tuple[Batch, bool]], marks: Marks, asked: Set[int]) -> Layered[int, HitSet]:
+def readings_of(memory: JobMemory, new: list[tuple[Batch, bool]], marks: RowMarks, asked: Set[int]) -> Layered[int, HitSet]:
     """The readings by row. Only rows of which something is new are put together again. ``asked``: rows whose marks may be
     others."""
     kept, ours = [b for b, good in new if good], [b for b, good in new if not good]
@@ -236,7 +229,7 @@ def with_joined(sheet: Sheet, readings: Layered[int, HitSet], memory: JobMemory)
     return readings.replaced(found) if found else readings
 
 
-def _with_ours(memory: JobMemory, ours: list[Batch], marks: Marks) -> dict[int, HitSet]:
+def _with_ours(memory: JobMemory, ours: list[Batch], marks: RowMarks) -> dict[int, HitSet]:
     """Rows to which this very transaction has added, put together for itself alone."""
     found: dict[int, HitSet] = {}
     for row_id in {b.row_id for b in ours if b.row_id is not None}:

@@ -28,13 +28,12 @@ from ...core.sheet import (
 )
 from ...core.units import Unit
 from ...store.models import Instrument, Job, Mark, Row
-from .readings import Batch, applied_calibrations
+from .readings import Batch, applied_calibrations, by_batch
 from .remembered import (
     NO_SPOTS,
     VERSION,
     JobMemory,
-    Marks,
-    by_batch,
+    RowMarks,
     faces_of,
     forget_whose_hits,
     memory_of,
@@ -194,7 +193,7 @@ def _apart(found: JobResults) -> JobResults:
 def _hits_came(
     session: Session, job_id: int, memory: JobMemory, named: set[int], new: list[tuple[Batch, bool]], before: JobResults
 ) -> JobResults:
-    marks: Marks = {}
+    marks: RowMarks = {}
     for row_id, written, raw, finished, pairs in session.connection().execute(AS_ASKED, {"rows": list(named), "job": job_id}):
         if pairs:
             marks[row_id] = by_batch(pairs)
@@ -215,7 +214,7 @@ def _whole(session: Session, job_id: int, memory: JobMemory, new: list[tuple[Bat
     applied = applied_calibrations(session)
     if applied != memory.applied:
         memory.applied, memory.marks, memory.readings = applied, {}, Layered({})
-    marks = {row_id: by_batch(pairs) for row_id, pairs in session.execute(MARKS_OF_JOB, {"job": job_id})}
+    marks: RowMarks = {row_id: by_batch(pairs) for row_id, pairs in session.execute(MARKS_OF_JOB, {"job": job_id})}
     readings = with_joined(sheet, readings_of(memory, new, marks, marks.keys() | memory.marks.keys()), memory)
     first = dict.fromkeys([*memory.first_read, *(b.station_id for b, _ in new)])
     told = memory.told | {b.station_id: b.conditions for b, _ in new if "level" in b.conditions}

@@ -105,7 +105,7 @@ def _detail(detail: dict, rows: dict[int, str]) -> list[tuple[str, str]]:
         told = [(k, f"{_short(before.get(k))} → {_short(after.get(k))}") for k in differs]
     else:
         told = []
-    others = {k: v for k, v in detail.items() if k not in ("before", "after")}
+    others = {k: v for k, v in detail.items() if k not in ("before", "after", "readings")}
     if isinstance(others.get("hits"), list):  # keys, which tell a person nothing
         others["hits"] = len(others["hits"])
     if others.get("row") in rows:
