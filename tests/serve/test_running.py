@@ -49,6 +49,7 @@ def test_it_runs_on_an_empty_database_with_a_person_added_by_hand(installation, 
     assert "● heard" in visitor.get("/state")
 
 
+@pytest.mark.timeout(max(600, 30 * KILLS))
 def test_kills_lose_nothing_double_nothing_and_leave_nothing_stuck(installation, step):
     """While hits are taken, files read and reports made: web, link, worker, a session of the database, its first
     process, the supervisor. The arm is the test's own: it knows what was confirmed."""
@@ -64,6 +65,8 @@ def test_kills_lose_nothing_double_nothing_and_leave_nothing_stuck(installation,
     installation.until(lambda: len(arm.confirmed) > 5)
     back, starts = [], []
     for kill in range(KILLS):
+        if kill and kill % 50 == 0:  # of the long one
+            print(f"{kill} kills, {len(arm.confirmed)} hits confirmed, back after {np.median(back):.1f} s", flush=True)
         if kill % 6 == 0:
             starts.append(start_s(installation))
         victim = chance.choice(["web-1", "web-2", "link", "worker-1", "worker-2", "session", "database", "supervisor"])
