@@ -10,7 +10,8 @@ Record = TypeVar("Record")
 
 
 @cache
-def _names(kind: Any) -> tuple[str, ...]:
+def field_names(kind: Any) -> tuple[str, ...]:
+    """The fields of a record's class; kept, for ``dataclasses.fields`` looks for them each time."""
     return tuple(f.name for f in fields(kind))
 
 
@@ -21,7 +22,7 @@ def changed(record: Record, **values: Any) -> Record:
     """
     made = object.__new__(type(record))
     old, new = record.__dict__, made.__dict__
-    for name in _names(type(record)):  # type: ignore[arg-type]
+    for name in field_names(type(record)):  # type: ignore[arg-type]
         new[name] = old[name]
     new.update(values)
     return made

@@ -8,13 +8,13 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping
-from dataclasses import fields
 from typing import Annotated, Any
 
 import numpy as np
 from pydantic import BeforeValidator, InstanceOf, PlainSerializer
 
 from . import sections, shapes
+from .records import field_names
 
 MOST_ROWS = 5000
 TYPES: dict[str, type] = {
@@ -29,9 +29,9 @@ TYPES: dict[str, type] = {
 def shape_to_data(shape: Any) -> dict[str, Any]:
     """Plain data of a shape."""
     found: dict[str, Any] = {"shape": type(shape).__name__.lower()}
-    for field in fields(shape):
-        value = getattr(shape, field.name)
-        found[field.name] = value.tolist() if isinstance(value, np.ndarray) else value
+    for name in field_names(type(shape)):
+        value = getattr(shape, name)
+        found[name] = value.tolist() if isinstance(value, np.ndarray) else value
     return found
 
 
@@ -40,7 +40,7 @@ def shape_from_data(data: Any) -> Any:
     if not isinstance(data, Mapping) or data.get("shape") not in TYPES:
         raise ValueError("it is no shape")
     kind = TYPES[data["shape"]]
-    names = [f.name for f in fields(kind)]
+    names = field_names(kind)
     for name in data:
         if name not in (*names, "shape"):
             raise ValueError(f"a {data['shape']} has no “{str(name)[:20]}”")

@@ -15,6 +15,7 @@ import tempfile
 from collections.abc import Awaitable, Callable
 from concurrent.futures import ThreadPoolExecutor
 from functools import partial
+from threading import Thread
 from typing import IO, Any
 
 import uvicorn
@@ -22,6 +23,7 @@ from a2wsgi.wsgi import build_environ
 from werkzeug.datastructures import Headers
 from werkzeug.wrappers import Response
 
+from ..core import kernels
 from ..web.answers import LISTEN, OF_SESSION
 from ..web.app import create_app
 from ..web.live.hub import Hub
@@ -106,6 +108,8 @@ async def _lifespan(receive, send) -> None:
     while True:
         word = (await receive())["type"].removeprefix("lifespan.")
         await send({"type": f"lifespan.{word}.complete"})
+        if word == "startup":  # whoever comes first does not wait for it
+            Thread(target=kernels.load, name="loading the loops over points", daemon=True).start()
         if word == "shutdown":
             return
 

@@ -43,7 +43,8 @@ def _ways(shape: Any, hits: Array, elsewhere: Array) -> Array:
     moves = elsewhere - hits
     lengths = np.linalg.norm(moves, axis=1)
     share = STEP_MM / np.maximum(lengths, STEP_MM)
-    out = (shape.distance(hits + share[:, None] * moves) - shape.distance(hits)) / STEP_MM
+    beside, here = shape.distance(np.concatenate([hits + share[:, None] * moves, hits])).reshape(2, -1)
+    out = (beside - here) / STEP_MM
     return np.where((lengths * np.abs(out) > NEAR_MM) & (np.abs(out) > SLANT), np.sign(out), 0.0)
 
 

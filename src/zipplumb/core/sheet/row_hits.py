@@ -90,8 +90,9 @@ class RowHits:
         if not finished and count - first > LOOKED_AT:
             keep = _spread(keep, count, first)
         poses, stations, calibrations = reading.poses[keep], reading.stations[keep], reading.calibrations[keep]
-        twice = np.concatenate([poses, reading.approach[keep]]), np.tile(stations, 2), np.tile(calibrations, 2)
-        centers, approach = np.split(tip_centers(*twice, kit), 2)
+        twice = (np.concatenate(2 * [each]) for each in (stations, calibrations))
+        tips = tip_centers(np.concatenate([poses, reading.approach[keep]]), *twice, kit)
+        centers, approach = tips[: len(poses)], tips[len(poses) :]
         return cls(
             row=row,
             keys=tuple(compress(reading.keys, keep.tobytes())),
@@ -125,8 +126,8 @@ class RowHits:
     @cached_property
     def radii_mm(self) -> Array:
         """(n,) of the tip at each hit."""
-        numbers, which = np.unique(self.calibrations, return_inverse=True)
-        return np.array([self.kit.calibrations[c].radius_mm for c in numbers.tolist()])[which]
+        radii = {c: self.kit.calibrations[c].radius_mm for c in set(self.calibrations.tolist())}
+        return np.array([radii[c] for c in self.calibrations.tolist()])
 
     @property
     def one_radius(self) -> bool:
