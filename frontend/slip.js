@@ -37,7 +37,17 @@ export function slip() {
     if (page) show(rest());
     else if (left.dataset.slip === "line") show(phone.matches ? "whole" : "third");
   });
+  content.addEventListener("click", ({ target }) => {
+    const folded = target.closest("summary")?.parentElement;
+    if (folded && !folded.open) setTimeout(() => bringUp(content, folded)); // once it is open
+  });
   swipedAway(document.querySelector(".slip-handle"), () => show("line"));
+}
+
+// What is unfolded in the lower half would open where nobody sees it.
+function bringUp(content, unfolded) {
+  const { top, height } = content.getBoundingClientRect();
+  if (unfolded.getBoundingClientRect().top > top + height / 2) unfolded.scrollIntoView({ block: "start" });
 }
 
 function swipedAway(handle, close) {

@@ -58,6 +58,21 @@ class CarrierBench:
             "cylinder", lambda n: np.allclose([n["radius"], *n["point"][:2], abs(n["direction"][2])], wanted, atol=1e-3)
         )
 
+    def picked_places(self):
+        """Places clicked on the part, and the ringed ones until there is something that proves them. Returns how many."""
+        self.road("CAD, and nothing measured yet")
+        taken, box = self.page.locator("form.rough b"), self.page.locator("#canvas").bounding_box()
+        for number, (across, down) in enumerate(((0.40, 0.42), (0.62, 0.45), (0.45, 0.78), (0.30, 0.68)), start=1):
+            self.page.mouse.click(box["x"] + across * box["width"], box["y"] + down * box["height"])
+            expect(taken).to_contain_text(f"{number} place")
+        expect(self.page.locator(".picks li").nth(2)).to_contain_text("holds one more freedom")
+        for number in range(5, 9):
+            self.page.get_by_role("button", name="Take the ringed place too").click()
+            expect(taken).to_contain_text(f"{number} places")
+            if "6 of 6 held, 1 spare" in taken.inner_text():
+                break
+        return number
+
     def planned(self, name, face, hits, datum=None):
         row = picking.plan_from_face(TECHNICIAN, self.job, face)
         self.rows[name] = row

@@ -90,12 +90,13 @@ def bench(tamsin, running):
     """Makes benches; the instruments go back to where they stood."""
     stood = {}
 
-    def make(name, kind="Workshop arm"):
+    def make(name, kind="Workshop arm", like=None):
+        """``like``: a job of the same part."""
         with transaction() as session:
             instrument = session.query(Instrument).filter_by(name=kind).one()
             job = session.get(Station, instrument.station_id).job_id if instrument.station_id else running.job
             stood[instrument.id] = job
-            part = session.get(Job, running.job).part_id
+            part = session.get(Job, like or running.job).part_id
             faces = session.get(Part, part).faces
             number = instrument.id
         return CarrierBench(tamsin, name, part, number, faces)

@@ -40,8 +40,11 @@ def planned(here, face, letter="", words="Plan a row from it"):
         expect(page.locator("#sheet-rows .letter", has_text=letter)).to_be_visible()
 
 
+DATUMS = (("A", UP, carrier.FOOT), ("B", FRONT, carrier.WIDTH / 2), ("C", LEFT, carrier.LENGTH / 2))
+
+
 def datums(here):
-    for letter, normal, at in (("A", UP, carrier.FOOT), ("B", FRONT, carrier.WIDTH / 2), ("C", LEFT, carrier.LENGTH / 2)):
+    for letter, normal, at in DATUMS:
         planned(here, here.plane(normal, at), letter)
 
 
@@ -172,6 +175,158 @@ def test_step_by_step(tamsin, here):
     form.get_by_role("button", name="Plan this").click()
     expect(page.locator("#sheet-rows a.row").last).to_contain_text("Alignment 1")
     assert tamsin.acts <= 23
+
+
+def test_places_touched_thrice_are_targets_of_datums(tamsin, here):
+    """J14: three targets of A, two of B, one of C; one picked at a wrong place is taken back; the part lies where it does."""
+    here, page = here("Fourteen"), tamsin.page
+    faces = {letter: here.plane(normal, at) for letter, normal, at in DATUMS}
+    normals = {letter: normal for letter, normal, _ in DATUMS}
+    high, front, left = carrier.FOOT / 2, -carrier.WIDTH / 2, -carrier.LENGTH / 2
+    spots = [("A1", (-220, -120, 60)), ("A2", (220, -120, 60)), ("A3", (-220, 120, 60)), ("B1", (-200, front, high)),
+             ("B2", (200, front, high)), ("C1", (left, 0, high))]  # fmt: skip
+
+    def pick(name, at):
+        tamsin.pick(faces[name[0]], point=at, normal=normals[name[0]])
+
+    def stands(name):
+        expect(page.get_by_text(f"Take back the last plan: {name}")).to_be_visible()
+
+    pick(*spots[0])
+    page.fill("#picked form.place [name=stem]", "A")
+    page.select_option("#picked form.place [name=hits]", "3")
+    page.click("text=Plan a surface point there")
+    stands("A1")
+    page.get_by_label("Each click on the part plans the next").check()
+    pick("A2", (180, -120, 60))
+    stands("A2")
+    page.get_by_text("Take back the last plan: A2").click()  # not there
+    expect(tamsin.row("A2")).to_be_hidden()
+    pick(*spots[0])  # and the form anew
+    page.fill("#picked form.place [name=stem]", "A")
+    page.select_option("#picked form.place [name=hits]", "3")
+    page.get_by_label("Each click on the part plans the next").check()
+    for name, at in spots[1:]:
+        if name in ("B1", "C1"):
+            page.fill("#picked form.place [name=stem]", name[0])
+        pick(name, at)
+        stands(name)
+    tamsin.go("Measure")
+    measured(here, *(name for name, _ in spots))
+    expect(page.locator("#now .big")).not_to_contain_text("10.0")  # how far three hits stand apart is no form
+    aligned(here)
+    expect(page.locator("#sheet-rows a.row").last).to_contain_text("6 held, 0 spare")
+    here.lies_right(0.1)
+    assert tamsin.acts <= 24
+
+
+def test_guided_places_then_just_touch_and_position_to_three_datums(tamsin, here):
+    """J09: places picked on the CAD lead the hand; what is touched near the CAD is offered by it; a wrong offer is passed over;
+    position to A, B, C, hole to hole, a report."""
+    here, page = here("Nine"), tamsin.page
+    number = here.picked_places()  # with the drawer open: where they lie is not the same as in other walks
+    page.get_by_role("button", name="Touch these").click()
+    for place in range(1, number + 1):
+        measured(here, f"Place {place}")
+    expect(page.locator("#now .active")).to_contain_text("6 of 6, 1 spare")
+    page.keyboard.press("r")
+    asked, rows = page.locator("#now .say .ask"), page.locator("#sheet-rows a.row")
+    expect(asked).to_contain_text("Just touch")
+    begun = rows.count()
+    flat = [(here.plane(normal, at), 4) for _, normal, at in DATUMS]
+    holes = [(here.hole(carrier.BOLT, x * carrier.BOLT_X, -carrier.BOLT_Y), 8) for x in (-1, 1)]
+    for k, (face, hits) in enumerate((*flat, *holes), start=1):
+        move_hand(TECHNICIAN, here.job, "touch", face=face, hits=hits)
+        what = "Plane" if k <= 3 else "Bore"
+        expect(asked).to_contain_text(f"{what} of the CAD? Finish to accept.")
+        if k == 1:  # passed over by mistake, and come back to
+            by_hand.tell_hand({"do": "click", "button": "next"})
+            expect(asked).to_contain_text("Plane? Finish to accept.")
+            by_hand.tell_hand({"do": "click", "button": "back"})
+            expect(asked).to_contain_text("Plane of the CAD?")
+        by_hand.tell_hand({"do": "click", "button": "finish"})
+        tamsin.until(lambda k=k: rows.count() == begun + k)
+    expect(page.locator("#slip h2").first).to_contain_text("Bore 2")
+    for letter, name in zip("ABC", ("Plane 1", "Plane 2", "Plane 3"), strict=True):
+        tamsin.row(name).click()
+        expect(page.locator("#slip h2").first).to_contain_text(name)
+        page.fill("#slip [name=datum]", letter)
+        page.locator("#slip").get_by_role("button", name="Save").click()
+        expect(page.locator("#sheet-rows .letter", has_text=letter)).to_be_visible()
+    here.road("A drawing with datums A, B, C")
+    page.get_by_role("button", name="Align to A, B, C").click()
+    page.get_by_role("button", name="Use it").click()
+    expect(page.locator("#now .active")).to_contain_text("0 spare")
+    for name in ("Plane 1", "Plane 2", "Plane 3", "Bore 1"):
+        tamsin.row(name).locator(".mark").click()
+    page.click("#chosen >> text=What they make")
+    page.fill("[name=zone]", "0.4")
+    page.locator("[name=zone]").press("Tab")
+    position = page.locator(".choice", has_text="Position of Bore 1 to A, B, C")
+    position.get_by_text("Add").click()
+    expect(tamsin.row("Position 1")).to_contain_text("≤ 0.400")
+    tamsin.choose("Bore 1", "Bore 2")
+    page.locator(".choice", has_text="Distance of the middles").get_by_text("Add").click()
+    expect(tamsin.row("Distance 1")).to_be_visible()
+    assert tamsin.number("Distance 1", 0) == pytest.approx(2 * carrier.BOLT_X)
+    assert tamsin.number("Distance 1", 1) == pytest.approx(2 * carrier.BOLT_X, abs=0.5)
+    tamsin.go("Report")
+    page.locator("#slip").get_by_role("button", name="PDF", exact=True).click()
+    expect(page.locator("#reports")).to_contain_text("PDF")
+    assert tamsin.acts <= 50
+
+
+def test_an_arc_in_its_plane_as_diameter_and_as_radius(tamsin, bench, running):
+    """J06: limits typed for the radius turn with the terms, are seen to be too wide, and typed again; its form is live."""
+    here, page = bench("Six", like=running.bracket_job), tamsin.page
+    with transaction() as session:
+        edges = session.get(Part, session.get(Job, here.job).part_id).edges
+    tamsin.open(here.job, "part")
+    tamsin.count_anew()
+    top = here.plane(UP, bracket.THICK)
+    planned(here, top)
+    drawn = {"shape": "arc", "radius": bracket.CRADLE_RADIUS}
+    arc = next(e for e in edges if e["face"] == top and drawn.items() <= (e["nominal"] or {}).items())
+    tamsin.pick(top, edge=arc["index"])
+    page.get_by_role("button", name="Plan the edge").click()
+    row, form = tamsin.row("Hollow arc 1"), page.locator("#slip")
+    row.click()
+    expect(form.locator("h2").first).to_contain_text("arc, radius")
+
+    def limits(lower, upper):
+        form.locator("[name='asked.diameter.lower']").fill(lower)
+        form.locator("[name='asked.diameter.upper']").fill(upper)
+        form.get_by_role("button", name="Save").click()
+
+    form.locator("[name=hits]").fill("9")
+    limits("-0.1", "0.1")
+    expect(row).to_contain_text("radius ±0.100")
+    form.get_by_role("button", name="As diameter").click()  # as the drawing has it
+    expect(row).to_contain_text("diameter ±0.200")
+    expect(form.locator("[name='asked.diameter.upper']")).to_have_value("0.2")
+    limits("-0.1", "0.1")
+    expect(row).to_contain_text("diameter ±0.100")
+    tamsin.go("Measure")
+    measured(here, "Plane 1")
+    expect(page.locator("#now .ask")).to_contain_text("Hollow arc 1")
+    told = page.locator("#now .big", has_text="Form")
+    expect(told).to_contain_text("–")
+    move_hand(TECHNICIAN, here.job, "touch", hits=5)
+    tamsin.until(lambda: tamsin.hits[0] == 5)
+    before = told.inner_text()  # there before it is finished
+    assert "0.0" in before
+    move_hand(TECHNICIAN, here.job, "touch", hits=4)
+    tamsin.until(lambda: tamsin.hits[0] == 9 and told.inner_text() != before)
+    by_hand.finish(here.job)
+    expect(row.locator(".mark")).not_to_have_text("○")
+    across, off = tamsin.number("Hollow arc 1", 1), tamsin.number("Hollow arc 1", 2)
+    assert across == pytest.approx(2 * bracket.CRADLE_RADIUS, abs=1.5)  # an arc of less than 50° tells little of its diameter
+    row.click()
+    form.get_by_role("button", name="As radius").click()
+    expect(row).to_contain_text("radius ±0.050")
+    assert tamsin.number("Hollow arc 1", 1) == pytest.approx(across / 2, abs=0.001)
+    assert tamsin.number("Hollow arc 1", 2) == pytest.approx(off / 2, abs=0.001)
+    assert tamsin.acts <= 18
 
 
 @pytest.fixture

@@ -18,18 +18,7 @@ from zipplumb.jobs.plan import listing, sheet
 def test_a_rough_fit_is_checked_live_and_then_given_up_for_the_datums(tamsin, bench):
     tamsin.hand_drawer("closed")
     here = bench("Rough")
-    page, taken = here.page, here.page.locator("form.rough b")
-    here.road("CAD, and nothing measured yet")
-    box = page.locator("#canvas").bounding_box()
-    for number, (across, down) in enumerate(((0.40, 0.42), (0.62, 0.45), (0.45, 0.78), (0.30, 0.68)), start=1):
-        page.mouse.click(box["x"] + across * box["width"], box["y"] + down * box["height"])
-        expect(taken).to_contain_text(f"{number} place")
-    expect(page.locator(".picks li").nth(2)).to_contain_text("holds one more freedom")
-    for number in range(5, 9):  # the ringed one, until there is something that proves it
-        page.get_by_role("button", name="Take the ringed place too").click()
-        expect(taken).to_contain_text(f"{number} places")
-        if "6 of 6 held, 1 spare" in taken.inner_text():
-            break
+    page, number = here.page, here.picked_places()
     tamsin.hand_drawer("open")
     page.get_by_role("button", name="Touch these").click()
     expect(page.locator("nav [aria-current=page]")).to_have_text("Measure")

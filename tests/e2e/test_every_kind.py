@@ -269,7 +269,7 @@ def test_with_no_cad_at_all_from_typed_nominals_and_a_list_in_inches(tamsin, run
         if kind == "circle":
             texts["plane_hits"] = "3"  # its plane is taken first, in the same row
         rows[name] = adding.plan_typed(TECHNICIAN, job, kind, texts)
-    systems.plan_datum_planes(TECHNICIAN, job)
+    systems.plan_lettered(TECHNICIAN, job)
     drawn = {row.recipe.name: row.recipe for row in results(running.bracket_job)[0].measured}
     for name in (*IN_SPACE, *IN_A_PLANE):
         rows[name] = adding.plan_typed(TECHNICIAN, job, drawn[name].kind, as_drawn(drawn[name], name, rows["Top"]))

@@ -103,7 +103,7 @@ def test_a_tolerance_on_one_face_and_then_on_all_that_face_this_way(tamsin, benc
     expect(page.locator(".notice").last).to_contain_text("There is no datum Z on the sheet")
     form.locator("[name=datums]").fill("A")
     form.get_by_role("button", name="Put it on").click()
-    expect(page.locator(".held")).to_contain_text("Perpendicularity 1 ≤ +0.050")
+    expect(page.locator(".held")).to_contain_text("Perpendicularity 1 ≤ 0.050")
     page.get_by_text("Put a tolerance on it").click()
     form.locator("[name=kind]").select_option("surface_profile")
     form.locator("[name=zone]").fill("0.2")

@@ -73,7 +73,7 @@ def test_a_datum_letter_is_on_one_row_only(bench):
 
 
 def test_rows_move_and_are_removed_unless_another_rests_on_them(aligned):
-    systems.plan_datum_planes(TECHNICIAN, aligned.job)
+    systems.plan_lettered(TECHNICIAN, aligned.job)
     with pytest.raises(InputError, match="Alignment 1 rests on this row"):
         standing.remove(TECHNICIAN, aligned.job, [aligned.rows["B"]])
     standing.move(TECHNICIAN, aligned.job, [aligned.rows["end"]], -1)
@@ -154,12 +154,12 @@ def test_a_hit_off_among_too_few_is_said_with_what_would_name_it(bench, hits, to
 
 def test_alignment_needs_three_letters(bench):
     bench.plan_plane("Top", [0, 0, 60], [0, 0, 1], datum="A")
-    with pytest.raises(InputError, match="three different planes"):
-        systems.plan_datum_planes(TECHNICIAN, bench.job)
+    with pytest.raises(InputError, match="datums of three letters"):
+        systems.plan_lettered(TECHNICIAN, bench.job)
 
 
 def test_an_alignment_is_planned_made_active_and_put_off(aligned):
-    row = systems.plan_datum_planes(TECHNICIAN, aligned.job)
+    row = systems.plan_lettered(TECHNICIAN, aligned.job)
     assert text_of(aligned, "Alignment 1").line == "6 held, 0 spare"
     assert text_of(aligned, "Top").first.deviation == "held"
     assert text_of(aligned, "Right").first.deviation == "+0.080"
@@ -183,7 +183,7 @@ def test_what_can_be_made_has_its_value_before_it_is_chosen(aligned):
     found = derive.choices(aligned.job, [first, second])
     assert [bool(c.why_not) for c in found] == sorted(bool(c.why_not) for c in found)  # impossible ones last
     assert next(c for c in found if c.key == "along_x").why_not == "needs the part aligned"
-    systems.plan_datum_planes(TECHNICIAN, aligned.job)
+    systems.plan_lettered(TECHNICIAN, aligned.job)
     after = values()
     assert [after[k] for k in ("along_x", "along_y", "along_z")] == pytest.approx([500.08, 0, 0], abs=1e-6)
     assert next(c for c in derive.choices(aligned.job, [first, second]) if c.key == "along_x").draw.segments
@@ -195,7 +195,7 @@ def test_what_can_be_made_has_its_value_before_it_is_chosen(aligned):
 
 
 def test_a_dimension_takes_its_nominal_from_its_parents(aligned):
-    systems.plan_datum_planes(TECHNICIAN, aligned.job)
+    systems.plan_lettered(TECHNICIAN, aligned.job)
     row = derive.plan(TECHNICIAN, aligned.job, "along_x", [aligned.rows["C"], aligned.rows["end"]])
     assert text_of(aligned, "Distance 1").first.nominal == "500.000"
     sheet.set_limits(TECHNICIAN, aligned.job, row, "-0.05", "0.05")
@@ -207,7 +207,7 @@ def test_a_dimension_takes_its_nominal_from_its_parents(aligned):
 
 def test_a_made_feature_is_a_row_that_can_be_measured_from_and_follows(aligned):
     """The middle plane of both ends: from it to the right end is half of the whole."""
-    systems.plan_datum_planes(TECHNICIAN, aligned.job)
+    systems.plan_lettered(TECHNICIAN, aligned.job)
     left, right = aligned.rows["C"], aligned.rows["end"]
     middle = derive.plan(TECHNICIAN, aligned.job, "middle_plane", [left, right])
     assert text_of(aligned, "Middle plane 1").first.deviation.lstrip("+−") == "0.040"
@@ -228,7 +228,7 @@ def test_a_row_names_only_what_is_in_its_job(aligned, bench):
 
 
 def test_inches_are_the_same_deviations(aligned):
-    systems.plan_datum_planes(TECHNICIAN, aligned.job)
+    systems.plan_lettered(TECHNICIAN, aligned.job)
     sheet.set_units(TECHNICIAN, aligned.job, "in")
     shown = text_of(aligned, "Right").first
     assert shown.deviation == "+0.0031"
@@ -275,7 +275,7 @@ def test_the_hand_is_told_of_every_face_it_can_reach(bench):
 
 
 def test_reports_are_made_of_the_chosen_rows(aligned):
-    systems.plan_datum_planes(TECHNICIAN, aligned.job)
+    systems.plan_lettered(TECHNICIAN, aligned.job)
     made = making.ask_report(TECHNICIAN, aligned.job, "csv", [aligned.rows["end"]])
     making.make_report(made)
     with transaction() as session:
@@ -297,7 +297,7 @@ def test_a_report_that_cannot_be_made_says_so(aligned, monkeypatch):
 
 
 def test_the_facts_say_who_with_what_and_where_from(aligned):
-    systems.plan_datum_planes(TECHNICIAN, aligned.job)
+    systems.plan_lettered(TECHNICIAN, aligned.job)
     with transaction() as session:
         facts = dict(making.gather_facts(session, load(session, aligned.job), 1))
     assert facts["Made by"] == "Tamsin Orrell"
@@ -370,7 +370,7 @@ def test_rows_that_rest_on_a_datum_and_say_what_they_said_are_the_same_words(ben
     """All of them are worked out again at every hit of it."""
     rows = [bench.plan_plane(name, [0, 0, 60], [0, 0, 1], datum=name) for name in "ABC"]
     bench.plan_plane("Judged", [0, 0, 30], [0, 0, 1])
-    systems.plan_datum_planes(TECHNICIAN, bench.job)
+    systems.plan_lettered(TECHNICIAN, bench.job)
     measuring.make_current(TECHNICIAN, bench.job, rows[0])
     before = row_texts(bench.state())
     presses.keep(bench.arm, batch(center=(0.0, 0.0, 63.0)), next(numbers))

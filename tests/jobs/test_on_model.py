@@ -96,7 +96,7 @@ def test_two_tolerances_to_one_datum_are_edited_and_aligned_by(bench, faces):
     assert bench.state().row(row).recipe.zone_mm == 0.08
     lettered(bench, plane_of(faces, [0, -1, 0], 1), "B")
     lettered(bench, plane_of(faces, [-1, 0, 0]), "C")
-    systems.plan_datum_planes(TECHNICIAN, bench.job)
+    systems.plan_lettered(TECHNICIAN, bench.job)
     assert [r.recipe.kind for r in bench.state().rows if r.recipe.role == "system"] == ["datum_planes"]
 
 

@@ -83,7 +83,7 @@ def test_what_cannot_be_rehearsed_is_said(bench, tracker):
 
 
 def test_faces_are_rehearsed_where_they_would_be_touched(aligned, tracker):
-    systems.plan_datum_planes(TECHNICIAN, aligned.job)
+    systems.plan_lettered(TECHNICIAN, aligned.job)
     plan = rehearsed(aligned, tracker, [3000.0, -2500, 1500.0])
     # Left looks the other way, and the middle of Top is under the upright part
     assert plan.said == "It cannot be aligned from there alone: it does not see all of Top, Left. U as if another place saw it."

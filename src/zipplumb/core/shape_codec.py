@@ -29,7 +29,7 @@ TYPES: dict[str, type] = {
 def shape_to_data(shape: Any) -> dict[str, Any]:
     """Plain data of a shape."""
     found: dict[str, Any] = {"shape": type(shape).__name__.lower()}
-    for name in field_names(type(shape)):
+    for name in field_names(type(shape)):  # type: ignore[arg-type]
         value = getattr(shape, name)
         found[name] = value.tolist() if isinstance(value, np.ndarray) else value
     return found

@@ -113,7 +113,7 @@ def _plan(actor: Actor, job: int, model: CadModel) -> None:
     plan("Foot top", hits=9, datum="A", normal=up, height=carrier.FOOT)
     plan("Long side", hits=6, datum="B", normal=front, height=carrier.WIDTH / 2)
     end = plan("Left end", hits=4, datum="C", normal=left, height=carrier.LENGTH / 2)
-    systems.plan_datum_planes(actor, job)
+    systems.plan_lettered(actor, job)
     plan("Bearing bore", 0, 0.040, 15, diameter=carrier.BORE, at=(0, None, None))
     plan("Spigot", -0.046, 0, 12, diameter=carrier.SPIGOT, at=(0, None, None))
     spigot = plan("Spigot face", -0.05, 0.05, 6, normal=front, height=carrier.BODY_WIDTH / 2 + carrier.SPIGOT_OUT)

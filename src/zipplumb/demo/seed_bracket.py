@@ -50,7 +50,7 @@ class _Planner:
         self.face("Top", top, hits="6", datum="A")
         self.face("Side", self.flat((0, -1, 0), bracket.WIDTH / 2), hits="4", datum="B")
         self.face("End", self.flat((-1, 0, 0), bracket.LENGTH / 2), hits="3", datum="C")
-        systems.plan_datum_planes(self.actor, self.job)
+        systems.plan_lettered(self.actor, self.job)
         self.face("Bore", self.round(*bracket.BORE), limits=("diameter", "0", "0.033"))
         self.face("Boss", self.round(*bracket.BOSS), limits=("diameter", "-0.05", "0"))
         for name, shape, hits in (("Cone seat", "cone", "12"), ("Ball seat", "sphere", "12"), ("Groove", "torus", "18")):

@@ -6,6 +6,7 @@ import json
 import os
 import socket
 from collections.abc import Callable
+from typing import Any
 
 import numpy as np
 
@@ -28,7 +29,9 @@ from .state.results import load
 OFF_MM, FREE_MM = 0.05, 1e4
 KNOCKED_MM = [0.3, -0.2, 0.1]
 ANSWER_S = 10.0  # of a stand-in that shares its processor with everything else
+NOWHERE = np.empty((0, 3))
 HITS, ALONG = 4, 120  # of what asks for none; places along an outline
+TRIANGLE_MM = 5.0  # round a place on a surface that is touched more than once
 AIMED = 24  # places of a face at which a beam may be aimed by hand
 
 
@@ -174,10 +177,10 @@ def _with_the_part(job_id: int, do: str, port: int | None, more: dict) -> dict:
         return tell_hand({"do": "nest", "name": recipe.name})
     order = {"do": do, **more}
     if do in ("touch", "clumsy", "sweep") and "face" not in order:
-        targets = None if recipe is None else recipe.targets
-        if do == "touch" and recipe is not None and targets is not None and len(targets) == recipe.wanted_hits:
-            return tell_hand({"do": "touch_all", "points": targets.tolist()})
-        if do == "touch" and len(places := _beside_the_edge(job_id, int(more.get("hits", HITS)))):
+        places = NOWHERE if recipe is None or do != "touch" else _aimed_at(recipe)
+        if do == "touch" and not len(places):
+            places = _beside_the_edge(job_id, int(more.get("hits", HITS)))
+        if len(places):
             return tell_hand({"do": "touch_all", "points": places.tolist()})
         if recipe is None or recipe.cad_face is None:
             raise InputError(
@@ -188,6 +191,16 @@ def _with_the_part(job_id: int, do: str, port: int | None, more: dict) -> dict:
     return tell_hand(order)
 
 
+def _aimed_at(recipe: Any) -> Array:
+    """The places (n, 3) that a row asks for one by one; none where it asks for some of a face."""
+    targets = recipe.targets
+    if targets is not None and recipe.on_surface and recipe.wanted_hits > 1:
+        u, v = np.linalg.svd(recipe.nominal.normal[None])[2][1:]
+        turn = 2 * np.pi * np.arange(recipe.wanted_hits)[:, None] / recipe.wanted_hits
+        return targets + TRIANGLE_MM * (np.cos(turn) * u + np.sin(turn) * v)
+    return targets if targets is not None and len(targets) == recipe.wanted_hits else NOWHERE
+
+
 def _beside_the_edge(job_id: int, hits: int) -> Array:
     """Where the current row, planned from an edge, is touched (hits, 3): its plane first, where that is still to be taken."""
     with transaction() as session:
@@ -195,7 +208,7 @@ def _beside_the_edge(job_id: int, hits: int) -> Array:
         row, part = state.current, state.job.part
         model = None if row is None or row.recipe.cad_face is not None else model_of(part)
         if row is None or model is None or row.recipe.should_be is None:
-            return np.empty((0, 3))
+            return NOWHERE
         outline = outline_of(state, row).places(ALONG)
         lies_in = [state.row(n.id).recipe.should_be for n in row.needs if n.what == "feature"]  # a line says no plane itself
         flat = next((direction_of(one) for one in (row.recipe.should_be, *lies_in) if plane_of(one) is not None), None)

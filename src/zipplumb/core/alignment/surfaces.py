@@ -75,7 +75,8 @@ def align_surfaces(
     start : a rough part_from_world, from holds or picked targets
     u_mm : standard uncertainty of a point with the surface's own form
     reject : set points aside that are not of these surfaces (scans, not touches)
-    look_round : try other starts too, to see whether another place fits better
+    look_round : where the points lie farther off than is stated, try other starts too, to see whether another place fits
+        better
     above_mm : of each point, how far above its surface it stands: the radius of a tip that could not be taken off
     whose : names the source of its uncertainty
     names : of the points; where they are touches, those that contradict the others are told by these
@@ -95,7 +96,7 @@ def align_surfaces(
     few = seen.every(max(1, len(points) // FEW))
     pose, cost = _settled(few, start, reject)
     doubt = ""
-    if look_round:
+    if look_round and cost > u_mm:  # else all lies within what is stated, and to lie still nearer is chance
         for other_start in _round_about(start, few.points):
             other, other_cost = _settled(few, other_start, reject)
             if other_cost < BETTER * cost:

@@ -84,6 +84,7 @@ class RowRecipe(Model):
     ``takes_hits``: a person measures it; ``proposes``: it is to become another kind, which it proposes;
     ``carries_outlines``: what is touched in a plane may lie in it; ``ties_stations``: seen from two, it ties them;
     ``on_surface``: a place on a surface, of which several may be the targets of one datum;
+    ``hits_stand_apart``: on purpose, round one place: what they leave is no form;
     ``in_network``: how stations stand rests on it, as a point that ties them or a ``known_length`` between two;
     ``rests_on_surfaces``: it is worked out with the part's CAD surfaces; ``typed``: a person can type all of it.
     ``asked``: its characteristics that matter, the first shown on its line; none: all that the kind has,
@@ -99,6 +100,7 @@ class RowRecipe(Model):
     ties_stations: ClassVar[bool] = False
     in_network: ClassVar[bool] = False
     on_surface: ClassVar[bool] = False
+    hits_stand_apart: ClassVar[bool] = False
     rests_on_surfaces: ClassVar[bool] = False
     typed: ClassVar[bool] = True
     name: Annotated[str, Field(min_length=1, max_length=80)]

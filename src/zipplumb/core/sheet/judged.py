@@ -45,6 +45,11 @@ class JudgedRecipe(RowRecipe):
         return raw
 
     @property
+    def in_order(self) -> tuple[tuple[int, ...], ...]:
+        """The rows of its datums, the primary first, each of one or of several together."""
+        return ()
+
+    @property
     def rests_on(self) -> tuple[Datum, ...]:
         """The datums in whose system it judges, the primary first; none: the active one. Rows of the same share it."""
         return ()

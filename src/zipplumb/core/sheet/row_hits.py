@@ -90,8 +90,8 @@ class RowHits:
         if not finished and count - first > LOOKED_AT:
             keep = _spread(keep, count, first)
         poses, stations, calibrations = reading.poses[keep], reading.stations[keep], reading.calibrations[keep]
-        twice = (np.concatenate(2 * [each]) for each in (stations, calibrations))
-        tips = tip_centers(np.concatenate([poses, reading.approach[keep]]), *twice, kit)
+        both = np.concatenate([poses, reading.approach[keep]])
+        tips = tip_centers(both, np.concatenate(2 * [stations]), np.concatenate(2 * [calibrations]), kit)
         centers, approach = tips[: len(poses)], tips[len(poses) :]
         return cls(
             row=row,

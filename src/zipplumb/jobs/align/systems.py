@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 from scipy.spatial.transform import Rotation
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from ...core.alignment import Alignment
@@ -20,6 +19,7 @@ from ...store.models import Job, Row
 from ..actor import Actor, record
 from ..plan.adding import add_row, add_rows, check_references, named, names_of, rests_on
 from ..plan.forms import changed, data_of, names_one, texts_of
+from ..plan.lettered import datums_of, target_of
 from ..state.recipes import rewrite
 from ..state.results import JobResults, load, what_if
 from .alignment_text import AlignmentText, alignment_text_of
@@ -28,26 +28,56 @@ MOST_STEPS = 40
 NOT_ON_THE_SHEET = 2**31 - 1  # the id of a row that is tried
 
 
-def plan_datum_planes(actor: Actor, job_id: int, row_ids: list[int] | None = None) -> int:
-    """An alignment on three planes: those given, or those with the first three datum letters.
+@dataclass(frozen=True)
+class Lettered:
+    """A datum by its letter: the row that has it, or the places that are its targets."""
+
+    letter: str
+    rows: tuple[SheetRow, ...]
+
+    @property
+    def names(self) -> str:
+        return " ".join(row.recipe.name for row in self.rows)
+
+
+def lettered(state: JobResults) -> list[Lettered]:
+    """The datums that the sheet has, in the order of their letters."""
+    found = datums_of((row.id, row.recipe) for row in state.rows)
+    return [Lettered(letter, tuple(map(state.row, rows))) for letter, rows in sorted(found.items())]
+
+
+def plan_lettered(actor: Actor, job_id: int) -> int:
+    """An alignment on the datums with the first three letters: planes, or whatever they are and their targets.
 
     The first planned alignment becomes the active one. Returns the new row's id.
     """
     actor.must_change()
     with transaction() as session:
         stored(session, Job, job_id, lock=True)
-        if row_ids is None:
-            rows = session.scalars(select(Row).where(Row.job_id == job_id, Row.removed_at.is_(None))).all()
-            lettered = sorted((r.recipe["datum"], r.id) for r in rows if r.recipe.get("datum"))
-            row_ids = [i for _, i in lettered[:3]]
-        if len(set(row_ids)) < 3:
+        datums = lettered(load(session, job_id))[:3]
+        if len(datums) < 3:
             raise InputError(
-                "An alignment needs three different planes.",
-                "Nothing was planned.",
-                "Set datum letters A, B and C on three planes.",
-            )
-        names = dict(zip(("primary", "secondary", "tertiary"), row_ids, strict=True))
-        return add_rows(session, actor, job_id, named(session, job_id, [{"kind": "datum_planes", **names}]))[0]
+                "An alignment needs datums of three letters.", "Nothing was planned.",
+                "Set datum letters A, B and C on three rows, or plan places called A1, A2, … as their targets.",
+            )  # fmt: skip
+        firsts = [datum.rows[0] for datum in datums]
+        if all(len(datum.rows) == 1 for datum in datums) and all(plane_of(row.recipe.should_be) is not None for row in firsts):
+            return _on_planes(session, actor, job_id, [row.id for row in firsts])
+        raw = {"kind": "datum_features", "datums": [{"features": [row.id for row in datum.rows]} for datum in datums]}
+        return add_rows(session, actor, job_id, named(session, job_id, [raw]))[0]
+
+
+def plan_datum_planes(actor: Actor, job_id: int, rows: Sequence[int]) -> int:
+    """An alignment on three planes, the primary first; active if it is the first. Returns the new row's id."""
+    actor.must_change()
+    with transaction() as session:
+        stored(session, Job, job_id, lock=True)
+        return _on_planes(session, actor, job_id, rows)
+
+
+def _on_planes(session: Session, actor: Actor, job_id: int, rows: Sequence[int]) -> int:
+    names = dict(zip(("primary", "secondary", "tertiary"), rows, strict=True))
+    return add_rows(session, actor, job_id, named(session, job_id, [{"kind": "datum_planes", **names}]))[0]
 
 
 def bolt_circle_rows(state: JobResults) -> tuple[list[SheetRow], list[SheetRow]]:
@@ -112,15 +142,11 @@ def settle(actor: Actor, job_id: int, row_id: int, turn: Sequence[float]) -> Non
         tell(session, job_id, "sheet", row=row_id)
 
 
-def lettered(state: JobResults) -> list[SheetRow]:
-    """Features with a datum letter, in the order of the letters."""
-    return sorted((row for row in state.rows if row.recipe.datum_letter), key=lambda row: row.recipe.datum_letter)
-
-
 def may_be_datums(state: JobResults, row: SheetRow) -> list[SheetRow]:
     """The features that an alignment rests on and that may have a datum letter, in the order in which it names them."""
     named = dict.fromkeys(need.id for need in row.needs if need.what == "feature" and need.id in state.sheet.index)
-    return [each for each in map(state.row, named) if "datum" in type(each.recipe).model_fields]
+    rows = (each for each in map(state.row, named) if target_of(each.recipe) is None)  # whose name says the letter
+    return [row for row in rows if "datum" in type(row.recipe).model_fields]
 
 
 def users_of(state: JobResults, row_id: int) -> list[str]:

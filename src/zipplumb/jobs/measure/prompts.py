@@ -11,7 +11,7 @@ from ...store.models import Instrument
 from ..kit import stations
 from ..plan import without_cad
 from ..state.results import JobResults
-from ..state.rows_text import row_text
+from ..state.rows_text import form_text, row_text
 from ..words import words_for
 from ..words._shared import CHOICES
 from . import chain
@@ -88,7 +88,7 @@ def prompt(state: JobResults, instrument: Instrument | None) -> Prompt:
         of=len(measured),
         hits=stations.hits_from(state, row, state.station.id) if ties and state.station else found.hits,
         wanted=row.recipe.wanted_hits,
-        form=length_text(found.fit.form, state.job.units) if found.fit and found.fit.spare > 0 else "–",
+        form=form_text(row, found, state.job.units) or "–",
         size_name=size_name,
         size=size,
         side=words.side(row.recipe, air) if air and not asks else "",
@@ -269,7 +269,7 @@ def _last(state: JobResults, current: SheetRow | None) -> str:
     if first is None or not first.actual:
         return ""
     if first.deviation == "held":
-        return f"{text.shape} {text.name}: held by the alignment, form {text.form}"
+        return f"{text.shape} {text.name}: held by the alignment{f', form {text.form}' if text.form else ''}"
     value = first.actual + (f" ({first.deviation})" if first.deviation else "")
     by = f" by {text.out_by}" if text.word == "out" and text.out_by else ""
     return f"{text.shape} {text.name}: {value} {text.word}{by}"

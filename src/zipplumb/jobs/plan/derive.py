@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import dataclasses
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass
+from itertools import chain
 from typing import Any, cast
 
 from ...core.deriving import Drawing, Given, possible
@@ -13,12 +15,14 @@ from ...core.sheet import KINDS
 from ...core.sheet.judged import JudgedRecipe
 from ...core.sheet.judging import in_system
 from ...core.sheet.ruling import decided
+from ...core.sheet.toleranced.base import ToleranceRecipe
 from ...core.units import degrees_text, mm
 from ...store.database import transaction
 from ..actor import Actor
 from ..state.results import JobResults, load
 from ..words import WORDS, derivation_words
 from .adding import add_rows, named
+from .lettered import datums_of
 
 MOST = 12  # features at once
 ABSURD_MM = 10.0  # a zone that large is of something that was not meant so; one that is typed is judged all the same
@@ -88,32 +92,55 @@ def _order(choice: Choice, judges: bool) -> tuple[bool, bool, bool, bool, float]
 
 
 def _tolerances(state: JobResults, of: Sequence[int], zone_mm: float | None) -> list[Choice]:
-    """The zone that each applicable tolerance needs, and the tables.
-
-    A feature with a datum letter is the datum, else each of two in turn, and the first of more.
-    """
-    lettered = [i for i in of if state.row(i).recipe.datum_letter]
-    datums = lettered or (of if len(of) == 2 else of[:1])
-    orders = [tuple(of)] if len(of) == 1 else [(*(i for i in of if i != datum), datum) for datum in datums]
+    """The zone that each applicable tolerance needs, and the tables."""
     nominals = {i: state.row(i).recipe.should_be for i in of}
     raws: dict[str, dict[str, Any]] = {}
     for kind in KINDS.values():
         if issubclass(kind, JudgedRecipe):
-            chosen = [kind.of_chosen(order) for order in (orders if kind.takes_zone else [tuple(of)])]
-            found = [kind.with_nominals(raw, nominals) for raw in chosen if raw is not None]
+            found = [kind.with_nominals(raw, nominals) for raw in _told_of(state, kind, of)]
             raws |= {f"{raw['kind']}_{raw.get('to_datum', '')}": raw for raw in found[::-1] if raw is not None}
     return [_tolerance(state, key, raw, zone_mm) for key, raw in raws.items()]
 
 
+def _told_of(state: JobResults, kind: type[JudgedRecipe], of: Sequence[int]) -> list[dict[str, Any]]:
+    """How such a judgement is told of what is chosen.
+
+    What has a datum letter, or is a target of one, is a datum of the others: of all of them together where that can be, else
+    of each. Without others each that has a letter is one in turn; without letters each of two, and the first of more.
+    """
+    datums = datums_of((i, state.row(i).recipe) for i in of)
+    groups = [datums[letter] for letter in sorted(datums)]
+    others = [i for i in of if not any(i in group for group in groups)]
+    if groups and others:
+        if not issubclass(kind, ToleranceRecipe):
+            return [raw for raw in [kind.of_chosen(others)] if raw is not None]
+        ways: list[list[list[tuple[int, ...]]]] = [[groups], [[group] for group in groups], [[]]]
+        for told in ways:
+            with suppress(InputError):
+                return [kind.on(others, each) for each in told]
+        return []
+    each = [i for group in groups for i in group] or (of if len(of) == 2 else of[:1])
+    orders = [tuple(of)] if len(of) == 1 or not kind.takes_zone else [(*(i for i in of if i != last), last) for last in each]
+    return [raw for raw in map(kind.of_chosen, orders) if raw is not None]
+
+
+def _to(there: Mapping[int, Any], datums: Sequence[Sequence[int]]) -> str:
+    """Of one datum its name, of several their letters."""
+    if not datums:
+        return ""
+    if len(datums) == 1:
+        return " to " + " and ".join(there[i].name for i in datums[0])
+    return " to " + ", ".join(there[group[0]].letter[:1] for group in datums)
+
+
 def _tolerance(state: JobResults, key: str, raw: dict[str, Any], zone_mm: float | None) -> Choice:
-    there = {i: state.results[i].feature for i in (*raw["of"], *([raw["to_datum"]] if "to_datum" in raw else []))}
     kind = cast(type[JudgedRecipe], KINDS[raw["kind"]])
+    recipe = kind.model_validate({**raw, "name": "?", **({"zone_mm": zone_mm or 1.0} if kind.takes_zone else {})})
+    there = {i: state.results[i].feature for i in (*raw["of"], *chain(*recipe.in_order))}
     names = [there[i].name for i in raw["of"]]  # type: ignore[union-attr]
-    to = f" to {there[raw['to_datum']].name}" if "to_datum" in raw else ""  # type: ignore[union-attr]
     of = f"these {len(names)}" if kind.is_table else " and ".join(names)
     at = f" at {degrees_text(raw['angle_rad'], 2)}" if "angle_rad" in raw else ""
-    words = f"{WORDS[raw['kind']].noun.capitalize()} of {of}{to}{at}"
-    recipe = kind.model_validate({**raw, "name": "?", **({"zone_mm": zone_mm or 1.0} if kind.takes_zone else {})})
+    words = f"{WORDS[raw['kind']].noun.capitalize()} of {of}{_to(there, recipe.in_order)}{at}"
     try:
         judged = recipe.judged(0, there, state.alignment)  # type: ignore[arg-type]
     except PlumbError as error:

@@ -66,6 +66,12 @@ def word_of(found: RowResult) -> str:
     return found.state if found.state in ("done", "taking") else "to do"
 
 
+def form_text(row: SheetRow, found: RowResult, units: Units) -> str:
+    """How far the hits leave the fitted shape, from the first one to spare on; "" where that is nothing of the part."""
+    told = found.fit is not None and found.fit.spare > 0 and not row.recipe.hits_stand_apart
+    return length_text(found.fit.form, units) if found.fit is not None and told else ""
+
+
 def _row_text(state: JobResults, row: SheetRow, number: int) -> RowText:
     recipe, found, units = row.recipe, state.results[row.id], state.job.units
     word = word_of(found)
@@ -80,7 +86,7 @@ def _row_text(state: JobResults, row: SheetRow, number: int) -> RowText:
         word=word,
         shape=SYMBOL_OF.get(word, Symbol.TO_DO),
         line=_line(found, words_for(recipe).noun),
-        form=length_text(found.fit.form, units) if found.fit else "",
+        form=form_text(row, found, units),
         hits=found.hits,
         wanted=recipe.wanted_hits,
         message=sentence_in(found.message or " ".join(filter(None, notes)), units),
@@ -148,7 +154,7 @@ def _limits_text(found: Characteristic, shown) -> str:
     if lower is None and upper is None:
         return ""
     if lower is None:
-        return f"≤ {shown(upper, found.nominal is not None)}"
+        return f"≤ {shown(upper, bool(found.nominal))}"
     if upper is None:
         return f"≥ {shown(lower, True)}"
     if lower == -upper:

@@ -131,7 +131,7 @@ def copy(job_id: int, row_id: int):
 @blueprint.post("/alignments")
 @changes
 def plan(job_id: int):
-    return go_on(job_id, "align", show=systems.plan_datum_planes(g.actor, job_id))
+    return go_on(job_id, "align", show=systems.plan_lettered(g.actor, job_id))
 
 
 @blueprint.post("/alignments/active")

@@ -42,13 +42,16 @@ def _by_form(key: str, kind: str, words: str, ready: Mapping[str, Mapping[str, s
 
 def _datums_page(session: Session, state: JobResults) -> str:
     lettered = systems.lettered(state)
-    texts = {f"datums.{k}.features.0": str(row.id) for k, row in enumerate(lettered[:3])}
+    texts = {
+        f"datums.{k}.features.{n}": str(row.id) for k, datum in enumerate(lettered[:3]) for n, row in enumerate(datum.rows)
+    }
     form = plan_form(session, state, "datum_features", texts)
     words = (
         "Primary first. Each takes what those before it left free, as ISO 5459 says; two planes together are the plane midway."
     )
     if len(lettered) < 3:
         words += f" {len(lettered)} datum letter{'s are' if len(lettered) != 1 else ' is'} set; more can be set on the rows."
+        words += " Places called A1, A2, … are targets of A."
     return render_template(
         "_road_form.html", road=ROADS_BY_KEY["datums"], words=words, forms=[("", form)], job=state.job, lettered=lettered[:3]
     )

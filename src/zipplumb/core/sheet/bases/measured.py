@@ -117,7 +117,6 @@ class MeasuredRecipe(FeatureRecipe):
         None  # of the part's CAD, where the nominal was picked
     )
     belongs_at_nominal: ClassVar[bool] = True  # hits far off its nominal are not its own
-    hits_stand_apart: ClassVar[bool] = False  # on purpose, round one place: what they leave is no form
     plot: ClassVar[Plot] = ""  # how its residuals are drawn
     criterion: Annotated[Criterion, Internal()] = "gaussian"
     hits: HitCount = 4

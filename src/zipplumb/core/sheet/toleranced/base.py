@@ -128,11 +128,6 @@ class ToleranceRecipe(JudgedRecipe):
         return raw
 
     @property
-    def in_order(self) -> tuple[tuple[int, ...], ...]:
-        """The rows of its datums, the primary first, as ``on`` takes them."""
-        return ()
-
-    @property
     def from_outside(self) -> tuple[bool, ...]:
         """For each datum, whether it is laid from outside the material, and not as its own row fits it."""
         return (False,) * len(self.in_order)
