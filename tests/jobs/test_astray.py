@@ -89,10 +89,30 @@ def test_they_are_never_done_in_silence_but_whoever_insists_is_believed(bores):
     assert "off where it belongs" in row_text(state, first).message
     assert finish(bores) != "asks"
     assert bores.state().results[first].state == "done"
+    assert bores.state().current.id == second
     assert bores.state().results[first].characteristic("off").deviation > 10
     measuring.make_current(TECHNICIAN, bores.job, first)
     measuring.undo(TECHNICIAN, bores.job, sweep=False)  # opened again it is asked anew
     assert bores.state().results[first].elsewhere
+
+
+def test_a_press_that_they_are_right_goes_on_to_the_next(bores):
+    first, second = bores.bores[:2]
+    touch(bores, second)
+    finish(bores)
+    stays = next(code for code, words, _ in said(bores).options if words == "They are right")
+    measuring.choose(TECHNICIAN, bores.job, first, stays)
+    state = bores.state()
+    assert (state.results[first].state, state.current.id) == ("done", second)
+
+
+def test_that_they_are_right_is_said_before_the_row_is_finished_and_it_stays_open(bores):
+    first, second = bores.bores[:2]
+    touch(bores, second)
+    stays = next(code for code, words, _ in said(bores).options if words == "They are right")
+    measuring.choose(TECHNICIAN, bores.job, first, stays)
+    assert bores.state().current.id == first
+    assert finish(bores) != "asks"
 
 
 def test_hits_on_what_is_measured_already_are_given_to_its_row(bores):

@@ -17,6 +17,7 @@ from ..plan.picking import plan_face
 from ..state.readings import mark_undone
 from ..state.recipes import changed
 from ..state.results import JobResults, load
+from . import onward
 from .again import give
 from .near import Option, nominals_near
 
@@ -80,6 +81,9 @@ def choose(actor: Actor, job_id: int, row_id: int, code: str) -> bool:
             raise InputError("That is not asked any more.", "Nothing was changed.", "Look at the row again.")
         if code == STAY:
             changed(row, as_touched=True)
+            session.flush()
+            if row.finished_at is not None:
+                onward.from_answered(session, actor, job, row_id)
             record(session, actor, job_id, "hits belong here", row=row_id)
         elif code == BACK:
             _take_back(session, actor, job, row, found.keys)

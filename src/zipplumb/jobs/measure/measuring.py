@@ -23,7 +23,7 @@ from ..state.readings import forget_pull_offs, must_be_kept, store, take_back
 from ..state.readings import set_aside as set_mark
 from ..state.recipes import changed, recipe_of
 from ..state.results import JobResults, load
-from . import astray, chain, touching
+from . import astray, chain, onward, touching
 
 WAYS = get_args(Way)
 
@@ -149,18 +149,7 @@ def _next_row(state: JobResults, after: int, station: int | None) -> int | None:
         here = station or (state.station.id if state.station else None)
         if (tie := stations.next_tie(state, here)) is not None:
             return tie
-    return next_to_measure(state, after)
-
-
-def next_to_measure(state: JobResults, after: int) -> int | None:
-    """The next feature that is not finished, from a row on and round; the row itself if none."""
-    features = state.measured
-    ids = [r.id for r in features]
-    at = ids.index(after) if after in ids else -1
-    for row in features[at + 1 :] + features[: at + 1]:
-        if not row.finished and row.id != after:
-            return row.id
-    return after
+    return onward.next_to_measure(state, after)
 
 
 def undo(actor: Actor, job_id: int, sweep: bool) -> str:
@@ -296,11 +285,7 @@ def settle_side(actor: Actor, job_id: int, row_id: int, air: int) -> None:
         row = _measured(session, job_id, row_id)
         changed(row, settled_air=air)
         session.flush()
-        if job.current_row_id == row_id:
-            state = load(session, job_id)
-            job.current_row_id = next_to_measure(state, row_id)
-            if state.row(row_id).finished and state.results[row_id].state == "done":
-                chain.follow(session, actor, job, row_id)
+        onward.from_answered(session, actor, job, row_id)
         record(session, actor, job_id, "settle the side", row=row_id, air=air)
         tell(session, job_id, "rows", row=row_id, tone="finished")
 

@@ -1,0 +1,31 @@
+"""Which row is current once another is done."""
+
+from __future__ import annotations
+
+from sqlalchemy.orm import Session
+
+from ...store.models import Job
+from ..actor import Actor
+from ..state.results import JobResults, load
+from . import chain
+
+
+def next_to_measure(state: JobResults, after: int) -> int | None:
+    """The next feature that is not finished, from a row on and round; the row itself if none."""
+    features = state.measured
+    ids = [r.id for r in features]
+    at = ids.index(after) if after in ids else -1
+    for row in features[at + 1 :] + features[: at + 1]:
+        if not row.finished and row.id != after:
+            return row.id
+    return after
+
+
+def from_answered(session: Session, actor: Actor, job: Job, row_id: int) -> None:
+    """A row of which something was asked is answered: if it is still current, what follows it is current now."""
+    if job.current_row_id != row_id:
+        return
+    state = load(session, job.id)
+    job.current_row_id = next_to_measure(state, row_id)
+    if state.row(row_id).finished and state.results[row_id].state == "done":
+        chain.follow(session, actor, job, row_id)
