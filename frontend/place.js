@@ -37,7 +37,15 @@ function say(found) {
   const surely = found?.U ? `, U ${found.U}` : "";
   what.textContent = !found ? "Bring the tip or the reflector near a place." : `${found.symbol} ${found.name}${found.word === "in" ? " is in" : `: ${found.far}`}`;
   const move = { in: `${found?.far} off${surely}. Leave it.`, out: `Move it ${found?.ways}.`, "not proven": `Not surely in${surely}: ${found?.ways}.` };
-  ways.textContent = found ? move[found.word] : "";
+  ways.textContent = found ? [move[found.word], left(found.turning)].filter(Boolean).join(" ") : "";
+}
+
+// Of the turn that is being made, while a reflector sees it.
+export function left(turning) {
+  if (!turning) return "";
+  if (turning.astray) return `${turning.name}: stop, it goes another way.`;
+  if (turning.enough) return `${turning.name}: enough.`;
+  return `${turning.name}: still ${[turning.left, turning.hand].filter(Boolean).join(", ")}.`;
 }
 
 function fade() {

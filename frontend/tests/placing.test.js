@@ -1,6 +1,6 @@
 import assert from "node:assert/strict";
 import { test } from "node:test";
-import { age, length } from "../place.js";
+import { age, left, length } from "../place.js";
 import { settled } from "../stage/settled.js";
 
 const MM = { mm: 1, decimals: 3 };
@@ -8,6 +8,14 @@ const INCH = { mm: 25.4, decimals: 4 };
 
 test("how old a number is, in words", () => {
   assert.deepEqual([0, 1499, 1500, 59_000, 60_000, 150_000].map(age), ["now", "now", "2 s ago", "59 s ago", "1 min ago", "3 min ago"]);
+});
+
+test("what is left of a turn is said beside where it is to go", () => {
+  const turning = { name: "Foot 3", left: "1.17 turns", hand: "clockwise", way: "2.310 up", enough: false, astray: false };
+  assert.equal(left(turning), "Foot 3: still 1.17 turns, clockwise.");
+  assert.equal(left({ ...turning, enough: true }), "Foot 3: enough.");
+  assert.equal(left({ ...turning, astray: true }), "Foot 3: stop, it goes another way.");
+  assert.equal(left(undefined), "");
 });
 
 test("lengths from a zero carry their sign, in mm and in inches", () => {

@@ -12,7 +12,7 @@ import json
 import logging
 import threading
 import time
-from collections.abc import Awaitable, Callable, Iterable
+from collections.abc import Awaitable, Callable, Iterable, Sequence
 from typing import Any
 
 import psycopg
@@ -26,13 +26,13 @@ from ...core.errors import PlumbError
 from ...core.frames import Array
 from ...jobs.kit.trust import why_due
 from ...jobs.people import ENDED, still_signed_in
-from ...jobs.place.details import placed
+from ...jobs.place.details import kept_of, placed
 from ...jobs.place.fitter import detail_of
 from ...jobs.place.turning import Turning
 from ...jobs.state.results import JobResults, load
 from ...store.database import AWAY as DATABASE_AWAY
 from ...store.database import CHANGED, TIP, database_url, snapshot
-from ...store.models import Instrument, Station
+from ...store.models import Detail, Instrument, Station
 from ..place.fitter_now import now_html
 from ..rows import changed_html
 from ..view import JobView, scene_of
@@ -132,9 +132,9 @@ class Hub:
 
     def _begin_of(self, job_id: int, link: int | None) -> bytes:
         watched = self.jobs.get(job_id)
-        state, due = self._load(job_id)
+        state, due, details = self._load(job_id)
         if watched is not None and watched.state is None:
-            self._remember(watched, state, due)
+            self._remember(watched, state, due, details)
         elif watched is not None:
             watched.joined = True
         if link is not None:
@@ -266,17 +266,17 @@ class Hub:
                 watched.state = None  # the next change is shown whole
                 self._send(watched.pages | watched.fitters, event_of("trouble", {"words": NOT_SHOWN}))
 
-    def _load(self, job_id: int) -> tuple[JobResults, str]:
+    def _load(self, job_id: int) -> tuple[JobResults, str, Sequence[Detail]]:
         with snapshot() as session:
             state = load(session, job_id)
-            return state, why_due(session, state.instrument, job_id)
+            return state, why_due(session, state.instrument, job_id), kept_of(session, job_id)
 
     def _load_hits(self, job_id: int, named: set[int]) -> JobResults:
         with snapshot() as session:
             return load(session, job_id, named)
 
-    def _remember(self, watched: Watched, state: JobResults, due: str) -> tuple[JobView, str]:
-        watched.due = due
+    def _remember(self, watched: Watched, state: JobResults, due: str, details: Sequence[Detail]) -> tuple[JobView, str]:
+        watched.due, watched.details = due, details
         view = JobView.of(state, due)
         now = render_template("_now.html", view=view, oob=True)
         watched.state, watched.texts, watched.now = state, view.texts, now
@@ -295,8 +295,11 @@ class Hub:
     def _work_out(self, watched: Watched, job_id: int, word: Word) -> None:
         before, texts, said = watched.state, watched.texts, watched.now
         named = word.get("named")
-        state, due = self._load(job_id) if named is None else (self._load_hits(job_id, named), watched.due)
-        view, now = self._remember(watched, state, due)
+        if named is None:
+            state, due, details = self._load(job_id)
+        else:
+            state, due, details = self._load_hits(job_id, named), watched.due, watched.details
+        view, now = self._remember(watched, state, due, details)
         joined, watched.joined = watched.joined, False
         if word["what"] == "back" or before is None or not state.sheet.stands_as(before.sheet):
             html, rows = self._all_html(view), list(state.sheet.index)
@@ -330,6 +333,13 @@ class Hub:
         now = render_template("_now.html", view=view, oob=True)
         return now + render_template("_sheet_rows.html", view=view, oob=True)
 
+    def _turnings(self, watched: Watched, state: JobResults) -> tuple[Turning, ...]:
+        """What is being turned, worked out once a state, when something moves."""
+        if watched.turnings is None or watched.turnings[0] is not state:
+            found = (Turning.of(state, placed(state, detail)) for detail in watched.details)
+            watched.turnings = state, tuple(each for each in found if each is not None)
+        return watched.turnings[1]
+
     def _tip(self, watched: Watched, word: Word) -> None:
         state = watched.state
         stands = None if state is None else state.stations.get(word["station"])
@@ -337,17 +347,28 @@ class Hub:
             return
         message, tip = told_of_tip(state, stands, word)
         self._to_fitters(watched, state, message.get("place"), word.get("at"), tip)
+        for turning in self._turnings(watched, state) if watched.pages else ():
+            if told := _as_turned(turning, state, message.get("place"), word.get("at"), tip):
+                message["place"] = told
+                break
         self._send(watched.pages, event_of("tip", message), may_drop=True)
 
     def _to_fitters(self, watched: Watched, state: JobResults, place: dict | None, at: float | None, tip: Array) -> None:
         """Where the reflector is, and what is left to be turned, to those whose detail carries that place."""
         for page in list(watched.fitters):
             targets, turning = self.targets.get(page.link or 0, NO_TARGETS)
-            height = turning.height_told(state, tip) if turning is not None else {}
-            told = {**height, "at": at} if height else place
+            told = (_as_turned(turning, state, place, at, tip) if turning is not None else None) or place
             if told is not None and told["row"] in targets:
-                left = turning.told(told["row"], tip) if turning is not None else {}
-                self._send([page], event_of("place", told | left), may_drop=True)
+                self._send([page], event_of("place", told), may_drop=True)
+
+
+def _as_turned(turning: Turning, state: JobResults, place: dict | None, at: float | None, tip: Array) -> dict | None:
+    """What is missing at the target on which the reflector rests, and what is left to be turned; None where it rests on none
+    of what is turned."""
+    height = turning.height_told(state, tip)
+    told = {**height, "at": at} if height else place
+    left = turning.told(told["row"], tip) if told is not None else {}
+    return told | left if told is not None and (height or left) else None
 
 
 def _together(waiting: Word | None, word: Word) -> Word:

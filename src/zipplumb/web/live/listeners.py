@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import asyncio
 import json
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 
 from ...core.sameness import Layered
 from ...exchange.table import RowText
+from ...jobs.place.turning import Turning
 from ...jobs.state.results import JobResults
+from ...store.models import Detail
 
 BACKLOG, TIPS = 60, 3
 
@@ -60,4 +62,6 @@ class Watched:
     texts: Layered[int, RowText] = field(default_factory=lambda: Layered({}))
     now: str = ""
     due: str = ""  # why the instrument is to be checked, as known when more than hits came
+    details: Sequence[Detail] = ()  # what is moved to its place, as known when more than hits came
+    turnings: tuple[JobResults, tuple[Turning, ...]] | None = None  # what is being turned, as of that state
     joined: bool = False  # a page began since, which may have seen more than what was sent last
