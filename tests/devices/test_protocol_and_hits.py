@@ -1,3 +1,4 @@
+import base64
 import json
 from contextlib import suppress
 
@@ -7,6 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from zipplumb.core.errors import DeviceError
+from zipplumb.core.stripes import is_light, unpacked
 from zipplumb.devices.hits import HitMaker
 from zipplumb.devices.protocol import (
     Event,
@@ -42,7 +44,8 @@ def test_ranges_and_angles_lines_levels_targets_and_events_come_through():
     assert seen.values == pytest.approx((0, 866.0254, 500, 1, 0, 0, 0), abs=1e-4)
     assert seen.face == 2
     stripe = decode(encode(t="stripe", **POSE, points=[[1.0, 90.0], [2.0, 91.0]]))
-    assert stripe == Stripe(PoseMessage(5, 1000.0, (1, 2, 3, 1, 0, 0, 0)), ((1.0, 90.0), (2.0, 91.0)))
+    assert isinstance(stripe, Stripe) and stripe.pose == PoseMessage(5, 1000.0, (1, 2, 3, 1, 0, 0, 0))
+    np.testing.assert_array_equal(stripe.points, [[1, 90, np.nan], [2, 91, np.nan]])
     assert decode(encode(t="level", up=[0, 0, 1], u_rad=1e-6)) == LevelMessage(up=(0, 0, 1), u_rad=1e-6)
     assert decode(encode(t="target", state="lost")) == TargetMessage(state="lost")
     assert decode(encode(t="event", what="knock")) == Event(what="knock")
@@ -71,11 +74,62 @@ def test_a_scanners_lines_are_kept_while_the_button_is_held():
     maker = HitMaker("s")
     stripe = decode(encode(t="stripe", **POSE, points=[[1.0, 90.0], [2.0, 91.0]]))
     maker.scanned(stripe)
-    assert maker.flush() is None
+    assert maker.flush() == []
     maker.press(stripe.pose)
     maker.scanned(stripe)
-    batch = maker.release()
-    assert (batch.kind, batch.lines) == ("stripes", ((1.0, 90.0, 2.0, 91.0),))
+    (batch,) = maker.release()
+    assert (batch.kind, batch.counts) == ("stripes", (2,))
+    np.testing.assert_array_equal(unpacked(batch.points, batch.counts)[0], stripe.points)
+
+
+def as_packed(points):
+    return base64.b64encode(np.asarray(points, "<f4").tobytes()).decode()
+
+
+def test_a_packed_line_keeps_its_order_its_gaps_and_its_brightness():
+    points = np.array([[1, 90, 0.5], [2, 91, 1], [np.nan] * 3, [4, 93, np.nan], [5, 94, 0]], np.float32)
+    stripe = decode(encode(t="stripe", **POSE, packed=as_packed(points)))
+    np.testing.assert_array_equal(stripe.points, points)
+    np.testing.assert_array_equal(is_light(stripe.points), [True, True, False, True, True])
+    none = decode(encode(t="stripe", **POSE, packed=""))  # the light met nothing
+    assert none.points.shape == (0, 3)
+    maker = HitMaker("s")
+    maker.press(stripe.pose)
+    maker.scanned(none)
+    maker.scanned(decode(encode(t="stripe", **POSE, packed=as_packed([[np.nan] * 3] * 5))))
+    assert maker.release() == []  # lines without light are nothing to keep
+
+
+@pytest.mark.parametrize(
+    ("packed", "why"),
+    [
+        ("!!", "not base64"), ("AAAA", "whole points"), (as_packed([[np.nan, 90, 0.5]]), "within a kilometre"),
+        (as_packed([[1, np.inf, 0.5]]), "within a kilometre"), (as_packed([[1e7, 0, 0]]), "within a kilometre"),
+        (as_packed([[1, 90, 2]]), "from 0 to 1"), (as_packed([[1, 90, 0]] * 4097), "at most 65536"),
+    ],
+)  # fmt: skip
+def test_a_packed_line_that_is_none_is_named(packed, why):
+    with pytest.raises(DeviceError, match=f"stripe does not fit.*{why}"):
+        decode(encode(t="stripe", **POSE, packed=packed))
+
+
+def test_points_told_twice_are_refused():
+    with pytest.raises(DeviceError, match="told twice"):
+        decode(encode(t="stripe", **POSE, points=[[1, 90]], packed=as_packed([[1, 90, 0]])))
+
+
+def test_a_long_wait_is_handed_over_in_chunks_of_a_mebibyte_with_every_line_in_order():
+    maker = HitMaker("s")
+    poses = [decode(encode(t="pose", **{**POSE, "n": n})) for n in range(500)]
+    maker.press(poses[0])
+    line = np.full((512, 3), 0.5, np.float32)
+    for pose in poses[1:]:
+        maker.scanned(Stripe(pose, line))
+    batches = maker.release()
+    assert len(batches) == 3
+    assert max(len(batch.points) for batch in batches) <= 2**20
+    assert [n for batch in batches for n in batch.ns] == list(range(1, 500))
+    assert sum(sum(batch.counts) for batch in batches) == 499 * 512
 
 
 @pytest.mark.parametrize(
@@ -127,13 +181,13 @@ def test_held_hits_come_by_distance_and_belong_to_one_sweep():
     maker.press(pose(0, 0))
     for n in range(1, 101):
         maker.seen(pose(n, 0.4 * n))
-    batch = maker.release()
+    (batch,) = maker.release()
     steps = np.diff(np.reshape(batch.poses, (-1, 7))[:, 0])
     assert len(batch.ns) == 7
     assert np.all(steps >= 5.0)
     assert batch.sweep == 0
     maker.seen(pose(102, 500))
-    assert maker.flush() is None  # nothing more once the button is let go
+    assert maker.flush() == []  # nothing more once the button is let go
 
 
 # ---- looks ------------------------------------------------------------------------------------
@@ -159,7 +213,7 @@ def test_every_place_of_a_look_is_a_hit_however_near_to_the_last_and_its_way_in_
     first = maker.press(poses[0], every=True)
     for each in poses:  # the stream tells the first once more
         maker.seen(each)
-    rest = maker.release()
+    (rest,) = maker.release()
     assert (first.ns, rest.ns) == ((0,), (1, 2, 3))
     ways = np.vstack([np.reshape(b.approach, (-1, 7))[:, :3] for b in (first, rest)])
     assert np.linalg.norm(ways - at, axis=1) == pytest.approx(30.0)  # on the beam, before what it meets

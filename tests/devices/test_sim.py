@@ -209,7 +209,7 @@ def test_the_scanner_draws_lines_on_the_sphere_while_its_button_is_held():
     mount = arm.probe.axis_from_scanner
     for stripe in stripes[::10]:
         axis = Motion.from_quaternion(stripe.pose.values[3:], stripe.pose.values[:3])
-        points = (axis @ mount).points(np.array([[x, 0, z] for x, z in stripe.points]))
+        points = (axis @ mount).points(np.array([[x, 0, z] for x, z, _ in stripe.points]))
         off = np.linalg.norm(points - BENCH["sphere"], axis=1) - BENCH["sphere_mm"] / 2
         assert np.abs(off).max() < 0.15
 

@@ -12,6 +12,7 @@ from sqlalchemy import func, select
 
 from zipplumb.core.errors import InputError, NotAllowed
 from zipplumb.core.probing import ByDistance, ByPress, ByTime, WhenStill
+from zipplumb.core.stripes import packed, stripe_of_pairs
 from zipplumb.demo.seed import OFFSET_MM
 from zipplumb.jobs.align import systems
 from zipplumb.jobs.kit import instruments, stations
@@ -321,7 +322,8 @@ def test_a_session_sent_again_into_another_job_is_refused_and_not_confirmed(benc
 
 def test_a_scanners_lines_are_refused_while_a_row_is_current(bench):
     row = bench.plan_plane("Top", [0, 0, 60], [0, 0, 1])
-    stripes = replace(batch(kind="stripes", many=2), lines=((0.0, 90.0), (0.0, 91.0)))
+    points, counts = packed([stripe_of_pairs([(0.0, 90.0)]), stripe_of_pairs([(0.0, 91.0)])])
+    stripes = replace(batch(kind="stripes", many=2), points=points, counts=counts)
     with pytest.raises(InputError, match="Lines of a scanner"):
         presses.keep(bench.arm, stripes, None)
     assert bench.state().results[row].hits == 0

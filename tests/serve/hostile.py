@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import itertools
 import json
 import socket
@@ -20,6 +21,7 @@ HELLO = {"t": "hello", "protocol": 2, "session": "s", "kind": "arm", "model": "m
 POSE = {"t": "pose", "n": 1, "at": 1.7e9, "p": [1.0, 2.0, 3.0], "q": [1.0, 0.0, 0.0, 0.0]}
 PRESS = {**POSE, "t": "button", "e": 1, "name": "take", "down": True}
 RANGE = {"t": "pose", "n": 1, "at": 1.7e9, "r": 1000.0, "az": 0.1, "el": 0.1}
+NAN_AWAY = struct.pack("<3f", 1.0, float("nan"), 0.5)
 numbers = itertools.count(1)
 SPAWN = get_context("spawn")
 
@@ -95,6 +97,9 @@ LINES: dict[str, bytes] = {
     "down false by word": raw(PRESS, down='"false"'),
     "5,000 points": raw({**POSE, "t": "stripe"}, points=json.dumps([[0, 90]] * 5000)),
     "points NaN": raw({**POSE, "t": "stripe"}, points="[[NaN,90]]"),
+    "packed of nothing": raw({**POSE, "t": "stripe"}, packed='"AAAA"'),
+    "packed NaN": raw({**POSE, "t": "stripe"}, packed=f'"{base64.b64encode(NAN_AWAY).decode()}"'),
+    "packed of 5,000": raw({**POSE, "t": "stripe"}, packed=f'"{base64.b64encode(bytes(12 * 5000)).decode()}"'),
     "points of three": raw({**POSE, "t": "stripe"}, points="[[1,2,3]]"),
 }
 NOT_FITTING = "not fit|no message|unknown kind|not a number"

@@ -27,6 +27,12 @@ SELECT currval('trials_id_seq'), 'press', 'old', 10 * k, 10 * k, array_fill(1.0,
        array_fill(0.5, ARRAY[7 * (4 - k)]), CASE k WHEN 2 THEN now() END
 FROM generate_series(1, 2) AS k;
 """
+SCAN = """
+INSERT INTO trials (kind, instrument_id) VALUES ('scanner', 1);
+INSERT INTO readings (trial_id, instrument_id, kind, session, first_n, sweep, ns, times, poses, approach, lines, counts)
+SELECT currval('trials_id_seq'), 1, 'stripes', 'scan', 1, 1, '{1,2}', '{1,2}', array_fill(0.5::float8, ARRAY[14]),
+       array_fill('NaN'::float8, ARRAY[14]), '{1.25,90,2,91.5,3,92}', '{2,1}';
+"""
 SHOWN = [
     ("Top", "60.000", "60.000", "held", "", "done"),
     ("Side", "140.000", "140.000", "held", "", "done"),
@@ -63,6 +69,9 @@ def old_database(stack, monkeypatch):
         connection.execute("SET session_replication_role = replica")
         connection.execute(gzip.decompress(OLD.read_bytes()).decode())
         connection.execute(TRIAL)
+    command.upgrade(config, "0025")
+    with psycopg.connect(keeper) as connection:
+        connection.execute(SCAN)
     command.upgrade(config, "head")
     yield url
     database.engine().dispose()
@@ -106,9 +115,15 @@ def test_every_recipe_part_and_model_of_before_reads(old_database):
 def test_the_readings_of_a_calibration_of_before_count_as_they_did(old_database):
     """Two presses of a pivot, one of them taken back: written as the version before wrote them, before the move."""
     with database.transaction() as session:
-        trial = session.scalar(select(Trial.id))
+        trial = session.scalar(select(Trial.id).where(Trial.kind == "pivot"))
         read = trials.read_by(session, trial)
         stored = session.scalars(select(Reading).where(Reading.trial_id == trial)).all()
     assert len(stored) == 2
     assert len(read) == 3  # of five poses, two were taken back
     assert set(read.sweeps.tolist()) == {1}
+
+
+def test_lines_of_light_of_before_are_packed_and_the_same(old_database):
+    with database.transaction() as session:
+        read = trials.read_by(session, session.scalar(select(Trial.id).where(Trial.kind == "scanner")))
+    assert [line.tolist() for line in read.lines] == [[[1.25, 90.0], [2.0, 91.5]], [[3.0, 92.0]]]

@@ -13,7 +13,7 @@ import socket
 import threading
 import time
 from collections import OrderedDict, deque
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from contextlib import suppress
 from dataclasses import dataclass, field
 from functools import partial
@@ -179,8 +179,8 @@ class Agent:
             return "What the instrument says cannot be read. It is asked again."
         finally:
             self._connection = None
-            if self._maker and (batch := self._maker.link_lost()):
-                self._queue(lambda: self.sink.keep(batch, None), None, lambda message: None)
+            if self._maker:
+                self._keep(self._maker.link_lost(), lambda message: None)
 
     # ---- reading ----------------------------------------------------------------------
 
@@ -241,9 +241,9 @@ class Agent:
                 if now - refreshed > 0.5:
                     refreshed = now
                     self._refresh(self._maker)
-                if now - flushed > FLUSH_S and (batch := self._maker.flush()):
+                if now - flushed > FLUSH_S and (batches := self._maker.flush()):
                     flushed = now
-                    self._queue(lambda b=batch: self.sink.keep(b, None), None, reply)
+                    self._keep(batches, reply)
 
     def _word_of(self, message: State | LevelMessage | TargetMessage) -> Callable[[], None]:
         if isinstance(message, State):
@@ -295,17 +295,16 @@ class Agent:
         number, session = press.number, maker.session
         known = session, number
         if not press.down:
-            batch = maker.release() if press.button == "take" else None
-            if batch:
-                self._queue(lambda: self.sink.keep(batch, None), None, reply)
+            if press.button == "take":
+                self._keep(maker.release(), reply)
             self._queue(lambda: None, known, reply)
         elif press.button == "take":
             try:
                 maker.must_be_new(number, press.pose)
             except DeviceError as error:
                 return self._queue(partial(_refuse, error), known, reply)
-            if maker.held and (before := maker.release()):  # it did not say that the button came up
-                self._queue(lambda: self.sink.keep(before, None), None, reply)
+            if maker.held:  # it did not say that the button came up
+                self._keep(maker.release(), reply)
             batch = maker.press(press.pose, every=press.look is not None)
             self._queue(lambda: self.sink.keep(batch, number), known, reply)
         elif press.button == "finish":
@@ -322,6 +321,10 @@ class Agent:
             self._queue(lambda: self.sink.step(by, session, number), known, reply)
 
     # ---- handing over -----------------------------------------------------------------
+
+    def _keep(self, batches: Iterable[HitBatch], reply) -> None:
+        for batch in batches:
+            self._queue(lambda b=batch: self.sink.keep(b, None), None, reply)
 
     def _queue(self, carry_out, press, reply) -> None:
         self._acts.put(_Act(carry_out, press, reply))

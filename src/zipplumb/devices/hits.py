@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import OrderedDict, deque
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -10,12 +11,14 @@ import numpy as np
 from ..core.errors import DeviceError
 from ..core.frames import Array, points_of_poses
 from ..core.probing import ByDistance, Taking
+from ..core.stripes import is_light, packed
 from .protocol import PoseMessage, Stripe
 
 REMEMBERED = 250  # poses: two to five seconds, enough for any way in
 WAY_IN_MM = 6.0
 BEFORE_MM = 30.0  # on the beam, before what it meets
 REMEMBERED_PRESSES = 256
+CHUNK_BYTES = 2**20
 UNSEEN = (float("nan"),) * 7
 
 
@@ -23,9 +26,9 @@ UNSEEN = (float("nan"),) * 7
 class HitBatch:
     """Hits that are kept together. ``sweep``: the sample of the press that began them.
 
-    ``faces``: of a tracker, the face of each; ``lines``: of a scanner, the points of each hit's line,
-    across and away one after another; ``gap_s``: so long the link was lost before the first of them, while the
-    surface was followed.
+    ``faces``: of a tracker, the face of each; ``points``: of a scanner, those of each hit's line of light, packed as in
+    ``core.stripes``, and ``counts`` of them; ``gap_s``: so long the link was lost before the first of them, while the surface
+    was followed.
     """
 
     kind: str
@@ -36,7 +39,8 @@ class HitBatch:
     poses: tuple[float, ...]
     approach: tuple[float, ...]
     faces: tuple[int, ...] = ()
-    lines: tuple[tuple[float, ...], ...] = ()
+    points: bytes = b""
+    counts: tuple[int, ...] = ()
     gap_s: float = 0.0
 
 
@@ -102,10 +106,10 @@ class HitMaker:
             pose = replace(pose, values=_along_the_beam(self._last_hit))
         return self._batch("pull_off", pose.n, [pose], UNSEEN)
 
-    def release(self) -> HitBatch | None:
-        batch = self.flush()
+    def release(self) -> list[HitBatch]:
+        batches = self.flush()
         self._sweep = None
-        return batch
+        return batches
 
     def seen(self, pose: PoseMessage) -> None:
         """Every pose of the stream, in order."""
@@ -119,7 +123,7 @@ class HitMaker:
         if (self._every and pose.n != self._sweep) or self.taking.feed(pose.at, self.tip(pose)):
             self._pending.append(pose)
 
-    def link_lost(self) -> HitBatch | None:
+    def link_lost(self) -> list[HitBatch]:
         """The pending hits after a lost link; the sweep continues after the gap, which is reported with it."""
         if self._past:
             self._broken_at = self._past[-1].at
@@ -127,22 +131,32 @@ class HitMaker:
 
     def scanned(self, stripe: Stripe) -> None:
         """A scanner's line; kept while the button is held."""
-        if self._sweep is not None and stripe.points:
+        if self._sweep is not None and is_light(stripe.points).any():
             self._lines.append(stripe)
 
-    def flush(self) -> HitBatch | None:
-        """Hits of the running sweep that have not been handed over yet."""
-        if self._lines and self._sweep is not None:
+    def flush(self) -> list[HitBatch]:
+        """What came in the running sweep and has not been handed over yet: hits, or chunks of lines of light."""
+        if self._sweep is None:
+            return []
+        if self._lines:
             lines, self._lines, self._pending = self._lines, [], []  # a scanner takes no hits
-            batch = self._batch("stripes", self._sweep, [s.pose for s in lines], UNSEEN * len(lines))
-            return replace(batch, lines=tuple(tuple(v for p in s.points for v in p) for s in lines))
-        if not self._pending or self._sweep is None:
-            return None
+            return [self._chunk(self._sweep, some) for some in _chunks(lines)]
+        if not self._pending:
+            return []
         poses, self._pending, self._last_hit = self._pending, [], self._pending[-1]
         ways = (_along_the_beam(pose) if self.beam else UNSEEN for pose in poses)
         batch = self._batch("sweep", self._sweep, poses, tuple(v for way in ways for v in way))
+        return [replace(batch, gap_s=self._gap())]
+
+    def _chunk(self, sweep: int, lines: list[Stripe]) -> HitBatch:
+        batch = self._batch("stripes", sweep, [line.pose for line in lines], UNSEEN * len(lines))
+        points, counts = packed(line.points for line in lines)
+        return replace(batch, points=points, counts=counts, gap_s=self._gap())
+
+    def _gap(self) -> float:
+        """How long the link was lost before what is handed over now; said once."""
         gap_s, self._gap_s = self._gap_s, 0.0
-        return replace(batch, gap_s=gap_s)
+        return gap_s
 
     def _way_in(self, hit: PoseMessage) -> tuple[float, ...]:
         """The latest pose at which the tip was clear of the hit; NaN where there is none."""
@@ -162,6 +176,20 @@ class HitMaker:
         return HitBatch(
             kind, self.session, sweep, tuple(p.n for p in poses), tuple(p.at for p in poses), values, approach, faces
         )
+
+
+def _chunks(lines: list[Stripe]) -> Iterator[list[Stripe]]:
+    """Of at most ``CHUNK_BYTES`` of points each."""
+    some: list[Stripe] = []
+    size = 0
+    for line in lines:
+        if some and size + line.points.nbytes > CHUNK_BYTES:
+            yield some
+            some, size = [], 0
+        some.append(line)
+        size += line.points.nbytes
+    if some:
+        yield some
 
 
 def _along_the_beam(hit: PoseMessage) -> tuple[float, ...]:

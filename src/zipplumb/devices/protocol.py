@@ -1,20 +1,23 @@
-"""The instrument protocol, version 2: JSON lines over TCP. docs/instrument-protocol.md says it in words."""
+"""The instrument protocol, version 3: JSON lines over TCP. docs/instrument-protocol.md says it in words."""
 
 from __future__ import annotations
 
+import base64
 import json
 import math
 from dataclasses import dataclass
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError, model_validator
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError, field_validator, model_validator
 
 from ..core.errors import DeviceError
+from ..core.stripes import POINT_BYTES, Packed, stripe_of_bytes, stripe_of_pairs
 
-VERSION = 2
+VERSION, SPOKEN = 3, (2, 3)
 SEE_SURFACES = ("radar",)  # by their beam alone: what they touch is air on their own side
 TELL_RANGES = ("tracker", "radar")  # by a range and two angles, not by poses
-LINE_BYTES = 512 * 1024  # a longest line: a stripe of 4096 points has room
+STRIPE_POINTS = 4096
+LINE_BYTES = 512 * 1024  # a longest line: a stripe of that many points has room
 Button = Literal["take", "finish", "undo", "undo_sweep", "next", "back", "touch", "way"]
 
 
@@ -47,12 +50,12 @@ class Press:
     look: int | None = None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Stripe:
-    """A scanner's line: the last axis at that moment, and points (across, away) mm in its plane of light."""
+    """A scanner's line of light: the last axis at that moment, and its points (n, 3) as in ``core.stripes``."""
 
     pose: PoseMessage
-    points: tuple[tuple[float, float], ...]
+    points: Packed
 
 
 @dataclass(frozen=True)
@@ -111,9 +114,10 @@ class Hello(_Valid):
     axes: Annotated[int, Field(ge=0, le=20)] = 0
 
     def message(self) -> Hello:
-        if self.protocol != VERSION:
+        if self.protocol not in SPOKEN:
+            spoken = " and ".join(map(str, SPOKEN))
             raise DeviceError(
-                f"The instrument speaks version {self.protocol} of the protocol; this link speaks {VERSION}.",
+                f"The instrument speaks version {self.protocol} of the protocol; this link speaks {spoken}.",
                 "Nothing was changed.",
                 "Update the older of the two.",
             )
@@ -169,11 +173,35 @@ class _Press(_Sample):
 
 
 class _Stripe(_Sample):
+    """``points`` as pairs, or ``packed``: base64 of float32."""
+
     t: Literal["stripe"]
-    points: Annotated[tuple[tuple[Place, Place], ...], Field(max_length=4096)]
+    points: Annotated[tuple[tuple[Place, Place], ...], Field(max_length=STRIPE_POINTS)] = ()
+    packed: Annotated[str, Field(max_length=-(-STRIPE_POINTS * POINT_BYTES // 3) * 4)] | None = None
+
+    @field_validator("packed")
+    @classmethod
+    def _is_packed(cls, packed: str | None) -> str | None:
+        if packed is not None:
+            _unpacked(packed)
+        return packed
+
+    @model_validator(mode="after")
+    def _says_points_once(self):
+        if self.packed is not None and self.points:
+            raise ValueError("its points are told twice, as pairs and packed")
+        return self
 
     def message(self) -> Stripe:
-        return Stripe(self.pose(), self.points)
+        return Stripe(self.pose(), stripe_of_pairs(self.points) if self.packed is None else _unpacked(self.packed))
+
+
+def _unpacked(packed: str) -> Packed:
+    try:
+        data = base64.b64decode(packed, validate=True)
+    except ValueError:
+        raise ValueError("it is not base64") from None
+    return stripe_of_bytes(data)
 
 
 class State(_Valid):

@@ -286,8 +286,8 @@ class Reading(Base):
 
     ``poses`` and ``approach`` hold seven numbers per hit, one after another; NaN in
     ``approach`` where the way in is not known. ``ns`` are the device's own sample numbers.
-    ``lines``: a scanner's points, ``counts`` of them to each hit. ``conditions``: what a result rests on, as it
-    was when they were read: level, weather, what the maker states (see jobs/readings).
+    ``points``: a scanner's, packed (see core/stripes), ``counts`` of them to each hit. ``conditions``: what a result
+    rests on, as it was when they were read: level, weather, what the maker states (see jobs/readings).
     """
 
     __tablename__ = "readings"
@@ -313,7 +313,7 @@ class Reading(Base):
     approach: Mapped[list[float]] = mapped_column(ARRAY(Double))
     temperature_c: Mapped[float | None]
     faces: Mapped[list[int]] = mapped_column(ARRAY(Integer), server_default="{}")
-    lines: Mapped[list[float]] = mapped_column(ARRAY(Double), server_default="{}")
+    points: Mapped[bytes] = mapped_column(LargeBinary, server_default="")
     counts: Mapped[list[int]] = mapped_column(ARRAY(Integer), server_default="{}")
     conditions: Mapped[dict[str, Any]] = mapped_column(JSONB, server_default="{}")
     kept_at: Mapped[datetime] = _now()

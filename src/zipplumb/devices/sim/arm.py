@@ -5,6 +5,7 @@
 
 from __future__ import annotations
 
+import base64
 import json
 import math
 from collections.abc import Iterator
@@ -129,7 +130,7 @@ class SimulatedArm(StandIn):
         mount = replace(self.probe, offset_mm=tuple(self.offset)).axis_from_scanner
         scanner = self.chain.last_axis(self.chain.angles) @ mount
         points = scanned(self.truth.bench, scanner, self.random, STRIPE_NOISE_MM)
-        return [encode(t="stripe", **head, points=points)] if len(points) else []
+        return [encode(t="stripe", **head, packed=base64.b64encode(points.tobytes()).decode())] if len(points) else []
 
     def about(self) -> dict:
         return {

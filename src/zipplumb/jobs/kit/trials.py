@@ -260,7 +260,7 @@ def read_by(session: Session, trial_id: int) -> core_readings.HitSet:
     """Everything that counts of a trial, in order."""
     mine = Reading.trial_id == trial_id
     batches = session.scalars(select(Reading).where(mine).order_by(Reading.first_n, Reading.id)).all()
-    found = History(Batch.of(b) for b in batches).reading(marks_of(session, mine))
+    found = History(Batch.of(b, with_light=True) for b in batches).reading(marks_of(session, mine))
     return found.counted if found is not None else core_readings.HitSet.of_poses(np.empty((0, 7)))
 
 

@@ -21,6 +21,7 @@ from sqlalchemy.orm import Session
 from ...core.errors import InputError
 from ...core.network import InstrumentClass
 from ...core.readings import HitSet
+from ...core.stripes import is_light, unpacked
 from ...devices.hits import HitBatch
 from ...store import models
 from ...store.models import DeviceEvent, Instrument, Mark
@@ -31,6 +32,7 @@ WHOLE = None  # in the place of the number of a hit: every hit of the reading
 Marked = frozenset[int | None]  # of one reading
 Marks = Mapping[int, Marked]
 READING, HITS = models.Reading, func.cardinality(models.Reading.ns)
+NO_LINE = np.empty((0, 2))
 STANDS = Mark.lifted_at.is_(None)
 
 
@@ -59,7 +61,7 @@ def store(session: Session, instrument: Instrument, batch: HitBatch, **whose) ->
         "temperature_c": instrument.temperature_c,
         "kind": batch.kind, "session": batch.session, "first_n": batch.ns[0], "sweep": batch.sweep, "ns": list(batch.ns),
         "times": list(batch.times), "poses": list(batch.poses), "approach": list(batch.approach), "faces": list(batch.faces),
-        "lines": [v for line in batch.lines for v in line], "counts": [len(line) // 2 for line in batch.lines],
+        "points": batch.points, "counts": list(batch.counts),
     }  # fmt: skip
     kept = insert(models.Reading).values(**values, **whose).on_conflict_do_nothing(constraint="readings_once")
     if session.execute(kept.returning(models.Reading.id)).first() is None:
@@ -210,12 +212,13 @@ class Batch:
     conditions: dict[str, Any]
 
     @classmethod
-    def of(cls, kept: Any) -> Batch:
-        """The conditions of a reading, or of its columns."""
+    def of(cls, kept: Any, with_light: bool = False) -> Batch:
+        """A reading, or its columns; ``with_light``: with the points of its lines of light."""
         return cls(
             kept.id, kept.row_id, kept.kind, (kept.session, kept.sweep), kept.station_id or 0, kept.calibration_id or 0,
             np.reshape(np.array(kept.poses, float), (-1, 7)), np.reshape(np.array(kept.approach, float), (-1, 7)),
-            np.array(kept.times, float), np.array(kept.faces or [1] * len(kept.ns)), tuple(_lines(kept)), kept.conditions,
+            np.array(kept.times, float), np.array(kept.faces or [1] * len(kept.ns)),
+            tuple(_lines(kept) if with_light else ()), kept.conditions,
         )  # fmt: skip
 
     def __len__(self) -> int:
@@ -326,11 +329,11 @@ class History:
         )
 
 
-def _lines(batch: models.Reading) -> Iterable[np.ndarray]:
-    points = np.reshape(batch.lines, (-1, 2))
-    if not batch.counts:
-        return [np.empty((0, 2))] * len(batch.ns)
-    return np.split(points, np.cumsum(batch.counts)[:-1])
+def _lines(kept: Any) -> Iterable[np.ndarray]:
+    """Of each hit, the places (n, 2) on its line of light; of a touch none."""
+    if not kept.counts:
+        return [NO_LINE] * len(kept.ns)
+    return [stripe[is_light(stripe), :2].astype(float) for stripe in unpacked(kept.points, kept.counts)]
 
 
 def applied_calibrations(session: Session) -> dict[int, int]:

@@ -35,8 +35,10 @@ EDITION = text(
 OURS: ColumnElement[str | None] = literal_column("pg_current_xact_id_if_assigned()::xid::text")  # this very transaction
 VERSION: ColumnElement[str] = literal_column("rows.xmin::text")  # names the transaction that wrote a row's present version
 # asked at every hit, and so put together once
+# and without the points of a scan, which go by chunk to whoever wants them
+SMALL = [column for column in models.Reading.__table__.columns if column.name != "points"]
 NEWER: Select = (
-    select(*models.Reading.__table__.columns, literal_column("readings.xmin::text").label("written"), OURS.label("ours"))
+    select(*SMALL, literal_column("readings.xmin::text").label("written"), OURS.label("ours"))
     .where(models.Reading.job_id == bindparam("job"), models.Reading.id > bindparam("newest"))
     .order_by(models.Reading.id)
 )
