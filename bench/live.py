@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import resource
+import subprocess
 import sys
 import time
 from datetime import UTC, datetime
@@ -37,6 +38,9 @@ def run() -> None:
             bench = Bench(processes)
             fill(bench, rows)
             print(f"One changed hit, load to bytes, {rows} measured rows of five kinds   {spread(_changes(app, bench, 40))}")
+        print("The first page of those 5,000, each in a process that has just started", flush=True)
+        for _ in range(3):
+            subprocess.run([sys.executable, str(Path(__file__).with_name("first_page.py")), str(bench.job)], check=True)
         bench = Bench(processes)
         bench.plan_plane("Long", [0, 0, 60], [0, 0, 1])
         print("One row of very many hits: a change, and the memory of the process")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from functools import cached_property, lru_cache
 from typing import Any
@@ -75,7 +76,7 @@ class Feature:
             leaning = plane.unit_covariance * u_hit_mm**2 if same and u_hit_mm is not None else plane.covariance
             other = Source(source.what, f"plane of {source.whose}")
             found = found + Uncertainty.of_covariance(other, leaning).through(carried)
-        return cls(name, result.shape, result.local, found, extent_of(result))
+        return cls(name, result.shape, result.local, found, extent_of(result, result.shape, _as_fitted))
 
     @property
     def covariance(self) -> Array:
@@ -185,14 +186,22 @@ def center_covariance(feature: Feature) -> Array:
     return into @ feature.covariance[:6, :6] @ into.T
 
 
-def extent_of(result: FitResult) -> Array | None:
-    shape, points = result.shape, result.points
+def _as_fitted(result: FitResult, _: Any) -> Array:
+    return result.points
+
+
+def extent_of(result: FitResult, shape: Any, touched: Callable[[FitResult, Any], Array]) -> Array | None:
+    """Where it was touched farthest apart: both ends along an axis, or corners (n, 3) on a plane; None of other shapes.
+
+    ``shape``: that under the fitted one; ``touched``: the places on it.
+    """
     axis = axis_of(shape)
+    if axis is None and not isinstance(shape, Plane):
+        return None
+    points = touched(result, shape)
     if axis is not None:
         along = (points - axis.point) @ axis.direction
         return axis.point + np.outer([along.min(), along.max()], axis.direction)
-    if not isinstance(shape, Plane):
-        return None
     flat = points - np.outer(shape.distance(points), shape.normal)
     local = (flat - shape.point) @ result.local.rotation[:, :2]
     turn = np.arange(CORNERS) * 2 * np.pi / CORNERS

@@ -131,6 +131,8 @@ class HitSet:
 
     def u_hit_at(self, some: Array) -> float:
         """Standard uncertainty (mm) of the worst of some hits (n,) bool: of a polar instrument's at the range that each was."""
+        if not self.stated:
+            return self.u_hit_mm
         worst = 0.0
         stations, places = self.stations[some.astype(bool)], self.poses[some.astype(bool), :3]
         for station in _distinct(stations):

@@ -113,7 +113,7 @@ class FitResult:
         """Root of the mean squared residual."""
         return float(np.sqrt(self.residuals @ self.residuals / len(self.residuals)))
 
-    @property
+    @cached_property
     def form(self) -> float:
         """Largest minus smallest residual; of a line in space the diameter of the zone round it.
 

@@ -28,7 +28,11 @@ def _loop(module: str, name: str) -> Callable[..., Any]:
     def loaded() -> Callable[..., Any]:
         return getattr(import_module(f"{__package__}.{module}"), name)
 
-    return lambda *arguments: loaded()(*arguments)
+    def at_first(*arguments: Any) -> Any:
+        globals()[name] = loaded()  # which is called by itself from now on
+        return loaded()(*arguments)
+
+    return at_first
 
 
 basis = _loop("starts", "basis")

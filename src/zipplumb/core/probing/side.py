@@ -89,7 +89,7 @@ def side_of_air(
         witnesses["pull_off"] = side
     come = np.isfinite(approach).all(axis=1)
     if come.any():
-        votes = _ways(shape, hits[come], approach[come])
+        votes = _ways(shape, hits, approach) if come.all() else _ways(shape, hits[come], approach[come])
         votes = votes[votes != 0]
         if len(votes) and abs(votes.sum()) > len(votes) / 2:
             witnesses["approach"] = int(np.sign(votes.sum()))

@@ -210,12 +210,12 @@ class _Graph:
         reading = self.readings.get(row.id) if recipe.takes_hits else None
         hits = None
         wait = ""
-        if reading is not None and not np.all(reading.aside):
+        if reading is not None and not reading.aside.all():
             placed, wait = self._placed_kit(needed), _untied_words(reading, needed)
             pulled = reading.pull_off_station  # finish may be pressed at a new station before anything is read there
             whole = not wait and (pulled is None or pulled in placed.stations)
             there = reading if whole else reading.of_stations(placed.stations)
-            if np.all(there.aside):
+            if there is not reading and there.aside.all():
                 return replace(recipe.begun(None, "waits", wait), left_out=int(np.count_nonzero(~reading.aside)))
             hits = RowHits.of(row.id, there, placed, row.finished, recipe.hits_of_plane)
         if recipe.takes_hits and hits is None:

@@ -9,7 +9,7 @@ from itertools import compress
 import numpy as np
 
 from ..calibration import ProbeCalibration
-from ..frames import Array, cross, points_of_poses, rotations_from_quaternions
+from ..frames import Array, Indices, cross, points_of_poses, rotations_from_quaternions
 from ..readings import HitSet
 from ..uncertainty import Source
 from .given import Kit
@@ -46,8 +46,8 @@ class RowHits:
     approach: Array
     poses: Array
     pull_off: Array | None
-    calibrations: Array
-    stations: Array
+    calibrations: Indices
+    stations: Indices
     kit: Kit
     finished: bool
     u_hit_mm: float
@@ -89,15 +89,18 @@ class RowHits:
         count = int(np.count_nonzero(keep))
         if not finished and count - first > LOOKED_AT:
             keep = _spread(keep, count, first)
-        poses, stations, calibrations = reading.poses[keep], reading.stations[keep], reading.calibrations[keep]
-        both = np.concatenate([poses, reading.approach[keep]])
+        shown = int(np.count_nonzero(keep))
+        each = reading.keys, reading.poses, reading.approach, reading.stations, reading.calibrations
+        if shown < len(reading.keys):  # rarely
+            each = tuple(compress(reading.keys, keep.tobytes())), *(values[keep] for values in each[1:])  # type: ignore[index]
+        keys, poses, approach, stations, calibrations = each
+        both = np.concatenate([poses, approach])
         tips = tip_centers(both, np.concatenate(2 * [stations]), np.concatenate(2 * [calibrations]), kit)
-        centers, approach = tips[: len(poses)], tips[len(poses) :]
         return cls(
             row=row,
-            keys=tuple(compress(reading.keys, keep.tobytes())),
-            centers=centers,
-            approach=approach,
+            keys=keys,
+            centers=tips[:shown],
+            approach=tips[shown:],
             poses=poses,
             pull_off=_pull_off(reading, kit),
             calibrations=calibrations,
@@ -106,7 +109,7 @@ class RowHits:
             finished=finished,
             u_hit_mm=reading.u_hit_at(keep),
             gaps=reading.gaps,
-            left_out=count - int(np.count_nonzero(keep)),
+            left_out=count - shown,
         )
 
     @cached_property

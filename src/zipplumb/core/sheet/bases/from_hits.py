@@ -11,7 +11,6 @@ from ...features import Feature, carried_moves, differences, extent_of, frame_of
 from ...fitting import FitResult
 from ...frames import Array, Motion
 from ...probing import contacts_from_centers
-from ...records import changed
 from ...uncertainty import Later, Source, Uncertainty
 from ..row_hits import RowHits
 from ..scatter import surely_worse
@@ -53,8 +52,7 @@ def feature_of_hits(
         into[:6, :6] = carried_moves(result.local, local)
         return _of_hits(hits, result, plane, seen, into) + _tips(hits, surface, local, len(into))
 
-    on_surface = changed(result, shape=shape, points=contacts_from(result, shape))
-    return Feature(name, shape, local, Later(6 + len(sizes_of(shape)), worked_out), extent_of(on_surface))
+    return Feature(name, shape, local, Later(6 + len(sizes_of(shape)), worked_out), extent_of(result, shape, contacts_from))
 
 
 def _of_hits(hits: RowHits, result: FitResult, plane: Feature | None, seen_mm: float, into: Array) -> Uncertainty:

@@ -243,43 +243,46 @@ class MeasuredRecipe(FeatureRecipe):
     def found(self, hits: RowHits | None, parents: Mapping[Needed, FoundFeature]) -> FoundFeature:
         assert hits is not None
         toward = self.toward(hits)
-        base = self.begun(hits, "taking")
+        begun = self.begun(hits, "taking")
+        open_or_failed: State = "failed" if hits.finished else "taking"
         try:
-            plane, hits = self.laid(hits, parents)
+            plane, laid = self.laid(hits, parents)
         except PlumbError as error:
-            return changed(base, state="failed" if hits.finished else "taking", message=str(error))
-        base = changed(base, laid=len(base.counted) - len(hits.keys), counted=hits.keys, centers=hits.centers)
+            return changed(begun, state=open_or_failed, message=str(error))
+        known: dict[str, Any] = {}
+        if laid is not hits:
+            known = {"laid": len(begun.counted) - len(laid.keys), "counted": laid.keys, "centers": laid.centers}
+            hits = laid
         criterion = self.criterion if hits.finished else "gaussian"  # which is at hand at every hit
         fitted = partial(fit, self.fit_kind, criterion=criterion, fixed=self.held_by(plane), toward=toward)
         try:
             result = fitted(hits.centers)
         except PlumbError as error:
-            return changed(base, state="failed" if hits.finished else "taking", message=str(error))
-        base = changed(
-            base, fit=result, residuals=result.residuals, warnings=(*result.warnings, *hits.gap_words), facing=toward
-        )
+            return changed(begun, **known, state=open_or_failed, message=str(error))
+        known |= {
+            "fit": result, "residuals": result.residuals, "warnings": (*result.warnings, *hits.gap_words), "facing": toward,
+        }  # fmt: skip
         if not self.sided:
-            return self.unsided(base, hits, result, plane)
+            return self.unsided(changed(begun, **known), hits, result, plane)
         side = side_of_air(self.faced(result), hits.centers, hits.approach, hits.pull_off, self.nominal_air(), self.settled_air)
+        known["side"] = side
         if not side.air:
-            return changed(base, side=side, state="asks" if hits.finished else "taking")
+            return changed(begun, **known, state="asks" if hits.finished else "taking")
         try:
             if not hits.one_radius:
                 result = self._as_by_one_tip(fitted, hits, result, side.air)
             result = self.compensated(fitted, result, hits.calibration.radius_mm, side.air)
-            base = changed(base, fit=result, residuals=result.residuals)
+            known |= {"fit": result, "residuals": result.residuals}
             feature = feature_of_hits(self.name, hits, result, lambda r: self.surface(result, r, side.air), plane)
             contacts = self.contacts(result, feature.shape, hits.calibration.radius_mm, side.air)
             pointing, sense = self.pointing(feature.shape, hits, parents)
             feature = feature if pointing is feature.shape else changed(feature, shape=pointing)
         except ValueError as error:
-            return changed(base, side=side, state="failed", message=f"The hits make no surface: {error}.")
+            return changed(begun, **known, state="failed", message=f"The hits make no surface: {error}.")
         except PlumbError as error:
-            return changed(base, side=side, state="failed", message=str(error))
-        return changed(
-            base, state=self._state(hits, side), side=side, feature=feature, contacts=contacts, sense=sense,
-            residuals=-result.residuals if side.air < 0 else result.residuals,
-        )  # fmt: skip
+            return changed(begun, **known, state="failed", message=str(error))
+        known["residuals"] = -result.residuals if side.air < 0 else result.residuals
+        return changed(begun, **known, state=self._state(hits, side), feature=feature, contacts=contacts, sense=sense)
 
     def _as_by_one_tip(self, fitted: Fitted, hits: RowHits, result: FitResult, air: int) -> FitResult:
         """The hits as if all had been taken with the first tip: each center is carried along the normal by what its own tip
