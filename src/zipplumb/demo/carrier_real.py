@@ -90,18 +90,23 @@ def true_faces(model: CadModel, error: Callable[[dict], dict]) -> list[dict]:
     return faces
 
 
+def truth(model: CadModel, step: Path) -> dict[str, list[dict]]:
+    """Its true faces, by the fingerprint of its file."""
+    return {hashlib.sha256(step.read_bytes()).hexdigest(): true_faces(model, error_of)}
+
+
 def write_truth(
-    model: CadModel, step: Path, path: Path, others: dict[str, list[dict]] | None = None, stands: dict[str, dict] | None = None
+    own: dict[str, list[dict]], path: Path, others: dict[str, list[dict]] | None = None, stands: dict[str, dict] | None = None
 ) -> None:
     """Write what the stand-in needs: the arm's true tip, where the part stands, and its true faces.
 
-    ``others``: the true faces of other parts, by the fingerprints of their files; ``stands``: where they stand, of those
-    that do not lie where the carrier does.
+    ``own``: those of the carrier, by the fingerprint of its file; ``others``: of other parts; ``stands``: where they stand, of
+    those that do not lie where the carrier does.
     """
-    faces = true_faces(model, error_of)
+    ((sha256, faces),) = own.items()
     truth = {
         "about": "The real part and arm of the demo. Only the stand-in reads this.",
-        "sha256": hashlib.sha256(step.read_bytes()).hexdigest(),
+        "sha256": sha256,
         "probes": PROBES,
         "noise_rad": NOISE_RAD,
         "eccentricity_rad": ECCENTRICITY_RAD,

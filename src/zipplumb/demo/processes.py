@@ -21,9 +21,11 @@ from pathlib import Path
 from typing import IO
 
 from ..core.errors import InputError
+from ..devices.sim.arm import MESHES
 from ..store.cluster import Cluster, free_port, held_port
 from ..store.schema import upgrade
 from . import bedplate_real, bracket_real, carrier_real, shop_real
+from .real_mesh import write_meshes
 from .seed import seed_job, seed_people_and_kit
 from .seed_bedplate import seed_bedplate
 from .seed_bracket import seed_bracket
@@ -33,7 +35,8 @@ START_S, SAY_S = 300.0, 15.0  # a start on a busy machine; after so long it is s
 LOOK_S = 0.2
 SIMS = {"arm": ("sim", "real.json"), "tracker": ("sim-tracker", "shop.json"), "radar": ("sim-radar", "shop.json")}
 PARTS = {"carrier": "bearing-carrier.step", "bracket": "sensor-bracket.step", "bedplate": "bedplate.step"}
-MADE = (*PARTS.values(), "real.json", "shop.json")
+REAL = {"carrier": carrier_real.truth, "bracket": bracket_real.truth, "bedplate": bedplate_real.truth}
+MADE = (*PARTS.values(), "real.json", "shop.json", MESHES)
 LOCK = "lock"
 STOPS = (signal.SIGINT, signal.SIGTERM)
 
@@ -60,9 +63,10 @@ def _make_part_files(folder: Path) -> None:
 
     with ThreadPoolExecutor() as at_once:  # each waits for processes
         models = {name: (model, steps[name]) for name, model in zip(steps, at_once.map(made, steps), strict=True)}
-    others = bracket_real.truth(*models["bracket"]) | bedplate_real.truth(*models["bedplate"])
+    real = {name: truth(*models[name]) for name, truth in REAL.items()}
     stands = shop_real.arm_stands(models["bedplate"][1])
-    carrier_real.write_truth(*models["carrier"], folder / "real.json", others, stands)
+    carrier_real.write_truth(real["carrier"], folder / "real.json", real["bracket"] | real["bedplate"], stands)
+    write_meshes({sha256: (models[name][0], faces) for name in REAL for sha256, faces in real[name].items()}, folder / MESHES)
     shop_real.write_shop(models, folder / "shop.json")
 
 

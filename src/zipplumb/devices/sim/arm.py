@@ -8,7 +8,7 @@ from __future__ import annotations
 import base64
 import json
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
@@ -17,17 +17,18 @@ from scipy.spatial.transform import Rotation
 
 from ...core.frames import Array, Motion, unit
 from ..protocol import encode
-from .bench import Bench, center_in_nest, scanned
+from .bench import Bench, center_in_nest
 from .hand import Hand, Sample
 from .kinematics import Encoders, JointChain
+from .light import LineScanner, Lit
 from .real_part import RealFace
 from .stand import Stand
 from .stand_in import StandIn
 
 SEATED_AGAIN_MM = 0.002  # a head seats as well as the demo's calibrations state of its offset; else no U holds the truth
 KNOCK_MM = 0.09
-STRIPE_EVERY = 3  # samples
-STRIPE_NOISE_MM = 0.01
+SCANNER = LineScanner()  # a line at every sample
+MESHES = "real_meshes.npz"
 FACES_NEAR = 4  # of which one is chosen for a place
 
 
@@ -60,6 +61,7 @@ class Truth:
     bench: Bench | None = None
     others: dict[str, dict[int, RealFace]] = field(default_factory=dict)
     stands: dict[str, Stand] = field(default_factory=dict)
+    meshes: Mapping[str, Array] = field(default_factory=dict)  # (t, 3, 3) of each part as it really is, by its file
 
     @property
     def offset_mm(self) -> tuple[float, float, float]:
@@ -74,6 +76,7 @@ class Truth:
             probes, raw["noise_rad"], raw["eccentricity_rad"], raw["temperature_c"], motion, _faces(raw["faces"]),
             raw["sha256"], Bench(**raw["bench"]), {sha: _faces(faces) for sha, faces in raw.get("others", {}).items()},
             {sha: Stand.of_data(stand) for sha, stand in raw.get("stands", {}).items()},
+            np.load(meshes) if (meshes := path.with_name(MESHES)).exists() else {},
         )  # fmt: skip
 
 
@@ -94,6 +97,7 @@ class SimulatedArm(StandIn):
         self.chain = JointChain(axes)
         self.encoders = Encoders.of_class(random, axes, truth.noise_rad, truth.eccentricity_rad)
         self.faces, self.part, self.stand = truth.faces, truth.sha256, Stand(truth.world_from_part)
+        self.lit = self._lit()
         self.last_face: RealFace | None = None
         self.bent = np.zeros(3)
         self.reaches = True
@@ -104,6 +108,11 @@ class SimulatedArm(StandIn):
     def offset(self) -> Array:
         """Where the tip really is in the last axis: as made, as seated, as bent."""
         return np.array(self.probe.offset_mm) + self.bent
+
+    def _lit(self) -> Lit:
+        """What a scanner's light falls on."""
+        mesh = self.truth.meshes[self.part] if self.part in self.truth.meshes else np.empty((0, 3, 3))
+        return Lit.of(np.asarray(mesh, float), self.stand, self.truth.bench)
 
     # ---- what it believes ---------------------------------------------------------------
 
@@ -125,11 +134,11 @@ class SimulatedArm(StandIn):
         return {"p": [round(float(x), 5) for x in believed.translation], "q": _quaternion(believed.rotation)}
 
     def more(self, head: dict) -> list[bytes]:
-        if not (self.probe.scanner and self.held and self.n % STRIPE_EVERY == 0 and self.truth.bench):
+        if not (self.probe.scanner and self.held):
             return []
         mount = replace(self.probe, offset_mm=tuple(self.offset)).axis_from_scanner
         scanner = self.chain.last_axis(self.chain.angles) @ mount
-        points = scanned(self.truth.bench, scanner, self.random, STRIPE_NOISE_MM)
+        points = SCANNER.line(self.lit, scanner, self.random)
         return [encode(t="stripe", **head, packed=base64.b64encode(points.tobytes()).decode())] if len(points) else []
 
     def about(self) -> dict:
@@ -167,6 +176,7 @@ class SimulatedArm(StandIn):
         self.faces = known.get(self.part) or _faces(order["faces"])
         self.stand = self.truth.stands.get(self.part) or Stand(self.truth.world_from_part)
         self.temperature_c = self.stand.temperature_c or self.truth.temperature_c
+        self.lit = self._lit()
         self.news += self.greeting()
 
     def _into_nest(self, name: str) -> Iterator[Sample]:
@@ -209,6 +219,7 @@ class SimulatedArm(StandIn):
             return self.hand.poses_in_seats([bench.end_center(k, self.probe.tip_radius_mm) for k in (0, 1) * 3], part)
         if do == "move_sphere":
             self.truth = replace(self.truth, bench=bench.with_sphere_moved())
+            self.lit = self._lit()
             return iter(())
         return None
 
@@ -221,10 +232,13 @@ class SimulatedArm(StandIn):
                 self.last_face = face
                 self.todo.append(self.hand.hits(face, [place]))
             return
-        if do not in ("touch", "touch_at", "clumsy", "sweep"):
+        if do not in ("touch", "touch_at", "clumsy", "sweep", "scan_face"):
             raise ValueError(f"“{do}” is not known")
         face = self.faces[int(order["face"])]
         self.last_face = face
+        if do == "scan_face":
+            self.todo.append(self.hand.scan_face(face, int(order.get("side", 0)), float(order.get("away_mm", 110.0))))
+            return
         if do == "touch_at":
             self.todo.append(self.hand.hits(face, [np.array(order["point"], float)]))
             return

@@ -20,6 +20,7 @@ from .stand import Stand
 CLEAR_MM, LEAST_CLEAR_MM = 22.0, 0.8
 TRAVEL_MM_S, APPROACH_MM_S, SWEEP_MM_S = 900.0, 140.0, 120.0
 REST_S = 0.08
+SCAN_MM_S, SCAN_APART_MM, SCAN_LEAN_DEG = 60.0, 45.0, 35.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -172,6 +173,32 @@ class Hand:
             yield from self.press("take", True)
             yield from self._glide(ends[1], part.vectors(inward), 20.0 / max(1.0, self.pace / 4))
             yield from self.press("take", False)
+
+    def scan_face(self, face: RealFace, side: int, away_mm: float) -> Iterator[Sample]:
+        """A scanner passed over a face, there and across, the button held on each pass.
+
+        ``side``: 0 squarely, 1 to 4 leaning to one of four sides; ``away_mm``: the scanner's own place above the face.
+        """
+        out = face.outward.mean(axis=0)
+        out = unit(out) if np.linalg.norm(out) > 0.3 else np.array([0, 0, 1.0])  # into what closes round, from above
+        u, v = perpendicular_pair(out)
+        turn = (side - 1) * np.pi / 2
+        lean = np.radians(SCAN_LEAN_DEG) if side else 0.0
+        back = np.cos(lean) * out + np.sin(lean) * (np.cos(turn) * u + np.sin(turn) * v)
+        middle = face.spots.mean(axis=0)
+        flat = (face.spots - middle) @ np.column_stack([u, v])
+        _, axes = np.linalg.eigh(np.cov(flat.T) + 1e-9 * np.eye(2))
+        for along, across in ((axes[:, 1], axes[:, 0]), (axes[:, 0], axes[:, 1])):
+            reach, wide = flat @ along, flat @ across
+            for at in np.linspace(wide.min(), wide.max(), int(np.ceil(np.ptp(wide) / SCAN_APART_MM)) + 1):
+                ends = [
+                    middle + (end * along + at * across) @ np.array([u, v]) + away_mm * back
+                    for end in (reach.min(), reach.max())
+                ]
+                yield from self._glide(ends[0], -back, TRAVEL_MM_S)
+                yield from self.press("take", True)
+                yield from self._glide(ends[1], -back, SCAN_MM_S)
+                yield from self.press("take", False)
 
     def poses_in_seat(self, seat: Array, part: Stand, count: int) -> Iterator[Sample]:
         """The ball in its seat, pressed once from every side."""

@@ -99,11 +99,21 @@ class RealFace:
             foot, out = self._foot(near)
             return foot, -out if self.inside else out
         if self.spline is not None:
-            feet, normals = self.spline.nearest(near[None])
-            off = self.off_mm if self.ripple is None else self.off_mm + float(self.ripple.off(feet)[0])
-            return feet[0] + off * normals[0], normals[0]
+            places, normals = self._touched(self.spline, near[None])
+            return places[0], normals[0]
         k = int(np.argmin(np.linalg.norm(self.spots - near, axis=1)))
         return near, self.outward[k]
+
+    def touch_all(self, near: Array) -> Array:
+        """The true surface points (n, 3) nearest to nominal ones."""
+        return (
+            np.array([self.touch(place)[0] for place in near]) if self.spline is None else self._touched(self.spline, near)[0]
+        )
+
+    def _touched(self, spline: SplineSurface, near: Array) -> tuple[Array, Array]:
+        feet, normals = spline.nearest(near)
+        off = self.off_mm if self.ripple is None else self.off_mm + self.ripple.off(feet)[:, None]
+        return feet + off * normals, normals
 
     def how_near(self, place: Array) -> float:
         """How far a place is from it, mm: from the surface, and a little of how far it is from where it can be touched."""
