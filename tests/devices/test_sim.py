@@ -214,6 +214,15 @@ def test_the_scanner_draws_lines_on_the_sphere_while_its_button_is_held():
         assert np.abs(off).max() < 0.15
 
 
+def test_a_place_out_of_reach_is_said_and_nothing_is_touched():
+    arm = SimulatedArm(truth())
+    far = [9000.0, 0.0, 0.0]
+    for order in ({"do": "touch_all", "points": [far]}, {"do": "touch_at", "face": 0, "point": far}):
+        with pytest.raises(ValueError, match="does not reach there"):
+            arm._carry_out(order)
+    assert not arm.todo
+
+
 # ---- tracker and radar ------------------------------------------------------------------------
 
 

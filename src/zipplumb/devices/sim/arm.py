@@ -223,12 +223,20 @@ class SimulatedArm(StandIn):
             return iter(())
         return None
 
+    def _must_reach(self, face: RealFace, near: Array) -> None:
+        """Raises ValueError for a place that is out of its reach."""
+        surface, outward = face.touch(near)
+        tip = self.stand.points(surface + self.hand.radius * outward)
+        if not JointChain(self.axes).place_anew(tip, self.stand.vectors(unit(-outward)), self.offset):
+            raise ValueError("the arm does not reach there from where it stands")
+
     def _touch(self, do: str, order: dict) -> None:
         if do == "touch_all":
             places = [np.array(point, float) for point in order["points"]]
             for place in places:
                 nearest = sorted(self.faces.values(), key=lambda f: f.beside(place))[:FACES_NEAR]
                 face = min(nearest, key=lambda f: f.how_near(place))
+                self._must_reach(face, place)
                 self.last_face = face
                 self.todo.append(self.hand.hits(face, [place]))
             return
@@ -240,6 +248,7 @@ class SimulatedArm(StandIn):
             self.todo.append(self.hand.scan_face(face, int(order.get("side", 0)), float(order.get("away_mm", 110.0))))
             return
         if do == "touch_at":
+            self._must_reach(face, np.array(order["point"], float))
             self.todo.append(self.hand.hits(face, [np.array(order["point"], float)]))
             return
         spots = [face.spots[k] for k in face.spread(int(order.get("hits", 4)), self.random)]
