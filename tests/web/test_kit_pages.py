@@ -209,6 +209,24 @@ def test_the_tip_comes_with_how_far_its_surface_is_from_the_nominal(app, raw, ra
     assert word.get("off") == off
 
 
+def test_a_job_whose_tip_cannot_be_told_is_said_once_and_keeps_no_other_page_from_its_own(app, caplog):
+    hub = Hub(app)
+    broken = SimpleNamespace(stations={1: StationPose(1, Motion.identity())}, alignment=None)  # it lacks what is asked of it
+
+    async def listen():
+        kit, page = Page(), Page()
+        hub.kit.add(kit)
+        hub.jobs[7] = Watched(pages={page}, state=broken)
+        for _ in range(3):
+            hub._heard("zp_tip", {"instrument": 3, "station": 1, "tip": [3.0, 4.0, 70.0]})
+            told(await asyncio.wait_for(kit.events.get(), 20))
+        hub._heard("zp_changed", {"job": 7, "what": "kit", "instrument": 3})
+        return told(await asyncio.wait_for(kit.events.get(), 20))
+
+    assert asyncio.run(listen())["what"] == "kit"
+    assert caplog.text.count("the tip could not be told") == 1
+
+
 def test_pages_of_the_kit_ask_the_database_as_often_for_many_as_for_few(technician, app):
     def questions(path):
         asked = []

@@ -219,7 +219,10 @@ class Hub:
         if channel == TIP:
             self._send(self.kit, event_of("tip", {"instrument": word["instrument"], "tip": word["tip"]}), may_drop=True)
             for watched in list(self.jobs.values()):
-                self._tip(watched, word)
+                try:
+                    self._tip(watched, word)
+                except Exception:  # of one job; the others, and what changes, are heard all the same
+                    self._say_once(watched)
             return
         if word["what"] == ENDED:
             self._end_pages()
@@ -332,6 +335,12 @@ class Hub:
     def _all_html(self, view: JobView) -> str:
         now = render_template("_now.html", view=view, oob=True)
         return now + render_template("_sheet_rows.html", view=view, oob=True)
+
+    def _say_once(self, watched: Watched) -> None:
+        """A fault in telling the tip, once for each state of the job: it comes again at every tick."""
+        if watched.faulty is not watched.state:
+            watched.faulty = watched.state
+            log.exception("the tip could not be told")
 
     def _turnings(self, watched: Watched, state: JobResults) -> tuple[Turning, ...]:
         """What is being turned, worked out once a state, when something moves."""

@@ -64,4 +64,5 @@ class Watched:
     due: str = ""  # why the instrument is to be checked, as known when more than hits came
     details: Sequence[Detail] = ()  # what is moved to its place, as known when more than hits came
     turnings: tuple[JobResults, tuple[Turning, ...]] | None = None  # what is being turned, as of that state
+    faulty: JobResults | None = None  # in this state the tip cannot be told
     joined: bool = False  # a page began since, which may have seen more than what was sent last
