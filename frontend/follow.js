@@ -15,6 +15,8 @@ let chosen = 0; // how often a person's choice came into the slip
 let asked = 0; // pages that a person asked for, in order
 let newest = 0; // of those that came: an earlier one that is late does not take its place
 let underWay = 0;
+let sending = 0; // forms that are being sent: nothing is put in their place before the answer says whether they were kept
+let afterwards = [];
 let behind = null;
 let opened = []; // what a person has unfolded in the slip stays so
 const questions = new Set(); // places of answers that a person asked for beside what stands there: they are asked for anew
@@ -34,7 +36,8 @@ export function guardTyping() {
     typed.delete(target);
     questions.clear();
   });
-  document.addEventListener("htmx:beforeSend", ({ detail }) => {
+  document.addEventListener("htmx:beforeSend", ({ target, detail }) => {
+    if (detail.requestConfig.verb !== "get" && slip.contains(target)) send(target.closest("form"), detail.xhr);
     if (detail.target.matches("[data-answer]")) questions.add(detail.target.id);
     if (detail.target !== slip) return;
     underWay += 1;
@@ -55,9 +58,11 @@ export function guardTyping() {
       return;
     }
     if (typing() || after !== String(chosen)) detail.shouldSwap = false;
-    else if (pressed()) {
+    else if (pressed() || sending) {
       detail.shouldSwap = false;
-      whenFree(() => ask(detail.pathInfo.requestPath));
+      const again = () => ask(detail.pathInfo.requestPath);
+      if (sending) afterwards.push(again);
+      else whenFree(again);
     } else {
       opened = unfolded().filter((each) => each.open).map(named);
       kept = [...typed].filter((form) => slip.contains(form));
@@ -83,6 +88,21 @@ export function guardTyping() {
   document.addEventListener("htmx:afterSettle", ({ target, detail }) => {
     if (target !== slip || detail.requestConfig.headers[BY_ITSELF] === undefined) return;
     for (const id of questions) slip.querySelector(`[hx-target="#${id}"]`)?.click();
+  });
+}
+
+// What was typed in a form that is refused stays typed.
+function send(form, xhr) {
+  sending += 1;
+  underWay += 1;
+  xhr.addEventListener("loadend", () => {
+    if (form && (xhr.status === 0 || xhr.status >= 400)) typed.add(form);
+    sending -= 1;
+    ended();
+    if (sending) return;
+    const acts = afterwards;
+    afterwards = [];
+    for (const act of acts) act();
   });
 }
 

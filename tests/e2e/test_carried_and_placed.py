@@ -194,8 +194,19 @@ def test_a_detail_is_turned_round_after_round_until_it_sits(tamsin, running, ben
     form.locator("[name=name]").fill("Gearbox foot")
     tamsin.choose(*NESTS[3:])
     form.locator("[name=adjusters]").fill(ADJUSTERS.replace("Foot 2; 600", "Foot 2; x"))
+    held = []
+    page.route("**/details", lambda route: held.append(route))
     form.get_by_role("button", name="Add it").click()
+    tamsin.until(lambda: held)
+    placement.set_placing(TECHNICIAN, here.job, {"zone": "0.3", "+Z": "up", "-Z": "down"})  # the page follows meanwhile
+    with page.expect_response("**/place"):
+        held[0].continue_()
+    page.unroute("**/details")
     expect(page.locator(".notice").last).to_contain_text("Line 2: “x” in a number is not a number")
+    for zone in ("0.300", "0.200"):  # and once more: what was typed and refused stays
+        expect(page.locator("#placing [name=zone]")).to_have_value(zone)
+        expect(form.locator("[name=name]")).to_have_value("Gearbox foot")
+        placement.set_placing(TECHNICIAN, here.job, {"zone": "0.2", "+Z": "up", "-Z": "down"})
     form.locator("[name=adjusters]").fill(ADJUSTERS)
     form.get_by_role("button", name="Add it").click()
     detail = page.locator("[data-detail]")

@@ -173,8 +173,8 @@ class Hub:
                             self._heard(word.channel, json.loads(word.payload))
                             self._watch_links()
                         self._watch_links()
-            except psycopg.Error:
-                pass
+            except (psycopg.Error, *DATABASE_AWAY):
+                pass  # said below
             except Exception:
                 log.exception("the listener starts again")
             if not self.away:
