@@ -13,6 +13,7 @@ import zipplumb.store.database as database
 from zipplumb.cad import CadModel
 from zipplumb.core.sheet import recipe_from_dict
 from zipplumb.jobs.kit import trials
+from zipplumb.jobs.state import remembered
 from zipplumb.jobs.state.results import load
 from zipplumb.jobs.state.rows_text import row_texts
 from zipplumb.store.models import Job, Part, Reading, Row, Trial
@@ -93,6 +94,15 @@ def test_the_rows_of_before_show_what_they_showed(old_database):
         assert (first.nominal, first.actual, first.deviation, first.tolerance, texts[name].word) == (
             nominal, actual, deviation, limits, word,
         ), name  # fmt: skip
+
+
+def test_what_is_remembered_of_a_job_is_of_its_own_database(old_database, monkeypatch):
+    """Another one's job of the same number is none of it, whatever this process had loaded before."""
+    kept = remembered.memory_of(1)
+    monkeypatch.setenv("ZIPPLUMB_DATABASE", old_database + "-of-another")
+    assert remembered.memory_of(1) is not kept
+    monkeypatch.setenv("ZIPPLUMB_DATABASE", old_database)
+    assert remembered.memory_of(1) is kept
 
 
 def test_every_recipe_part_and_model_of_before_reads(old_database):

@@ -194,6 +194,13 @@ def set_aside(session: Session, reading: models.Reading, hit: int, aside: bool, 
         session.add_all(Mark(**each, hit=k) for k in others)
 
 
+# what a batch is made of; the points of a scan are not among it, they go by chunk to whoever wants them
+OF_BATCH = [
+    READING.id, READING.row_id, READING.kind, READING.session, READING.sweep, READING.station_id, READING.calibration_id,
+    READING.poses, READING.approach, READING.times, READING.faces, READING.conditions,
+]  # fmt: skip
+
+
 @dataclass(frozen=True, eq=False)
 class Batch:
     """A batch as it is worked with: arrays of numbers, once and for all."""
@@ -217,7 +224,7 @@ class Batch:
         return cls(
             kept.id, kept.row_id, kept.kind, (kept.session, kept.sweep), kept.station_id or 0, kept.calibration_id or 0,
             np.reshape(np.array(kept.poses, float), (-1, 7)), np.reshape(np.array(kept.approach, float), (-1, 7)),
-            np.array(kept.times, float), np.array(kept.faces or [1] * len(kept.ns)),
+            np.array(kept.times, float), np.array(kept.faces or [1] * len(kept.times)),
             tuple(_lines(kept) if with_light else ()), kept.conditions,
         )  # fmt: skip
 
@@ -332,7 +339,7 @@ class History:
 def _lines(kept: Any) -> Iterable[np.ndarray]:
     """Of each hit, the places (n, 2) on its line of light; of a touch none."""
     if not kept.counts:
-        return [NO_LINE] * len(kept.ns)
+        return [NO_LINE] * len(kept.times)
     return [stripe[is_light(stripe), :2].astype(float) for stripe in unpacked(kept.points, kept.counts)]
 
 

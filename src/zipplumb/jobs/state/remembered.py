@@ -23,9 +23,10 @@ from ...core.sameness import Layered
 from ...core.sheet import Memory, PartSurfaces, RowResult, Sheet, SheetRow, recipe_from_dict
 from ...core.spots import outermost, spots_on
 from ...store import models
+from ...store.database import database_url
 from ...store.models import Job, Row
 from .part_model import model_of
-from .readings import Batch, History, Marks
+from .readings import OF_BATCH, Batch, History, Marks
 
 JOBS_REMEMBERED = 32
 NO_SPOTS = np.empty((0, 3))
@@ -35,10 +36,8 @@ EDITION = text(
 OURS: ColumnElement[str | None] = literal_column("pg_current_xact_id_if_assigned()::xid::text")  # this very transaction
 VERSION: ColumnElement[str] = literal_column("rows.xmin::text")  # names the transaction that wrote a row's present version
 # asked at every hit, and so put together once
-# and without the points of a scan, which go by chunk to whoever wants them
-SMALL = [column for column in models.Reading.__table__.columns if column.name != "points"]
 NEWER: Select = (
-    select(*SMALL, literal_column("readings.xmin::text").label("written"), OURS.label("ours"))
+    select(*OF_BATCH, literal_column("readings.xmin::text").label("written"), OURS.label("ours"))
     .where(models.Reading.job_id == bindparam("job"), models.Reading.id > bindparam("newest"))
     .order_by(models.Reading.id)
 )
@@ -78,14 +77,15 @@ class JobMemory:
     joined: dict[int, tuple[tuple[HitSet, ...], HitSet]] = field(default_factory=dict)
 
 
-_memories: OrderedDict[int, JobMemory] = OrderedDict()
+_memories: OrderedDict[tuple[str, int], JobMemory] = OrderedDict()  # by database and job
 _memories_lock = threading.Lock()
 
 
 def memory_of(job_id: int) -> JobMemory:
     with _memories_lock:
-        memory = _memories.setdefault(job_id, JobMemory())
-        _memories.move_to_end(job_id)
+        key = database_url(), job_id
+        memory = _memories.setdefault(key, JobMemory())
+        _memories.move_to_end(key)
         while len(_memories) > JOBS_REMEMBERED:
             _memories.popitem(last=False)
         return memory
