@@ -37,7 +37,8 @@ function say(found) {
   const surely = found?.U ? `, U ${found.U}` : "";
   what.textContent = !found ? "Bring the tip or the reflector near a place." : `${found.symbol} ${found.name}${found.word === "in" ? " is in" : `: ${found.far}`}`;
   const move = { in: `${found?.far} off${surely}. Leave it.`, out: `Move it ${found?.ways}.`, "not proven": `Not surely in${surely}: ${found?.ways}.` };
-  ways.textContent = found ? [move[found.word], left(found.turning)].filter(Boolean).join(" ") : "";
+  // what is turned is told by its turns alone: both would break into two lines, and the picture jump
+  ways.textContent = !found ? "" : (found.word === "out" && left(found.turning)) || move[found.word];
 }
 
 // Of the turn that is being made, while a reflector sees it.

@@ -336,13 +336,12 @@ def test_the_corners_of_a_frame_are_brought_to_one_height(tamsin, running, bench
         expect(detail).to_contain_text("Highest: C2. Lowest: C3, 2.")
         band = page.locator("#placing-now")  # the count is live while its foot is turned
         for lifted, still in (
-            (0.0, r"2\.[23]\d+ up\. Foot 3: still 1\.1\d turns"),
-            (1.5, r"0\.[78]\d+ up\. Foot 3: still 0\.[34]\d turns"),
+            (0.0, r"C3: 2\.[23]\d+\s*Foot 3: still 1\.1\d turns"),
+            (1.5, r"C3: 0\.[78]\d+\s*Foot 3: still 0\.[34]\d turns"),
         ):
             lift(3, lifted)
             tell_hand({"do": "nest", "name": "Nest 3", "take": False}, port)
-            expect(band).to_contain_text(re.compile(rf"C3: .* {still}"))
-            page.screenshot(path="/tmp/shots/level.png")
+            expect(band).to_contain_text(re.compile(still))
         lift(3, -1.5)
         for _ in range(4):
             if "It sits" in detail.locator(".detail-word").inner_text():
