@@ -158,6 +158,15 @@ def test_alignment_needs_three_letters(bench):
         systems.plan_lettered(TECHNICIAN, bench.job)
 
 
+def test_a_hole_with_a_letter_is_no_plane_though_it_lies_in_one(bench):
+    bench.plan_plane("Top", [0, 0, 60], [0, 0, 1], datum="A")
+    hole = {"shape": "circle", "center": [0, 0, 60], "normal": [0, 0, 1], "radius": 10.0}
+    bench.plan(kind="circle", name="Hole", nominal=hole, datum="B")
+    bench.plan_plane("Side", [0, -140, 0], [0, -1, 0], datum="C")
+    row = systems.plan_lettered(TECHNICIAN, bench.job)
+    assert bench.state().row(row).recipe.kind == "datum_features"
+
+
 def test_an_alignment_is_planned_made_active_and_put_off(aligned):
     row = systems.plan_lettered(TECHNICIAN, aligned.job)
     assert text_of(aligned, "Alignment 1").line == "6 held, 0 spare"

@@ -13,7 +13,7 @@ import numpy as np
 from ..cad import CadModel
 from ..core.errors import DeviceError, InputError
 from ..core.features import direction_of, plane_of
-from ..core.frames import Array
+from ..core.frames import Array, perpendicular_pair
 from ..core.probing.next_place import places_in_order
 from ..core.spots import spots_on
 from ..store.database import stored, transaction
@@ -195,7 +195,7 @@ def _aimed_at(recipe: Any) -> Array:
     """The places (n, 3) that a row asks for one by one; none where it asks for some of a face."""
     targets = recipe.targets
     if targets is not None and recipe.on_surface and recipe.wanted_hits > 1:
-        u, v = np.linalg.svd(recipe.nominal.normal[None])[2][1:]
+        u, v = perpendicular_pair(recipe.nominal.normal)
         turn = 2 * np.pi * np.arange(recipe.wanted_hits)[:, None] / recipe.wanted_hits
         return targets + TRIANGLE_MM * (np.cos(turn) * u + np.sin(turn) * v)
     return targets if targets is not None and len(targets) == recipe.wanted_hits else NOWHERE

@@ -29,8 +29,8 @@ def _loop(module: str, name: str) -> Callable[..., Any]:
         return getattr(import_module(f"{__package__}.{module}"), name)
 
     def at_first(*arguments: Any) -> Any:
-        globals()[name] = loaded()  # which is called by itself from now on
-        return loaded()(*arguments)
+        globals()[name] = loop = loaded()  # which is called by itself from now on
+        return loop(*arguments)
 
     return at_first
 

@@ -8,7 +8,7 @@ from typing import Any, ClassVar
 
 from ..alignment import Alignment
 from ..deriving import Drawing
-from ..errors import DeriveError
+from ..errors import DeriveError, InputError
 from .base import RowRecipe
 from .datums import Datum
 from .results import Characteristic, FoundFeature
@@ -38,6 +38,17 @@ class JudgedRecipe(RowRecipe):
     def of_chosen(cls, of: Sequence[int]) -> dict[str, Any] | None:
         """A recipe's data, without name and zone, of features as they were chosen; None where these do not tell it."""
         return None
+
+    @classmethod
+    def on(cls, of: Sequence[int], datums: Sequence[Sequence[int]]) -> dict[str, Any]:
+        """A recipe's data, without name and zone, on features with datums, the primary first, each of one row or of several
+        together. Raises InputError where it does not take such datums, or these features do not tell it."""
+        if datums:
+            raise InputError("Such a tolerance has no datum.", "Nothing was planned.", "Leave the datums out.")
+        told = cls.of_chosen(of)
+        if told is None:
+            raise InputError("These features do not tell it.", "Nothing was planned.", "Choose others.")
+        return told
 
     @classmethod
     def with_nominals(cls, raw: dict[str, Any], nominals: Mapping[int, Any]) -> dict[str, Any] | None:

@@ -184,7 +184,7 @@ class SimulatedArm(StandIn):
         if name not in self.stand.nests:
             raise ValueError(f"there is no nest “{name}” where it stands")
         center = center_in_nest(self.stand.nests[name], self.probe.tip_radius_mm)
-        if not JointChain(self.axes).place_anew(center, self.hand.into_seat(center), self.offset):
+        if not self._reaches(center, self.hand.into_seat(center)):
             raise ValueError(f"it does not reach {name}")
         return self.hand.poses_in_seats([center], self.stand.inverse())
 
@@ -223,11 +223,15 @@ class SimulatedArm(StandIn):
             return iter(())
         return None
 
+    def _reaches(self, tip: Array, inward: Array) -> bool:
+        """Whether the probe can be at a place of the base so that it points there."""
+        return JointChain(self.axes).place_anew(tip, inward, self.offset)
+
     def _must_reach(self, face: RealFace, near: Array) -> None:
         """Raises ValueError for a place that is out of its reach."""
         surface, outward = face.touch(near)
         tip = self.stand.points(surface + self.hand.radius * outward)
-        if not JointChain(self.axes).place_anew(tip, self.stand.vectors(unit(-outward)), self.offset):
+        if not self._reaches(tip, self.stand.vectors(unit(-outward))):
             raise ValueError("the arm does not reach there from where it stands")
 
     def _touch(self, do: str, order: dict) -> None:

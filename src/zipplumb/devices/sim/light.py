@@ -18,7 +18,7 @@ STEEPEST_DEG = 75.0  # of slant: beyond it nothing comes back
 NOISE_MM = 0.02  # of what is met squarely
 JUMP_MM, MIXED = 1.0, 0.5  # from one point of a line to the next, and how often light of both comes back as one
 DULL, LOST_OF_DULL, NOISIER = 0.15, 0.6, 3.0  # the share of light that a dull place gives back, of points lost, of noise
-DULL_BAND = 0.08  # of the part's length, in its middle
+DULL_BAND, DULL_AT = 0.08, 0.7  # of the part's length: how wide the band that reflects badly is, and where its middle is
 Flags = NDArray[np.bool_]
 TABLE_MM, CLAMP_MM = 500.0, (60.0, 40.0, 25.0)  # beyond the part on each side; two of them
 
@@ -82,7 +82,7 @@ class Lit:
             return cls(np.empty((0, 3, 3)), np.empty(0, bool), bench)
         low, high = part.reshape(-1, 3).min(axis=0), part.reshape(-1, 3).max(axis=0)
         middle = part.mean(axis=1)[:, 0]
-        band = np.abs(middle - low[0] - 0.7 * (high[0] - low[0])) < DULL_BAND / 2 * (high[0] - low[0])
+        band = np.abs(middle - low[0] - DULL_AT * (high[0] - low[0])) < DULL_BAND / 2 * (high[0] - low[0])
         whole = np.concatenate([part, *_round_about(low, high)])
         placed = stand.points(whole.reshape(-1, 3)).reshape(-1, 3, 3)
         return cls(placed, np.concatenate([band, np.zeros(len(whole) - len(part), bool)]), bench)

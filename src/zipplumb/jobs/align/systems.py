@@ -29,7 +29,7 @@ NOT_ON_THE_SHEET = 2**31 - 1  # the id of a row that is tried
 
 
 @dataclass(frozen=True)
-class Lettered:
+class LetteredDatum:
     """A datum by its letter: the row that has it, or the places that are its targets."""
 
     letter: str
@@ -39,11 +39,17 @@ class Lettered:
     def names(self) -> str:
         return " ".join(row.recipe.name for row in self.rows)
 
+    @property
+    def is_plane(self) -> bool:
+        """It is one plane itself, and not what lies in one."""
+        shape = self.rows[0].recipe.should_be
+        return len(self.rows) == 1 and shape is not None and plane_of(shape) is shape
 
-def lettered(state: JobResults) -> list[Lettered]:
+
+def lettered(state: JobResults) -> list[LetteredDatum]:
     """The datums that the sheet has, in the order of their letters."""
     found = datums_of((row.id, row.recipe) for row in state.rows)
-    return [Lettered(letter, tuple(map(state.row, rows))) for letter, rows in sorted(found.items())]
+    return [LetteredDatum(letter, tuple(map(state.row, rows))) for letter, rows in sorted(found.items())]
 
 
 def plan_lettered(actor: Actor, job_id: int) -> int:
@@ -60,9 +66,8 @@ def plan_lettered(actor: Actor, job_id: int) -> int:
                 "An alignment needs datums of three letters.", "Nothing was planned.",
                 "Set datum letters A, B and C on three rows, or plan places called A1, A2, … as their targets.",
             )  # fmt: skip
-        firsts = [datum.rows[0] for datum in datums]
-        if all(len(datum.rows) == 1 for datum in datums) and all(plane_of(row.recipe.should_be) is not None for row in firsts):
-            return _on_planes(session, actor, job_id, [row.id for row in firsts])
+        if all(datum.is_plane for datum in datums):
+            return _on_planes(session, actor, job_id, [datum.rows[0].id for datum in datums])
         raw = {"kind": "datum_features", "datums": [{"features": [row.id for row in datum.rows]} for datum in datums]}
         return add_rows(session, actor, job_id, named(session, job_id, [raw]))[0]
 

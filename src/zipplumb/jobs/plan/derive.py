@@ -15,7 +15,6 @@ from ...core.sheet import KINDS
 from ...core.sheet.judged import JudgedRecipe
 from ...core.sheet.judging import in_system
 from ...core.sheet.ruling import decided
-from ...core.sheet.toleranced.base import ToleranceRecipe
 from ...core.units import degrees_text, mm
 from ...store.database import transaction
 from ..actor import Actor
@@ -94,27 +93,25 @@ def _order(choice: Choice, judges: bool) -> tuple[bool, bool, bool, bool, float]
 def _tolerances(state: JobResults, of: Sequence[int], zone_mm: float | None) -> list[Choice]:
     """The zone that each applicable tolerance needs, and the tables."""
     nominals = {i: state.row(i).recipe.should_be for i in of}
+    datums = datums_of((i, state.row(i).recipe) for i in of)
+    groups = [datums[letter] for letter in sorted(datums)]
     raws: dict[str, dict[str, Any]] = {}
     for kind in KINDS.values():
         if issubclass(kind, JudgedRecipe):
-            found = [kind.with_nominals(raw, nominals) for raw in _told_of(state, kind, of)]
+            found = [kind.with_nominals(raw, nominals) for raw in _told_of(kind, of, groups)]
             raws |= {f"{raw['kind']}_{raw.get('to_datum', '')}": raw for raw in found[::-1] if raw is not None}
     return [_tolerance(state, key, raw, zone_mm) for key, raw in raws.items()]
 
 
-def _told_of(state: JobResults, kind: type[JudgedRecipe], of: Sequence[int]) -> list[dict[str, Any]]:
-    """How such a judgement is told of what is chosen.
+def _told_of(kind: type[JudgedRecipe], of: Sequence[int], groups: Sequence[Sequence[int]]) -> list[dict[str, Any]]:
+    """How such a judgement is told of what is chosen; ``groups``: the datums among it, by their letters.
 
     What has a datum letter, or is a target of one, is a datum of the others: of all of them together where that can be, else
     of each. Without others each that has a letter is one in turn; without letters each of two, and the first of more.
     """
-    datums = datums_of((i, state.row(i).recipe) for i in of)
-    groups = [datums[letter] for letter in sorted(datums)]
     others = [i for i in of if not any(i in group for group in groups)]
     if groups and others:
-        if not issubclass(kind, ToleranceRecipe):
-            return [raw for raw in [kind.of_chosen(others)] if raw is not None]
-        ways: list[list[list[tuple[int, ...]]]] = [[groups], [[group] for group in groups], [[]]]
+        ways: list[list[Sequence[Sequence[int]]]] = [[groups], [[group] for group in groups], [[]]]
         for told in ways:
             with suppress(InputError):
                 return [kind.on(others, each) for each in told]

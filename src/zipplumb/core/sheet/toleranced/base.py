@@ -113,14 +113,6 @@ class ToleranceRecipe(JudgedRecipe):
         return {"kind": cls.key(), "of": list(of)}
 
     @classmethod
-    def on(cls, of: Sequence[int], datums: Sequence[Sequence[int]]) -> dict[str, Any]:
-        """A recipe's data, without name and zone, on features with datums, the primary first, each of one row or of several
-        together. Raises InputError where it does not take such datums."""
-        if datums:
-            raise InputError("Such a tolerance has no datum.", "Nothing was planned.", "Leave the datums out.")
-        return {"kind": cls.key(), "of": list(of)}
-
-    @classmethod
     def with_material(cls, raw: dict[str, Any], condition: str, boundaries: Sequence[str]) -> dict[str, Any]:
         """Recipe data with material conditions added. Raises InputError if the tolerance does not support them."""
         if condition != "none" or any(each != "none" for each in boundaries):
