@@ -20,7 +20,7 @@ JUMP_MM, MIXED = 1.0, 0.5  # from one point of a line to the next, and how often
 DULL, LOST_OF_DULL, NOISIER = 0.15, 0.6, 3.0  # the share of light that a dull place gives back, of points lost, of noise
 DULL_BAND, DULL_AT = 0.08, 0.7  # of the part's length: how wide the band that reflects badly is, and where its middle is
 Flags = NDArray[np.bool_]
-TABLE_MM, CLAMP_MM = 500.0, (60.0, 40.0, 25.0)  # beyond the part on each side; two of them
+TABLE_MM, CLAMP_MM = 150.0, (60.0, 40.0, 25.0)  # beyond the part on each side; two of them
 
 
 @dataclass(frozen=True)
