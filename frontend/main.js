@@ -31,12 +31,13 @@ const atTheJig = document.getElementById("fitter");
 if (atTheJig) fitter(atTheJig);
 const bench = document.getElementById("bench");
 if (bench) {
-  const [{ Stage }, { pickFace }] = await Promise.all([import("./stage/stage.js"), import("./stage/tools/pick.js")]); // heavy: only where there is a stage
-  const stage = new Stage(bench);
-  window.zipplumb = { stage, pick: (face, place) => pickFace(stage, face, place) }; // for tests, which wait for the stage to have drawn
+  // before what is heavy has come: what is asked meanwhile is not lost when the page follows
   slip();
   guardTyping();
   watchAnswers();
+  const [{ Stage }, { pickFace }] = await Promise.all([import("./stage/stage.js"), import("./stage/tools/pick.js")]); // heavy: only where there is a stage
+  const stage = new Stage(bench);
+  window.zipplumb = { stage, pick: (face, place) => pickFace(stage, face, place) }; // for tests, which wait for the stage to have drawn
   live(bench, stage);
   const choice = chosen(bench, stage);
   keys(bench, find(window.zipplumb.pick), choice);

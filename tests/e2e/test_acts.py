@@ -244,6 +244,7 @@ def test_guided_places_then_just_touch_and_position_to_three_datums(tamsin, here
             expect(asked).to_contain_text("Plane? Finish to accept.")
             by_hand.tell_hand({"do": "click", "button": "back"})
             expect(asked).to_contain_text("Plane of the CAD?")
+        tamsin.until_hand_rests()  # what is touched after it would be another row
         by_hand.tell_hand({"do": "click", "button": "finish"})
         tamsin.until(lambda k=k: rows.count() == begun + k)
     expect(page.locator("#slip h2").first).to_contain_text("Bore 2")
