@@ -1,5 +1,7 @@
 """Calibrations notice what goes wrong in life, and say it."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from arm_at_work import OFFSET, SCANNER, SEAT, all_round, believed, lean, scans, swings
@@ -162,6 +164,24 @@ def test_the_scanner_stands_where_it_stands_and_the_stem_is_not_of_the_sphere(ra
     assert "comes out 25." in wrong.question
     with pytest.raises(FitError, match="8 stripes"):
         calibrate_scanner(believed(chain, angles, None), points[stripe < 4], stripe[stripe < 4], 25.4, SCANNER)
+
+
+def test_a_scanner_held_alike_on_every_pass_is_not_known_yet(random):
+    """Its stripes fit well, and many places of the scanner fit them alike."""
+
+    def found(varied):
+        chain, angles, points, stripe = scans(varied=varied)
+        noisy = points + random.normal(0, 0.01, points.shape)
+        return calibrate_scanner(believed(chain, angles, random), noisy, stripe, 25.4, SCANNER)
+
+    assert found(1.0).verdict()[0] == "pass"
+    assert found(1.0).u_light_mm < 0.01
+    alike = found(0.02)
+    assert alike.rms_mm < 0.02
+    verdict, why = replace(alike, covered=1.0).verdict()
+    assert verdict == "not enough"
+    assert "known to" in why
+    assert "turned" in why
 
 
 # ---- what is typed ----------------------------------------------------------------------------

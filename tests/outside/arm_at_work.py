@@ -65,17 +65,20 @@ def all_round(count=64, radius=12.7 + 3.0, center=SEAT, offset=OFFSET, seed=4, l
 SCANNER = Motion(Rotation.from_euler("xyz", [0.01, -0.02, 0.015]).as_matrix(), np.array([1.2, 61.0, 121.0]))
 
 
-def scans(stripes=48, radius=12.7, center=SEAT, mount=SCANNER, seed=6, across=31):
-    """True angles of stripes over a sphere from all sides, and their points (n, 2) in the plane of light."""
+def scans(stripes=48, radius=12.7, center=SEAT, mount=SCANNER, seed=6, across=31, varied=1.0):
+    """True angles of stripes over a sphere from all sides, and their points (n, 2) in the plane of light.
+
+    ``varied``: how differently the handle is held, as a share of what a person does.
+    """
     random, chain = np.random.default_rng(seed), JointChain(7)
     angles, points, which = [], [], []
     rays = np.linspace(-0.12, 0.12, 161)
     while len(angles) < stripes:
         k = len(angles)
-        way = 2.4 * k
-        up = unit(lean(8 + 50 * ((k * 0.618) % 1), way) + 0.05 * random.normal(size=3))
+        way = 2.4 * k * varied
+        up = unit(lean(8 + 50 * varied * ((k * 0.618) % 1), way) + 0.05 * varied * random.normal(size=3))
         aim = center + radius * 0.8 * random.uniform(-1, 1) * unit(np.cross(up, perpendicular_pair(up)[0])) + 100 * up
-        if not chain.place(aim - 0 * up, -up, mount.translation, random.uniform(-0.3, 0.3)):
+        if not chain.place(aim - 0 * up, -up, mount.translation, varied * random.uniform(-0.3, 0.3)):
             chain = JointChain(7)
             continue
         base = chain.last_axis(chain.angles) @ mount

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+from functools import partial
 
 import numpy as np
 from OCP.Bnd import Bnd_Box
@@ -22,8 +24,10 @@ from .bodies import each
 from .edges import edges_of
 from .faces import described
 from .free import spline_of
+from .shared_out import shared_out
 from .triangulation import arrays_of
 
+FACES_A_PROCESS = 300  # that another process is worth it
 MOST_POLES = 2_000_000  # of all free faces; of those beyond, the triangles have to do
 Progress = Callable[[float, str], None]
 
@@ -45,59 +49,95 @@ def _meshed(shapes: list[TopoDS_Shape], deflection: float) -> None:
     BRepMesh_IncrementalMesh(whole, deflection, False, 0.25, True)
 
 
+@dataclass
+class _Drawn:
+    """Some bodies, one after another: their faces and edges counted from 0, their places one block each.
+
+    ``meshes``: positions, normals and triangles of each face; ``counts``: faces of each body.
+    """
+
+    faces: list[Face] = field(default_factory=list)
+    edges: list[Edge] = field(default_factory=list)
+    lines: list[np.ndarray] = field(default_factory=list)
+    meshes: list[tuple[np.ndarray, np.ndarray, np.ndarray]] = field(default_factory=list)
+    counts: list[int] = field(default_factory=list)
+    splines: dict[int, SplineSurface] = field(default_factory=dict)
+
+    def add(self, other: _Drawn) -> None:
+        first, edges = len(self.faces), len(self.edges)
+        self.faces += [replace(face, index=face.index + first) for face in other.faces]
+        for edge in other.edges:
+            on = None if edge.face is None else edge.face + first
+            self.edges.append(replace(edge, index=edge.index + edges, face=on))
+        self.lines += other.lines
+        self.meshes += other.meshes
+        self.counts += other.counts
+        self.splines |= {face + first: spline for face, spline in other.splines.items()}
+
+
 def drawn(units: str, bodies: list[tuple[str, TopoDS_Shape]], progress: Progress, missing: list[str]) -> CadModel:
     deflection = _deflection([shape for _, shape in bodies])
-    out: dict[str, list] = {k: [] for k in ("pos", "nor", "tri", "edge")}
-    faces: list[Face] = []
-    edges: list[Edge] = []
-    counts: list[int] = []
-    kept: list[Body] = []
-    splines: dict[int, SplineSurface] = {}
-    base = poles = 0
-    _meshed([shape for _, shape in bodies], deflection)
-    for b, (name, shape) in enumerate(bodies):
-        shaped = []
-        for raw in each(shape, TopAbs_ShapeEnum.TopAbs_FACE):
-            face = TopoDS.Face(raw)
-            positions, normals, triangles = _face_mesh(face)
-            if not len(triangles) or not np.all(np.isfinite(positions)):
-                positions, normals, triangles = _healed_mesh(face, deflection)
-            faces.append(described(face, len(faces), b, positions))
-            shaped.append((face, faces[-1]))
-            if faces[-1].nominal is None and poles < MOST_POLES and (spline := spline_of(face)) is not None:
-                splines[faces[-1].index] = spline
-                poles += spline.poles[..., 0].size
-            out["pos"].append(positions)
-            out["nor"].append(normals)
-            out["tri"].append(triangles + base)
-            counts.append(len(triangles))
-            base += len(positions)
-        for line, edge in edges_of(shape, shaped, deflection, len(edges), b):
-            out["edge"].append(line)
-            edges.append(edge)
-        kept.append(Body(b, name, len(shaped)))
-        progress(0.5 + 0.45 * (b + 1) / len(bodies), f"Drew {b + 1} of {len(bodies)} bodies")
-    lines = out["edge"]
+    sizes = [sum(1 for _ in each(shape, TopAbs_ShapeEnum.TopAbs_FACE)) for _, shape in bodies]
+    whole = _Drawn()
+    for some in shared_out(partial(_some, bodies, deflection, progress), sizes, FACES_A_PROCESS):
+        whole.add(some)
+    counts = [len(triangles) for _, _, triangles in whole.meshes]
     undrawn = counts.count(0)
     if undrawn == len(counts):
         raise Unreadable("None of its faces can be drawn")
     if undrawn:
         missing = [*missing, f"{undrawn} of {len(counts)} faces cannot be drawn, and so not picked; they can be typed."]
+    base = np.cumsum([0, *(len(positions) for positions, _, _ in whole.meshes)])
+    positions, normals, triangles = zip(*whole.meshes, strict=True)
+    lines = whole.lines
     return CadModel(
         units,
-        tuple(kept),
-        tuple(faces),
-        np.vstack(out["pos"]).astype(np.float32),
-        np.vstack(out["nor"]).astype(np.float32),
-        np.vstack(out["tri"]).astype(np.uint32),
+        tuple(Body(b, name, count) for b, ((name, _), count) in enumerate(zip(bodies, whole.counts, strict=True))),
+        tuple(whole.faces),
+        np.vstack(positions).astype(np.float32),
+        np.vstack(normals).astype(np.float32),
+        np.vstack([each + first for each, first in zip(triangles, base, strict=False)]).astype(np.uint32),
         np.concatenate([[0], np.cumsum(counts)]).astype(np.uint32),
         np.vstack(lines).astype(np.float32) if lines else np.empty((0, 3), np.float32),
         np.concatenate([[0], np.cumsum([len(line) for line in lines])]).astype(np.uint32),
-        np.array([edge.body for edge in edges], np.uint32),
+        np.array([edge.body for edge in whole.edges], np.uint32),
         tuple(missing),
-        tuple(edges),
-        splines,
+        tuple(whole.edges),
+        _fewest_poles(whole.splines),
     )
+
+
+def _some(bodies: list[tuple[str, TopoDS_Shape]], deflection: float, progress: Progress, run: range) -> _Drawn:
+    """Some of the bodies; how far it is is told by whoever has the first of them."""
+    found, poles = _Drawn(), 0
+    _meshed([bodies[b][1] for b in run], deflection)
+    for done, b in enumerate(run, start=1):
+        shape, shaped = bodies[b][1], []
+        for raw in each(shape, TopAbs_ShapeEnum.TopAbs_FACE):
+            face = TopoDS.Face(raw)
+            mesh = _face_mesh(face)
+            if not len(mesh[2]) or not np.all(np.isfinite(mesh[0])):
+                mesh = _healed_mesh(face, deflection)
+            found.faces.append(described(face, len(found.faces), b, mesh[0]))
+            shaped.append((face, found.faces[-1]))
+            if found.faces[-1].nominal is None and poles < MOST_POLES and (spline := spline_of(face)) is not None:
+                found.splines[found.faces[-1].index] = spline
+                poles += spline.poles[..., 0].size
+            found.meshes.append(mesh)
+        for line, edge in edges_of(shape, shaped, deflection, len(found.edges), b):
+            found.lines.append(line)
+            found.edges.append(edge)
+        found.counts.append(len(shaped))
+        if run.start == 0:
+            share = done / len(run)
+            progress(0.5 + 0.45 * share, f"Drew {round(share * len(bodies))} of {len(bodies)} bodies")
+    return found
+
+
+def _fewest_poles(splines: dict[int, SplineSurface]) -> dict[int, SplineSurface]:
+    """The first of them, until they have as many poles as are kept."""
+    poles = np.cumsum([0, *(spline.poles[..., 0].size for spline in splines.values())])
+    return {face: spline for (face, spline), before in zip(splines.items(), poles, strict=False) if before < MOST_POLES}
 
 
 def _healed_mesh(face, deflection: float) -> tuple[np.ndarray, np.ndarray, np.ndarray]:

@@ -22,18 +22,21 @@ LEAST_STRIPES, WANTED_STRIPES = 8, 30
 LEAST_POINTS = 8  # on a stripe, that it counts
 KEEP = 4.0  # robust sigmas; the stem and the table are not of the sphere
 CONTRADICTS_MM = 0.05
+COVERAGE, TOLD_MM = 2.0, 10.0  # k of what is held against the limit; what is larger is told as more than that
 
 
 @dataclass(frozen=True, eq=False)
 class ScannerCalibration:
     """``axis_from_scanner``: where the scanner stands; ``covariance`` (6, 6) of a small slide (mm) and turn (rad) of it.
 
+    ``u_light_mm``: standard uncertainty of where a point in the middle of its light is, in the last axis, where it is largest.
     ``residuals`` (n,) of the points used, + outside; ``normals`` (n, 3) from the sphere's center to them;
     ``stripes`` how many were used; ``covered`` as for a touch probe.
     """
 
     axis_from_scanner: Motion
     covariance: Array
+    u_light_mm: float
     center_mm: Array
     residuals: Array
     normals: Array
@@ -56,6 +59,9 @@ class ScannerCalibration:
             return "not enough", f"{wanted - self.stripes} more stripes are wanted, from other sides."
         if self.covered < SPREAD:
             return "not enough", f"Only {100 * self.covered:.0f} % of the sphere was scanned. Scan it from all sides."
+        if COVERAGE * self.u_light_mm > limit_mm:
+            known = f"more than {mm(TOLD_MM)}" if COVERAGE * self.u_light_mm > TOLD_MM else mm(COVERAGE * self.u_light_mm)
+            return "not enough", f"Where its light is in the arm is known to {known} only. Scan it from other sides, and turned."
         return held_against(self.rms_mm, limit_mm, "Clean window and sphere, and scan again.")
 
 
@@ -112,6 +118,7 @@ def calibrate_scanner(poses: Array, points: Array, stripe: Indices, certified_mm
     return ScannerCalibration(
         motion,
         spread[:6, :6],
+        _u_light(spread[:6, :6], local[keep].mean(axis=0)),
         center,
         residuals[keep],
         normals[keep],
@@ -128,6 +135,12 @@ def _linear(turns: Array, places: Array, local: Array, motion: Motion, center: A
     own = np.einsum("ni,nij->nj", normals, turns) @ motion.rotation  # the normal, in the scanner
     jacobian = np.column_stack([own, cross(local, own), -normals])
     return away - radius, jacobian, normals
+
+
+def _u_light(covariance: Array, place: Array) -> float:
+    """Largest standard uncertainty, mm, of a place (3,) in the scanner's axes that slides and turns with it."""
+    moves = np.hstack([np.eye(3), -np.cross(np.eye(3), place)])  # of the place, by each slide and turn
+    return float(np.sqrt(np.linalg.eigvalsh(moves @ covariance @ moves.T)[-1]))
 
 
 def _free_radius(residuals: Array, jacobian: Array) -> float:

@@ -142,7 +142,7 @@ def scanner_outcome(taken: HitSet, certified_mm: float, start: Motion, wanted: i
         {
             "offset_mm": found.axis_from_scanner.translation.tolist(), "axis_from_scanner": found.axis_from_scanner.as_list(),
             "covariance": found.covariance.tolist(),
-            "u_offset_mm": float(np.sqrt(np.linalg.eigvalsh(found.covariance[:3, :3])[-1])),
+            "u_offset_mm": found.u_light_mm,
             "rms_mm": found.rms_mm, "largest_mm": found.largest_mm, "limit_mm": limit_mm, "stripes": found.stripes,
             "covered": found.covered, "certified_mm": certified_mm, "diameter_mm": 0.0,
         },

@@ -17,7 +17,7 @@ from scipy.spatial.transform import Rotation
 
 from ...core.frames import Array, Motion, unit
 from ..protocol import encode
-from .bench import Bench, center_in_nest, scanned
+from .bench import Bench, center_in_nest
 from .hand import Hand, Sample
 from .kinematics import Encoders, JointChain
 from .light import LineScanner, Lit
@@ -28,7 +28,6 @@ from .stand_in import StandIn
 SEATED_AGAIN_MM = 0.002  # a head seats as well as the demo's calibrations state of its offset; else no U holds the truth
 KNOCK_MM = 0.09
 SCANNER = LineScanner()  # a line at every sample
-STRIPE_EVERY, STRIPE_NOISE_MM = 3, 0.01  # samples, over the sphere on the bench
 MESHES = "real_meshes.npz"
 FACES_NEAR = 4  # of which one is chosen for a place
 
@@ -98,7 +97,7 @@ class SimulatedArm(StandIn):
         self.chain = JointChain(axes)
         self.encoders = Encoders.of_class(random, axes, truth.noise_rad, truth.eccentricity_rad)
         self.faces, self.part, self.stand = truth.faces, truth.sha256, Stand(truth.world_from_part)
-        self.lit, self.over_face = self._lit(), False
+        self.lit = self._lit()
         self.last_face: RealFace | None = None
         self.bent = np.zeros(3)
         self.reaches = True
@@ -139,12 +138,7 @@ class SimulatedArm(StandIn):
             return []
         mount = replace(self.probe, offset_mm=tuple(self.offset)).axis_from_scanner
         scanner = self.chain.last_axis(self.chain.angles) @ mount
-        if self.over_face:
-            points = SCANNER.line(self.lit, scanner, self.random)
-        elif self.n % STRIPE_EVERY or self.truth.bench is None:
-            return []
-        else:
-            points = scanned(self.truth.bench, scanner, self.random, STRIPE_NOISE_MM)
+        points = SCANNER.line(self.lit, scanner, self.random)
         return [encode(t="stripe", **head, packed=base64.b64encode(points.tobytes()).decode())] if len(points) else []
 
     def about(self) -> dict:
@@ -217,7 +211,6 @@ class SimulatedArm(StandIn):
             return self.hand.swing(bench.seat_center(self.probe.tip_radius_mm), part, int(order.get("way", 0)), do)
         if do == "sphere":
             return self.hand.round_sphere(bench, part, int(order.get("hits", 64)))
-        self.over_face = False
         if do == "scan":
             return self.hand.scan_sphere(bench, part, self.offset)
         if do == "seat":
@@ -255,7 +248,6 @@ class SimulatedArm(StandIn):
             raise ValueError(f"“{do}” is not known")
         face = self.faces[int(order["face"])]
         self.last_face = face
-        self.over_face = do == "scan_face"
         if do == "scan_face":
             self.todo.append(self.hand.scan_face(face, int(order.get("side", 0)), float(order.get("away_mm", 110.0))))
             return

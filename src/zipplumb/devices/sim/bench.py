@@ -6,11 +6,8 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from ...core.frames import Array, Motion
-from ...core.stripes import Packed
+from ...core.frames import Array
 
-FAN_RAD, RAYS = 0.14, 181
-NEAR_MM, FAR_MM = 60.0, 160.0
 CONE_DEG = 45.0
 NEST_BALL_MM = 38.1  # published: a 1.5-inch reflector
 
@@ -50,19 +47,3 @@ def center_in_nest(place: Array, ball_radius: float) -> Array:
 
 def _in_cone(apex: Array, ball_radius: float) -> Array:
     return apex + [0, 0, ball_radius / np.sin(np.radians(CONE_DEG))]
-
-
-def scanned(bench: Bench, base_from_scanner: Motion, random: np.random.Generator, noise_mm: float) -> Packed:
-    """One line of light over the sphere, in the scanner's plane, with noise; the brighter the more squarely it is met."""
-    center, radius = base_from_scanner.inverse().points(bench.sphere), bench.sphere_mm / 2
-    fan = np.linspace(-FAN_RAD, FAN_RAD, RAYS)
-    rays = np.column_stack([np.sin(fan), np.zeros(RAYS), np.cos(fan)])
-    along = rays @ center
-    inside = along**2 - (center @ center - radius**2)
-    hit = inside > 0
-    far = along[hit] - np.sqrt(inside[hit])
-    seen = (far > NEAR_MM) & (far < FAR_MM)
-    met = (far[:, None] * rays[hit])[seen]
-    squarely = np.abs(np.einsum("ij,ij->i", rays[hit][seen], (met - center) / radius))
-    places = met[:, [0, 2]] + random.normal(0, noise_mm, (len(met), 2))
-    return np.column_stack([places, squarely]).astype(np.float32)
