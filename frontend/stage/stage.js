@@ -3,6 +3,7 @@ import { byKeys } from "./byKeys.js";
 import { Box3, Vector3 } from "three";
 import { say } from "../notices.js";
 import { clicks } from "./clicks.js";
+import { Cloud } from "./cloud.js";
 import { ALIKE, CHOSEN, CURRENT, PICKED, PLANNED, WORDS } from "./colors.js";
 import { Dimension } from "./dimension.js";
 import { drawingOf } from "./drawing.js";
@@ -55,6 +56,7 @@ export class Stage {
     this.known = new Known(this);
     this.handles = new Handles(this);
     this.dimension = new Dimension(this);
+    this.cloud = new Cloud(this.view);
     clicks(this);
     pointing(this);
     rememberLooks(this.slip);
@@ -146,6 +148,8 @@ export class Stage {
       if (!this.found) this.view.box.makeEmpty(); // what was shown was a guess
       if (this.enclose()) this.view.look("iso");
     }
+    const scan = String(rows[selected] ? selected : current);
+    this.cloud.show(shown?.cloud ? `${this.base}/scans/${scan}/points?of=${shown.cloud}` : null);
     const { lines, dimension, value } = this.pointed;
     if (lines) this.marks.showDrawn(lines);
     // a dimension that is opened stands on the part, until another is pointed at

@@ -1,19 +1,23 @@
 """One test over KINDS: every kind has words, a form, a prompt, cells, is worked out, and moves with its hits."""
 
+from dataclasses import replace
 from functools import cache
 from types import SimpleNamespace
 
 import numpy as np
 import pytest
-from block import KIT, Bench
+from block import KIT as BARE_KIT
+from block import Bench
 from every_kind import SURFACES, rows_of_every_kind
 from test_forms import EXAMPLES
 
+from zipplumb.core.calibration import Light
 from zipplumb.core.deriving import Given, possible
 from zipplumb.core.features import Feature
 from zipplumb.core.frames import Motion
 from zipplumb.core.shapes import Circle, Cone, Cylinder, Line, Plane, Point, Slot, Sphere, Torus
 from zipplumb.core.sheet import KINDS, MEASURED, Kit, Sheet, StationPose, evaluate, recipe_from_dict
+from zipplumb.core.sheet.clouds import FoundCloud
 from zipplumb.jobs.measure.prompts import prompt
 from zipplumb.jobs.state.results import JobResults
 from zipplumb.jobs.state.rows_text import row_texts
@@ -26,8 +30,15 @@ NUMBERS_OF = rows_of_every_kind(BENCH)
 ACTIVE = NUMBERS_OF["datum_planes"]
 
 
+LIGHT = replace(BARE_KIT.calibrations[1], light=Light(Motion.identity(), 0.02))
+KIT = Kit(BARE_KIT.stations, {1: LIGHT})  # with which everything is read, also by light
+
+
 def worked_out(kit=KIT, alignment=ACTIVE):
-    return evaluate(Sheet(tuple(BENCH.rows), alignment), BENCH.readings, kit, None, SURFACES)[0]
+    def kept(key):
+        return FoundCloud("done", "", 0, key, 6, 5, 4)
+
+    return evaluate(Sheet(tuple(BENCH.rows), alignment), BENCH.readings, kit, None, SURFACES, kept)[0]
 
 
 results = cache(worked_out)
@@ -51,6 +62,11 @@ def test_every_kind_keeps_what_it_promises(key):
     assert text.is_system == (KINDS[key].role == "system")
     if KINDS[key].role == "system":
         assert "held" in text.line
+        return
+    if KINDS[key].role == "cloud":
+        assert text.line == "6 points"
+        assert text.hits == 6  # lines of light
+        assert "6 points" in prompt(job(number), SimpleNamespace(connected=True, trouble="", target="")).title
         return
     assert text.first is not None
     assert text.first.actual

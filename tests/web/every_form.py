@@ -69,6 +69,8 @@ FORMS = {
     "measure.choose": {"code": "fit:plane"}, "measure.become": {"kind": "cone", "seen": "@row"},
     "measure.join": {"into": "1"}, "measure.give_back": {}, "measure.side": {"air": "1"},
     "measure.hit": {"aside": "1"},
+    "scans.cut": {"plane": "@row", "side": "under", "offset": "1.5"}, "scans.uncut": {},
+    "scans.give": {"rows": "@row"}, "scans.take_back": {},
     "measure.look": {"face": "1", "at": "0,0,60", "normal": "0,0,1", "to": "9,0,60", "shape": "line", "side": "30",
                      "points": "49"},
     "derive.as_one_goes": {"way": "last", "seen": "@way"},

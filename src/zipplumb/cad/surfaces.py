@@ -44,6 +44,10 @@ class Surfaces:
 
     def nearest(self, points: Array) -> tuple[Array, Array]:
         """Feet (n, 3) of points on the part, and the normals (n, 3) out of the material there."""
+        return self.nearest_faces(points)[:2]
+
+    def nearest_faces(self, points: Array) -> tuple[Array, Array, NDArray[np.int64]]:
+        """The same, and the number of the face of each."""
         points = np.ascontiguousarray(points, float)
         _, triangles, feet = self.tree.squared_distance(self.corners, self.triangles, points)
         a, b, c = self.corners[self.triangles[triangles]].transpose(1, 0, 2)
@@ -54,7 +58,7 @@ class Surfaces:
             if foot := self.exact.get(face):
                 mine = faces == face
                 feet[mine], normals[mine] = foot(points[mine], feet[mine])
-        return feet, normals
+        return feet, normals, faces
 
 
 def _foot_on(shape: Any, inside: bool | None) -> Foot:

@@ -126,6 +126,12 @@ class Motion:
         matrix[:3, :3], matrix[:3, 3] = self.rotation, self.translation
         return matrix.ravel().tolist()
 
+    @classmethod
+    def from_list(cls, numbers: ArrayLike) -> Motion:
+        """From sixteen numbers, row by row."""
+        matrix = np.asarray(numbers, float).reshape(4, 4)
+        return cls(matrix[:3, :3], matrix[:3, 3])
+
 
 def small_motion(motion: Motion) -> Array:
     """Shifts (mm) and turns (rad) of a motion (6,) that is nearly none."""

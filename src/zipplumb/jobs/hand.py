@@ -20,6 +20,7 @@ from ..store.database import stored, transaction
 from ..store.models import Job, Part, Row
 from .actor import Actor
 from .hand_walls import places_on_its_face, places_on_walls
+from .measure import scanning
 from .measure.ahead import outline_of
 from .place.details import details_of
 from .state.part_model import model_of
@@ -167,6 +168,8 @@ def _with_the_part(job_id: int, do: str, port: int | None, more: dict) -> dict:
         job = stored(session, Job, job_id)
         row = session.get(Row, job.current_row_id) if job.current_row_id else None
         recipe = recipe_of(row) if row else None
+        here = load(session, job_id).instrument
+        scans_now = here is not None and scanning.scans(here)
         part = stored(session, Part, job.part_id)
         sha256 = part.sha256
         there = tell_hand({"do": "ask"})
@@ -175,6 +178,8 @@ def _with_the_part(job_id: int, do: str, port: int | None, more: dict) -> dict:
         there = tell_hand({"do": "part", "sha256": sha256, "faces": touchable_faces(model)})
     if do == "touch" and recipe is not None and recipe.name in there["nests"]:
         return tell_hand({"do": "nest", "name": recipe.name})
+    if do == "touch_at" and scans_now:
+        do = "scan_face"
     order = {"do": do, **more}
     if do in ("touch", "clumsy", "sweep") and "face" not in order:
         places = NOWHERE if recipe is None or do != "touch" else _aimed_at(recipe)

@@ -11,9 +11,12 @@ from sqlalchemy.orm import Session
 
 from ..store.database import database_url
 
-Task = Literal["import_part", "make_report"]
-QUEUES: dict[Task, str] = {"import_part": "imports", "make_report": "reports"}  # neither waits for the other
-AT_A_TIME: dict[Task, int] = {"import_part": 3, "make_report": 1}  # in a worker; files are read in processes of their own
+Task = Literal["import_part", "make_report", "work_out_cloud"]
+QUEUES: dict[Task, str] = {  # none waits for another
+    "import_part": "imports", "make_report": "reports", "work_out_cloud": "clouds",
+}  # fmt: skip
+# in a worker; files are read in processes of their own
+AT_A_TIME: dict[Task, int] = {"import_part": 3, "make_report": 1, "work_out_cloud": 1}
 
 
 @lru_cache(maxsize=1)

@@ -399,6 +399,26 @@ class DeviceEvent(Base):
     at: Mapped[datetime] = _now()
 
 
+class Cloud(Base):
+    """What is worked out of a scan, under the key of its node; ``state``: making, ready or failed, with a ``message``.
+
+    ``given``: counts and the points of each row; ``drawn``: a thinned copy as packed float32, place and brightness; ``share``:
+    how far it is.
+    """
+
+    __tablename__ = "clouds"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    key: Mapped[str] = mapped_column(String(40), unique=True)
+    job_id: Mapped[int] = mapped_column(ForeignKey("jobs.id"), index=True)
+    row_id: Mapped[int] = mapped_column(ForeignKey("rows.id"))
+    state: Mapped[str] = mapped_column(String(10), server_default="making")
+    message: Mapped[str] = mapped_column(Text, server_default="")
+    share: Mapped[float] = mapped_column(Double, server_default="0")
+    given: Mapped[bytes | None] = deferred(mapped_column(LargeBinary))
+    drawn: Mapped[bytes | None] = deferred(mapped_column(LargeBinary))
+    at: Mapped[datetime] = _now()
+
+
 class Picture(Base):
     __tablename__ = "pictures"
     id: Mapped[int] = mapped_column(primary_key=True)

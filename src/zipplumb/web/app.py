@@ -39,6 +39,7 @@ from .kit.probes import blueprint as probes
 from .kit.trials import blueprint as trials
 from .live.hub import Hub
 from .measure.pages import blueprint as measure
+from .measure.scans import blueprint as scans
 from .people.pages import blueprint as people
 from .people.sign_in import Person, load_person
 from .people.sign_in import blueprint as auth
@@ -73,6 +74,7 @@ BLUEPRINTS = (
     kit,
     align,
     measure,
+    scans,
     derive,
     fitter,
     report,

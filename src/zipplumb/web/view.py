@@ -138,13 +138,15 @@ def scene_of(state: JobResults, only: Sequence[int] | None = None) -> dict:
     without_cad = state.job.kept_bodies == []
     units = state.job.units
     rows = {
-        str(row.id): _scene_row(row, state.results[row.id], without_cad, units) | _faces_under(state, row) for row in chosen
+        str(row.id): _scene_row(row, state.results[row.id], without_cad, units, state.job.alignment_row_id)
+        | _faces_under(state, row)
+        for row in chosen
     }
     scene = {"current": state.job.current_row_id, "rows": rows, "ahead": _ahead(state)}
     return scene if only is not None else scene | {"order": [str(r.id) for r in state.rows]}
 
 
-def _scene_row(row: SheetRow, found: RowResult, without_cad: bool, units: Units) -> dict:
+def _scene_row(row: SheetRow, found: RowResult, without_cad: bool, units: Units, alignment: int | None) -> dict:
     recipe = row.recipe
     raw: dict = {
         "face": recipe.cad_face,
@@ -154,6 +156,8 @@ def _scene_row(row: SheetRow, found: RowResult, without_cad: bool, units: Units)
         "name": recipe.name,
         "role": recipe.role,
     }
+    if found.cloud is not None and found.cloud.key:
+        raw["cloud"] = f"{found.cloud.key}-{found.cloud.state}-{alignment}"
     contacts = found.contacts_part
     if contacts is None and without_cad and found.feature is not None:  # then the world is all that there is
         contacts = found.feature.contacts if found.feature.contacts is not None else found.feature.centers

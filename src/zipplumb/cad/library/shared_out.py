@@ -44,7 +44,8 @@ def shared_out(work: Callable[[range], Made], sizes: Sequence[int], least: int) 
 
 def _runs(sizes: Sequence[int], wanted: int) -> list[range]:
     """So many runs at most, each of whole items."""
-    runs, begin, done, whole = [], 0, 0, sum(sizes)
+    runs: list[range] = []
+    begin, done, whole = 0, 0, sum(sizes)
     for k, size in enumerate(sizes, start=1):
         done += size
         if done * wanted >= whole * (len(runs) + 1) and len(runs) + 1 < wanted:

@@ -3,7 +3,7 @@
 from .least import LIMIT_MM
 from .pivot import Pivot, pivot
 from .plausible import Question, both_units, question_about
-from .probe import ProbeCalibration
+from .probe import Light, ProbeCalibration
 from .reach import BANDS_DEG, WAYS, Reach
 from .scanner import ScannerCalibration, calibrate_scanner
 from .sphere import KnownProbe, SphereCalibration, calibrate_on_sphere
@@ -13,6 +13,7 @@ __all__ = [
     "LIMIT_MM",
     "WAYS",
     "KnownProbe",
+    "Light",
     "Pivot",
     "ProbeCalibration",
     "Question",

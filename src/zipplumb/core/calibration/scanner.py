@@ -61,7 +61,10 @@ class ScannerCalibration:
             return "not enough", f"Only {100 * self.covered:.0f} % of the sphere was scanned. Scan it from all sides."
         if COVERAGE * self.u_light_mm > limit_mm:
             known = f"more than {mm(TOLD_MM)}" if COVERAGE * self.u_light_mm > TOLD_MM else mm(COVERAGE * self.u_light_mm)
-            return "not enough", f"Where its light is in the arm is known to {known} only. Scan it from other sides, and turned."
+            return (
+                "not enough",
+                f"Where its light is in the arm is known to {known} only. Scan from other sides, and turned.",
+            )
         return held_against(self.rms_mm, limit_mm, "Clean window and sphere, and scan again.")
 
 

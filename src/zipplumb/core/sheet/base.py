@@ -1,6 +1,6 @@
 """Base class of all recipes, and the references of a recipe to other rows.
 
-A reference is an id annotated with what it is of: ``FeatureRef``, ``SystemRef``, ``StationRef``. What a
+A reference is an id annotated with what it is of: ``FeatureRef``, ``SystemRef``, ``StationRef``, ``CloudRef``. What a
 recipe needs is read off it by ``references``, for every kind alike.
 """
 
@@ -17,20 +17,21 @@ from pydantic import AfterValidator, BaseModel, ConfigDict, Field, model_validat
 from ..frames import Array
 from ..units import Unit
 
-Role = Literal["feature", "system", "dimension", "tolerance"]
+Role = Literal["feature", "system", "dimension", "tolerance", "cloud"]
+Referable = Literal["feature", "system", "station", "cloud"]
 
 
 class Needed(NamedTuple):
-    """Something that a row rests on: a feature, a system or a station, by its id."""
+    """Something that a row rests on: a feature, a system, a station or a cloud, by its id."""
 
-    what: Literal["feature", "system", "station"]
+    what: Referable
     id: int
 
 
 class Ref(NamedTuple):
     """Marks a field as an id of such a thing."""
 
-    what: Literal["feature", "system", "station"]
+    what: Referable
 
 
 class Internal:
@@ -41,6 +42,7 @@ Id = Annotated[int, Field(gt=0, lt=2**31)]
 FeatureRef = Annotated[Id, Ref("feature")]
 SystemRef = Annotated[Id, Ref("system")]
 StationRef = Annotated[Id, Ref("station")]
+CloudRef = Annotated[Id, Ref("cloud")]
 
 Vector = tuple[float, float, float]
 
@@ -80,8 +82,9 @@ class Asked(Model):
 class RowRecipe(Model):
     """The recipe of a row. A subclass is a kind: see ``kinds``.
 
-    ``kind``: its key, as stored; ``role``: whether it gives a feature, a coordinate system, or judges others.
-    ``takes_hits``: a person measures it; ``proposes``: it is to become another kind, which it proposes;
+    ``kind``: its key, as stored; ``role``: whether it gives a feature, a coordinate system, a cloud, or judges others.
+    ``takes_hits``: a person measures it by hits; ``takes_light``: by lines of light;
+    ``proposes``: it is to become another kind, which it proposes;
     ``carries_outlines``: what is touched in a plane may lie in it; ``ties_stations``: seen from two, it ties them;
     ``on_surface``: a place on a surface, of which several may be the targets of one datum;
     ``hits_stand_apart``: on purpose, round one place: what they leave is no form;
@@ -94,6 +97,7 @@ class RowRecipe(Model):
     kind: str
     role: ClassVar[Role]
     takes_hits: ClassVar[bool] = False
+    takes_light: ClassVar[bool] = False
     pulls_off: ClassVar[bool] = True  # how the tip goes away says something
     proposes: ClassVar[bool] = False
     carries_outlines: ClassVar[bool] = False

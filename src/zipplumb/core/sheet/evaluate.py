@@ -22,8 +22,10 @@ from ..sameness import Layered
 from ..tolerances.decision import Rule
 from .base import Needed
 from .bases.measured import FeatureRecipe
+from .bases.scans import ScanRecipe
 from .bases.systems import ActualFeature, SystemInputs, SystemRecipe
 from .beside import beside
+from .clouds import Asked, FoundCloud, Kept, UnderWay, on_shelf
 from .datums import Datum, system_of
 from .elsewhere import words_elsewhere
 from .given import Kit, PartSurfaces, Sheet, SheetRow, StationPose
@@ -36,7 +38,7 @@ from .ruling import ruled
 from .stations import NETWORK, FoundNetwork, Untied, digest_of, tied
 from .warm import as_in, solved
 
-OF_ROWS = ("feature", "system", "verdict")  # what nodes are of, whose names have a row
+OF_ROWS = ("feature", "system", "cloud", "verdict")  # what nodes are of, whose names have a row
 UNPLACED = "Its place is known once the part is aligned."
 
 
@@ -46,6 +48,7 @@ def evaluate(
     kit: Kit,
     previous: Memory | None = None,
     surfaces: PartSurfaces | None = None,
+    kept: Kept = lambda key: None,
 ) -> tuple[Layered[int, RowResult], Memory]:
     """Work the whole sheet out.
 
@@ -56,17 +59,18 @@ def evaluate(
     kit : stations and probe calibrations
     previous : the second value of an earlier call, so that only what changed is worked out
     surfaces : the part's, for alignments that lay hits on them
+    kept : what was worked out of scans, by their keys; where it is not there yet, that is told
 
     Returns
     -------
     results : RowResult by row id
     memory : to be given back as ``previous`` next time
     """
-    readings = Layered.of(readings)
+    readings, shelf = Layered.of(readings), partial(on_shelf, kept)
     changed = previous.rows_changed(sheet, readings, kit, surfaces) if previous is not None else None
     if previous is None or changed is None:
         nodes = _Graph(sheet, readings, kit, surfaces, sheet.rows, True).nodes
-        worked = Layered(work_out(nodes, previous.worked if previous else {}))
+        worked = Layered(work_out(nodes, previous.worked if previous else {}, shelf=shelf))
         results = Layered({row.id: _result(row, worked["verdict", row.id], sheet.rule) for row in sheet.rows})
         return results, Memory(sheet, readings, kit, surfaces, worked, results, _dependents(nodes))
     dirty = previous.resting_on(changed)
@@ -74,7 +78,7 @@ def evaluate(
     touched = sheet.of(ids)
     graph = _Graph(sheet, readings, kit, surfaces, touched, NETWORK in dirty)
     nodes = {n: node for n, node in graph.nodes.items() if n in dirty}
-    done = work_out(nodes, previous.worked, previous.worked)
+    done = work_out(nodes, previous.worked, previous.worked, shelf)
     worked = previous.worked.replaced(done)
     results = previous.results.replaced({row.id: _result(row, done["verdict", row.id], sheet.rule) for row in touched})
     return results, Memory(sheet, readings, kit, surfaces, worked, results, previous.dependents)
@@ -98,6 +102,18 @@ class Memory:
         worked = self.worked.get(NETWORK)
         return worked.value if worked is not None and isinstance(worked.value, FoundNetwork) else None
 
+    @cached_property
+    def under_way(self) -> list[tuple[tuple[str, int], Worked]]:
+        """The scans that are not worked out yet."""
+        rows = [row.id for row in self.sheet.rows if row.recipe.role == "cloud"]
+        nodes: list[tuple[str, int]] = [("cloud", row) for row in rows]
+        return [(n, self.worked[n]) for n in nodes if isinstance(self.worked[n].value, UnderWay)]
+
+    @property
+    def wanted(self) -> dict[str, Asked]:
+        """What is to be worked out, by its key."""
+        return {node.value.key: node.value.asked for _, node in self.under_way}
+
     @property
     def stations(self) -> dict[int, StationPose | Untied]:
         """Where each stands."""
@@ -113,10 +129,10 @@ class Memory:
             return None
         if not sheet.stands_as(self.sheet):
             return None
-        changed = []
+        changed = [of for (what, of), node in self.under_way]  # it may have been worked out meanwhile
         for place in sorted({*sheet.places_that_differ(self.sheet), *sheet.places_of(readings.differing(self.readings))}):
             row, was = sheet.rows[place], self.sheet.rows[place]
-            if row.recipe.role != was.recipe.role or row.needs != was.needs:
+            if row.recipe.role != was.recipe.role or row.needs != was.needs or row.recipe.cad_face != was.recipe.cad_face:
                 return None
             read, had = readings.get(row.id), self.readings.get(row.id)
             if (read.station_names if read else ()) != (had.station_names if had else ()):
@@ -138,8 +154,8 @@ class Memory:
         return found
 
 
-def _nodes_of(row: int) -> tuple[Name, Name, Name]:
-    return tuple((what, row) for what in OF_ROWS)  # type: ignore[return-value]
+def _nodes_of(row: int) -> tuple[Name, ...]:
+    return tuple((what, row) for what in OF_ROWS)
 
 
 def _dependents(nodes: Mapping[Name, Node]) -> dict[Name, list[Name]]:
@@ -179,7 +195,7 @@ class _Graph:
             self.nodes["station", station.id] = Node(station.digest, (NETWORK,) if place else (), _standing, station)
         add: dict[str, Callable[[SheetRow], None]] = {
             "feature": self._add_feature, "system": self._add_system,
-            "dimension": self._add_judged, "tolerance": self._add_judged,
+            "dimension": self._add_judged, "tolerance": self._add_judged, "cloud": self._add_cloud,
         }  # fmt: skip
         for row in rows:
             add[row.recipe.role](row)
@@ -201,6 +217,9 @@ class _Graph:
         if reading is not None:
             own = f"{own}{reading.digest}{self._calibrations(reading.used[1])}"
             needs = (*needs, *reading.station_names)
+        for scan in self._scans_of(row):
+            needs = (*needs, *scan.station_names)
+            own = f"{own}{self._calibrations(scan.used[1])}"
         name = ("feature", row.id)
         self.nodes[name] = Node(own, needs, self._found, row)
         self.nodes["verdict", row.id] = Node(row.digest, (name, *self.active), self._judge, row)
@@ -210,23 +229,79 @@ class _Graph:
         reading = self.readings.get(row.id) if recipe.takes_hits else None
         hits = None
         wait = ""
+        placed = self._placed_kit(needed)
         if reading is not None and not reading.aside.all():
-            placed, wait = self._placed_kit(needed), _untied_words(reading, needed)
+            wait = _untied_words(reading, needed)
             pulled = reading.pull_off_station  # finish may be pressed at a new station before anything is read there
             whole = not wait and (pulled is None or pulled in placed.stations)
             there = reading if whole else reading.of_stations(placed.stations)
             if there is not reading and there.aside.all():
                 return replace(recipe.begun(None, "waits", wait), left_out=int(np.count_nonzero(~reading.aside)))
             hits = RowHits.of(row.id, there, placed, row.finished, recipe.hits_of_plane)
-        if recipe.takes_hits and hits is None:
-            return recipe.begun(None, "todo")
         if waits := self._waits(parents):
             return recipe.begun(hits, *waits)
+        for n, found in parents.items():
+            if n.what == "cloud" and row.id in found.given and len(found.given[row.id].lines):
+                scanned = RowHits.of_light(row.id, found.given[row.id], self.readings[n.id], placed, f"s{n.id}.")
+                hits = scanned if hits is None else hits.with_light(scanned)
+        if recipe.takes_hits and hits is None:
+            return recipe.begun(None, "todo", "Nothing of the scan lies on it yet." if self._scans_of(row) else "")
         try:
             found = recipe.found(hits, parents)
             return replace(found, warnings=(*found.warnings, wait)) if wait else found
         except Exception as error:  # what was read is told all the same
             return recipe.begun(hits, "failed" if row.finished or hits is None else "taking", fault_words(error))
+
+    def _scans_of(self, row: SheetRow) -> list[HitSet]:
+        """The readings of the scans from which it takes points."""
+        return [self.readings[n.id] for n in row.needs if n.what == "cloud" and n.id in self.readings]
+
+    # ---- scans -----------------------------------------------------------------------------
+
+    def _add_cloud(self, row: SheetRow) -> None:
+        name, reading = ("cloud", row.id), self.readings.get(row.id)
+        own = self._own(row)
+        needs: tuple[Name, ...] = row.needs
+        if reading is not None:
+            own = f"{own}{reading.digest}{self._calibrations(reading.used[1])}"
+            needs = (*needs, *reading.station_names)
+        wanted = self._wanted_of(row)
+        self.nodes[name] = Node(fingerprint(own, repr(sorted(wanted.items()))), needs, self._cloud, (row, wanted), heavy=True)
+        self.nodes["verdict", row.id] = Node(row.digest, (name,), _cloud_result, row)
+
+    def _wanted_of(self, scan: SheetRow) -> dict[int, int]:
+        """The rows that take points from a scan, by the face of the CAD that they measure."""
+        takes = Needed("cloud", scan.id)
+        rows = (row for row in self.sheet.rows if takes in row.needs)
+        return {row.recipe.cad_face: row.id for row in rows if row.recipe.cad_face is not None}
+
+    def _cloud(self, of: tuple[SheetRow, dict[int, int]], needed: Mapping[Name, Any]) -> FoundCloud | Asked:
+        """What is asked for of a scan, or why that is nothing."""
+        row, wanted = of
+        recipe, reading = cast(ScanRecipe, row.recipe), self.readings.get(row.id)
+        lines = 0 if reading is None else int(np.count_nonzero(~reading.aside))
+        if reading is None or not lines:
+            return FoundCloud("todo")
+        if not row.finished:
+            return FoundCloud("taking", "", lines)
+        stations = {n[1]: s for n, s in needed.items() if isinstance(s, StationPose)}  # type: ignore[index]
+        if untied := _untied_words(reading, needed):
+            return FoundCloud("waits", untied, lines)
+        axes = {c: self.kit.calibrations[c].light for c in set(reading.calibrations.tolist())}
+        missing = next((c for c, axis in axes.items() if axis is None), None)
+        if missing is not None:
+            return FoundCloud(
+                "failed", "It was scanned with a head that is not calibrated as a scanner. Calibrate it on Kit.", lines
+            )
+        given = [found for n, found in needed.items() if isinstance(n, Needed) and n.what == "system"]
+        placed = next((found.alignment for found in given if isinstance(found, FoundSystem)), None)
+        if given and placed is None:
+            return FoundCloud("waits", "The alignment in which its points are given to rows is not there yet.", lines)
+        work = recipe.work(
+            {c: axis.axis_from_scanner for c, axis in axes.items() if axis is not None},
+            {s: pose.world_from_station for s, pose in stations.items()}, placed, wanted if placed is not None else {},
+        )  # fmt: skip
+        return Asked(row.id, lines, work)
 
     def _own(self, row: SheetRow) -> str:
         """Fingerprint of the recipe, and of the part's surfaces where it rests on them."""
@@ -356,6 +431,13 @@ def _unfinished(found: Any) -> bool:
 def _features_of(row: SheetRow) -> tuple[int, ...]:
     """The rows whose features it rests on."""
     return tuple(n.id for n in row.needs if n.what == "feature")
+
+
+def _cloud_result(row: SheetRow, needed: Mapping[Name, Any]) -> RowResult:
+    found = needed["cloud", row.id]
+    if isinstance(found, Failed):
+        found = FoundCloud("failed", found.message)
+    return RowResult(row.id, found.state, found.message, cloud=found)
 
 
 def _system_result(row: SheetRow, needed: Mapping[Name, Any]) -> RowResult:

@@ -22,12 +22,16 @@ Name = Hashable
 
 
 class Node(NamedTuple):
-    """``own``: names what is the node's own; ``work(of, needed)`` is given the values of what it needs, by name."""
+    """``own``: names what is the node's own; ``work(of, needed)`` is given the values of what it needs, by name.
+
+    ``heavy``: what ``work`` gives is only what is asked for; it is worked out elsewhere, and looked for under the key.
+    """
 
     own: str
     needs: tuple[Name, ...]
     work: Callable[[Any, Mapping[Name, Any]], Any]
     of: Any = None
+    heavy: bool = False
 
 
 class Worked(NamedTuple):
@@ -47,6 +51,7 @@ class Failed:
 
 
 NONE: Mapping[Name, Worked] = {}
+Shelf = Callable[[str, Any], tuple[str, Any]]  # of a heavy node's key and what it asks for: its key now, and its value
 GONE = Failed("A row it rests on is gone, or is no feature. Choose another.")
 ROUND = Failed("It rests on itself, through another row. Choose another row for it to rest on.")
 
@@ -61,11 +66,17 @@ def fault_words(error: Exception) -> str:
 
 
 def work_out(
-    nodes: Mapping[Name, Node], previous: Mapping[Name, Worked], others: Mapping[Name, Worked] = NONE
+    nodes: Mapping[Name, Node],
+    previous: Mapping[Name, Worked],
+    others: Mapping[Name, Worked] = NONE,
+    shelf: Shelf | None = None,
 ) -> dict[Name, Worked]:
-    """All nodes worked out, those of the same key taken over from ``previous``; ``others``: what they may need beside."""
+    """All nodes worked out, those of the same key taken over from ``previous``; ``others``: what they may need beside.
+
+    ``shelf``: has what heavy nodes ask for, or a word that it is not there yet; it is asked anew each time.
+    """
     with _no_collecting():
-        return _work_out(nodes, previous, others)
+        return _work_out(nodes, previous, others, shelf)
 
 
 @contextmanager
@@ -81,7 +92,9 @@ def _no_collecting() -> Iterator[None]:
         gc.enable()
 
 
-def _work_out(nodes: Mapping[Name, Node], previous: Mapping[Name, Worked], others: Mapping[Name, Worked]) -> dict[Name, Worked]:
+def _work_out(
+    nodes: Mapping[Name, Node], previous: Mapping[Name, Worked], others: Mapping[Name, Worked], shelf: Shelf | None
+) -> dict[Name, Worked]:
     done: dict[Name, Worked] = {}
     for name, node in nodes.items():
         if name in done:
@@ -90,18 +103,20 @@ def _work_out(nodes: Mapping[Name, Node], previous: Mapping[Name, Worked], other
             if needed not in done and needed in nodes:
                 break
         else:  # nearly always: what it needs came before it
-            done[name] = _worked(node, done, previous.get(name), others)
+            done[name] = _worked(node, done, previous.get(name), others, shelf)
             continue
         for each in _in_order(name, nodes, done):
             if each not in done:
-                done[each] = _worked(nodes[each], done, previous.get(each), others)
+                done[each] = _worked(nodes[each], done, previous.get(each), others, shelf)
     return done
 
 
-def _worked(node: Node, done: Mapping[Name, Worked], before: Worked | None, others: Mapping[Name, Worked]) -> Worked:
+def _worked(
+    node: Node, done: Mapping[Name, Worked], before: Worked | None, others: Mapping[Name, Worked], shelf: Shelf | None
+) -> Worked:
     own, needs = node.own, node.needs
     used = tuple([done[n] if n in done else others.get(n) for n in needs])
-    if before is not None and before.own == own and len(before.used) == len(used):
+    if before is not None and before.own == own and len(before.used) == len(used) and not node.heavy:
         for was, now in zip(before.used, used, strict=True):
             if was is not now:
                 break
@@ -113,6 +128,8 @@ def _worked(node: Node, done: Mapping[Name, Worked], before: Worked | None, othe
     needed = {n: u.value if u is not None else GONE for n, u in zip(needs, used, strict=True)}
     try:
         value = node.work(node.of, needed)
+        if node.heavy and shelf is not None:
+            key, value = shelf(key, value)
     except Exception as error:  # a fault in one node is that node's
         value = Failed(fault_words(error))
     return Worked(key, value, own, used)

@@ -247,6 +247,7 @@ class RowResult:
     uses : rows that it is made of
     draw : what shows a dimension, or a made feature, in the active system or else the world
     told : of a tolerance, where it is worst, in a sentence
+    cloud : of a scan
     elsewhere : why its hits do not seem to belong to it, in a sentence; once it is finished, that is what it asks
     """
 
@@ -255,6 +256,7 @@ class RowResult:
     message: str = ""
     feature: FoundFeature | None = None
     system: FoundSystem | None = None
+    cloud: Any = None
     characteristics: tuple[Characteristic, ...] = ()
     feature_part: Feature | None = None
     contacts_part: Array | None = None

@@ -5,17 +5,20 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from functools import cached_property
 from itertools import compress
+from typing import Any
 
 import numpy as np
 
 from ..calibration import ProbeCalibration
-from ..frames import Array, Indices, cross, points_of_poses, rotations_from_quaternions
+from ..cloud.working import Given
+from ..frames import Array, Indices, cross, points_of_poses, rotations_from_quaternions, unit
 from ..readings import HitSet
 from ..uncertainty import Source
 from .given import Kit
 
 SAME_RADIUS_MM = 1e-9
 STATION = "station"  # what is uncertain of where they stand, which they share
+BACK_MM = 2.0  # from a point of light toward where it came from: there is air
 LOOKED_AT = 1000  # hits of a row that is being taken
 
 
@@ -38,6 +41,7 @@ class RowHits:
     calibrations, stations : (n,) ids
     finished : a person said so
     left_out : how many more there are, while it is being taken
+    scanned : how many of them, the last, are points of a scan
     """
 
     row: int
@@ -54,6 +58,39 @@ class RowHits:
     gaps: tuple[tuple[int, float], ...] = ()
     what: str = "hits"
     left_out: int = 0
+    scanned: int = 0
+
+    @classmethod
+    def of_light(cls, row: int, given: Given, scan: HitSet, kit: Kit, prefix: str) -> RowHits:
+        """Points of a scan, each with the pose of its line: they are where they were seen, without a tip.
+
+        Notes
+        -----
+        Errors of the light are each point's own, those of the arm are shared by a whole line: of k points a line the mean
+        errs as if each had k times the arm's variance. Common practice in fits of many points that come in few groups; the
+        groups' variance is as its maker states. A slanted light errs more, along itself.
+        """
+        lines, count = given.lines, len(given.lines)
+        calibrations = scan.calibrations[lines]
+        u_light = max(kit.calibrations[c].light.u_point_mm for c in set(calibrations.tolist()))  # type: ignore[union-attr]
+        together = count / len(np.unique(lines))
+        return cls(
+            row=row, keys=tuple(f"{prefix}{k}" for k in range(count)), centers=given.points,
+            approach=given.points - BACK_MM * _ways(given.points, scan, lines, kit), poses=scan.poses[lines], pull_off=None,
+            calibrations=calibrations, stations=scan.stations[lines], kit=kit, finished=True, scanned=count,
+            u_hit_mm=float(np.sqrt(u_light**2 + (together - 1) * scan.u_hit_mm**2)),
+        )  # fmt: skip
+
+    def with_light(self, scanned: RowHits) -> RowHits:
+        """Hits and points of a scan together."""
+        each: dict[str, Any] = {
+            name: np.concatenate([getattr(self, name), getattr(scanned, name)])
+            for name in ("centers", "approach", "poses", "calibrations", "stations")
+        }
+        return replace(
+            self, keys=(*self.keys, *scanned.keys), u_hit_mm=max(self.u_hit_mm, scanned.u_hit_mm),
+            scanned=self.scanned + scanned.scanned, **each,
+        )  # fmt: skip
 
     @property
     def source(self) -> Source:
@@ -181,6 +218,19 @@ class RowHits:
                 source = stations_source(self.kit.stations[number].doubt)
                 found[source] = found.get(source, 0.0) + moved
         return found
+
+
+def _ways(points: Array, scan: HitSet, lines: Indices, kit: Kit) -> Array:
+    """(n, 3) of length 1, from the scanner to each point in the world."""
+    poses, origins = scan.poses[lines], np.empty((len(lines), 3))
+    of = list(zip(scan.stations[lines].tolist(), scan.calibrations[lines].tolist(), strict=True))
+    for station, number in set(of):
+        mine = np.array([each == (station, number) for each in of])
+        light = kit.calibrations[number].light
+        assert light is not None
+        local = points_of_poses(poses[mine], light.axis_from_scanner.translation)
+        origins[mine] = kit.stations[station].world_from_station.points(local)
+    return unit(points - origins)
 
 
 def _rest_on(reading: HitSet, kit: Kit) -> tuple:

@@ -28,6 +28,7 @@ from .stand_in import StandIn
 SEATED_AGAIN_MM = 0.002  # a head seats as well as the demo's calibrations state of its offset; else no U holds the truth
 KNOCK_MM = 0.09
 SCANNER = LineScanner()  # a line at every sample
+SCAN_AWAY_MM = 110.0
 MESHES = "real_meshes.npz"
 FACES_NEAR = 4  # of which one is chosen for a place
 
@@ -244,12 +245,15 @@ class SimulatedArm(StandIn):
                 self.last_face = face
                 self.todo.append(self.hand.hits(face, [place]))
             return
+        if do == "scan_all":
+            self._scan_all()
+            return
         if do not in ("touch", "touch_at", "clumsy", "sweep", "scan_face"):
             raise ValueError(f"“{do}” is not known")
         face = self.faces[int(order["face"])]
         self.last_face = face
         if do == "scan_face":
-            self.todo.append(self.hand.scan_face(face, int(order.get("side", 0)), float(order.get("away_mm", 110.0))))
+            self.todo.append(self.hand.scan_face(face, int(order.get("side", 0)), float(order.get("away_mm", SCAN_AWAY_MM))))
             return
         if do == "touch_at":
             self._must_reach(face, np.array(order["point"], float))
@@ -264,6 +268,12 @@ class SimulatedArm(StandIn):
             self.todo.append(self.hand.hits(face, spots[:1], slip_mm=0.6))
         else:
             self.todo.append(self.hand.sweep(face, spots))
+
+    def _scan_all(self) -> None:
+        """Squarely down on all that faces up, then leaning to the four sides."""
+        spots = np.vstack([face.spots for face in self.faces.values() if len(face.spots)])
+        for side in range(5):
+            self.todo.append(self.hand.scan_over(spots, np.array([0, 0, 1.0]), side, SCAN_AWAY_MM))
 
 
 def _quaternion(rotation: np.ndarray) -> list[float]:

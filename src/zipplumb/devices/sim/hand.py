@@ -181,12 +181,16 @@ class Hand:
         """
         out = face.outward.mean(axis=0)
         out = unit(out) if np.linalg.norm(out) > 0.3 else np.array([0, 0, 1.0])  # into what closes round, from above
+        yield from self.scan_over(face.spots, out, side, away_mm)
+
+    def scan_over(self, spots: Array, out: Array, side: int, away_mm: float) -> Iterator[Sample]:
+        """The same over some places (n, 3), looking against ``out``."""
         u, v = perpendicular_pair(out)
         turn = (side - 1) * np.pi / 2
         lean = np.radians(SCAN_LEAN_DEG) if side else 0.0
         back = np.cos(lean) * out + np.sin(lean) * (np.cos(turn) * u + np.sin(turn) * v)
-        middle = face.spots.mean(axis=0)
-        flat = (face.spots - middle) @ np.column_stack([u, v])
+        middle = spots.mean(axis=0)
+        flat = (spots - middle) @ np.column_stack([u, v])
         _, axes = np.linalg.eigh(np.cov(flat.T) + 1e-9 * np.eye(2))
         for along, across in ((axes[:, 1], axes[:, 0]), (axes[:, 0], axes[:, 1])):
             reach, wide = flat @ along, flat @ across

@@ -18,36 +18,41 @@ from ...store.database import stored, tell, transaction
 from ...store.models import Instrument, Job, Reading, Row
 from ..actor import INSTRUMENT, Actor, record
 from ..kit import stations
-from ..kit.probes import PROBE_KINDS
 from ..state.readings import forget_pull_offs, must_be_kept, store, take_back
 from ..state.readings import set_aside as set_mark
 from ..state.recipes import changed, recipe_of
 from ..state.results import JobResults, load
-from . import astray, chain, onward, touching
+from . import astray, chain, onward, scanning, touching
 
 WAYS = get_args(Way)
 
 
 def _current(session: Session, job: Job) -> Row:
     row = session.get(Row, job.current_row_id) if job.current_row_id else None
-    if row is None or row.removed_at is not None or not kind_of(row.recipe).takes_hits:
+    if row is None or row.removed_at is not None or not _is_read(row):
         raise InputError("No row to measure is current.", "The hit was not kept.", "Choose a feature on the run sheet.")
     return row
 
 
+def _is_read(row: Row) -> bool:
+    """A person measures it, by hits or by light."""
+    kind = kind_of(row.recipe)
+    return kind.takes_hits or kind.takes_light
+
+
 def _add(session: Session, instrument: Instrument, job: Job, row: Row, batch: HitBatch) -> None:
-    if batch.kind == "stripes":
-        raise InputError(
-            "Lines of a scanner do not measure a row yet.", "They were not kept.", "Put a touch probe on, and choose it on Kit."
-        )
     if instrument.calibration_id is None:
         raise InputError("The arm has no calibrated probe.", "The hit was not kept.", "Choose a probe on the Kit page.")
-    if instrument.calibration and not PROBE_KINDS[instrument.calibration.probe.kind].touches:
+    head = instrument.calibration.probe.name if instrument.calibration else "Nothing"
+    if not scanning.scans(instrument) and batch.kind == "stripes":
         raise InputError(
-            f"{instrument.calibration.probe.name} is on, which does not touch.",
-            "The hit was not kept.",
-            "Put a touch probe on, and choose it on Kit.",
+            f"Lines of light came, and {head} is on, which touches.", "They were not kept.", "Choose the scanner on Kit."
         )
+    if not scanning.scans(instrument) and kind_of(row.recipe).takes_light:
+        raise InputError(
+            f"{row.recipe['name']} is scanned, and {head} is on, which touches.", "The hit was not kept.",
+            "Choose the scanner on Kit, or another row.",
+        )  # fmt: skip
     store(
         session, instrument, batch, job_id=job.id, row_id=row.id, station_id=instrument.station_id,
         calibration_id=instrument.calibration_id,
@@ -65,7 +70,10 @@ class AtRow:
     def keep(self, batch: HitBatch, pressed: bool) -> str:
         """Keep hits; a finished row is opened again. Each batch is heard, also while the button is held."""
         session, job = self.session, self.job
-        row = touching.begin(session, job) if job.touching else _current(session, job)
+        if scanning.scans(self.instrument):
+            row = scanning.begin(session, job)
+        else:
+            row = touching.begin(session, job) if job.touching else _current(session, job)
         _add(session, self.instrument, job, row, batch)
         if row.finished_at is not None:
             row.finished_at = None
@@ -80,7 +88,7 @@ class AtRow:
         session, job = self.session, self.job
         if chain.settle(session, job):
             return "finished"
-        row = _current(session, job)
+        row = (scanning.row_of(session, job) if scanning.scans(self.instrument) else None) or _current(session, job)
         again = row.finished_at is not None
         _add(session, self.instrument, job, row, batch)
         session.flush()
@@ -264,7 +272,7 @@ def _go_to(session: Session, actor: Actor, job: Job, row_id: int) -> None:
 
 def _measured(session: Session, job_id: int, row_id: int) -> Row:
     row = session.get(Row, row_id)
-    if row is None or row.job_id != job_id or row.removed_at or not kind_of(row.recipe).takes_hits:
+    if row is None or row.job_id != job_id or row.removed_at or not _is_read(row):
         raise InputError("That row takes no hits.", "Nothing was changed.", "Choose a feature.")
     return row
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from ...core.fitting import SURE, SpoilingHit
 from ...core.sheet import RowResult, SheetRow
@@ -14,7 +14,7 @@ from ..state.results import JobResults
 from ..state.rows_text import form_text, row_text
 from ..words import words_for
 from ..words._shared import CHOICES
-from . import chain
+from . import chain, scanning
 from .astray import Astray, astray
 from .touching import chosen, open_row, options, plane_of_touch
 
@@ -42,6 +42,7 @@ class Prompt:
     number: int = 0
     of: int = 0
     hits: int = 0
+    hits_name: str = "Hits"
     wanted: int = 0
     form: str = ""
     size_name: str = ""
@@ -67,6 +68,8 @@ def prompt(state: JobResults, instrument: Instrument | None) -> Prompt:
         return _just_touch(state)
     if row is None:
         return _nothing_planned(state, instrument)
+    if row.recipe.takes_light:
+        return _scanning(state, row, instrument)
     found, words, ties = state.results[row.id], words_for(row.recipe), ""
     lost = astray(state, row) if ready else None
     title, line, tone = _words(state, row, found, instrument, lost)
@@ -100,6 +103,31 @@ def prompt(state: JobResults, instrument: Instrument | None) -> Prompt:
         blind=instrument is not None and (not instrument.connected or instrument.target in BLIND),
         leads=TO_KIT if instrument is None else TO_REPORT if _all_done(state, row) else None,
     )
+
+
+def _scanning(state: JobResults, row: SheetRow, instrument: Instrument | None) -> Prompt:
+    """Of a scan: what is there of it, and what to do next."""
+    cloud, name = state.results[row.id].cloud, row.recipe.name
+    lines = f"{cloud.lines} line{'s' if cloud.lines != 1 else ''}"
+    said: Prompt = {
+        "todo": Prompt(f"Scan {name}.", "Hold the button and pass the light over it; finish when all is seen."),
+        "taking": Prompt(f"{name}: {lines}.", "Pass over what is not seen yet, from other sides too; then finish."),
+        "waits": Prompt(f"{name}: worked out in a moment.", f"{cloud.message} Other rows may be measured meanwhile."),
+        "done": Prompt(
+            f"{name}: {cloud.read:,} points.".replace(",", " "), "Cut away what is not of the part, then give it to rows."
+        ),
+        "failed": Prompt(f"{name} cannot be worked out.", cloud.message, "warn"),
+    }[cloud.state]
+    if instrument is None:
+        said = Prompt(*BRING_ONE, leads=TO_KIT)
+    elif not instrument.connected:
+        kept = f"{lines} of {name} {'is' if cloud.lines == 1 else 'are'} kept"
+        lost = f"The {instrument.kind} is lost. Look at its cable."
+        said = Prompt(lost, f"{instrument.trouble} {kept}; scanning goes on when it is back.", "warn")
+    elif cloud.state in ("todo", "taking") and not scanning.scans(instrument):
+        said = Prompt(f"Put the scanner on, to scan {name}.", "Choose it on Kit once it is calibrated.", "warn", leads=TO_KIT)
+    blind = instrument is not None and not instrument.connected
+    return replace(said, row=row.id, of=len(state.measured), hits=cloud.lines, hits_name="Lines", form="–", blind=blind)
 
 
 def _all_done(state: JobResults, row: SheetRow) -> bool:

@@ -26,8 +26,10 @@ from ...core.sheet import (
     evaluate,
     recipe_from_dict,
 )
+from ...core.sheet.clouds import Asked
 from ...core.units import Unit
 from ...store.models import Instrument, Job, Mark, Row
+from .clouds import ask_for, kept_in
 from .readings import Batch, applied_calibrations, by_batch
 from .remembered import (
     NO_SPOTS,
@@ -72,7 +74,8 @@ class JobResults:
 
     ``instrument``: the one that was brought to this job last. ``stations``: where each stands; ``network``: how they are
     tied, where there are several; ``stood``: what stood at each; ``read_from``: the stations from which something was
-    read. ``remembered``: what others keep with the job from one time to the next,
+    read. ``wanted``: what is to be worked out of scans, by its key.
+    ``remembered``: what others keep with the job from one time to the next,
     by name and row. ``faces``: of the part's bodies that the job keeps, while something is just touched.
     ``spots`` (n, 3): where the current row's face can be touched, in the part.
     ``reach`` (n, 3): the part's outermost places, once it is aligned. ``surfaces``: the part's, where a row rests on them.
@@ -93,6 +96,7 @@ class JobResults:
     network: FoundNetwork | None = None
     stood: Mapping[int, StoodHere] = field(default_factory=dict)
     read_from: Set[int] = frozenset()
+    wanted: Mapping[str, Asked] = field(default_factory=dict)
 
     @property
     def world(self) -> int | None:
@@ -201,9 +205,18 @@ def _hits_came(
             memory.rows[row_id] = written, SheetRow(row_id, recipe_from_dict(raw), finished is not None)
     sheet = before.sheet.changed(memory.rows[row_id][1] for row_id in named & before.sheet.index.keys())
     readings = with_joined(sheet, readings_of(memory, new, marks, named), memory)
-    results, memory.found = evaluate(sheet, readings, before.kit, memory.found, before.surfaces)
+    results, memory.found = evaluate(sheet, readings, before.kit, memory.found, before.surfaces, kept_in(session))
     found = memory.found
-    return replace(before, sheet=sheet, results=results, readings=readings, stations=found.stations, network=found.network)
+    ask_for(session, job_id, found.wanted)
+    return replace(
+        before,
+        sheet=sheet,
+        results=results,
+        readings=readings,
+        stations=found.stations,
+        network=found.network,
+        wanted=found.wanted,
+    )
 
 
 def _whole(session: Session, job_id: int, memory: JobMemory, new: list[tuple[Batch, bool]]) -> JobResults:
@@ -223,12 +236,13 @@ def _whole(session: Session, job_id: int, memory: JobMemory, new: list[tuple[Bat
     if memory.before is not None and _alike(kit, memory.before.kit):
         kit = memory.before.kit
     surfaces = surfaces_of(job, memory, sheet)
-    results, memory.found = evaluate(sheet, readings, kit, memory.found, surfaces)
+    results, memory.found = evaluate(sheet, readings, kit, memory.found, surfaces, kept_in(session))
+    ask_for(session, job_id, memory.found.wanted)
     faces, spots = faces_of(job, memory, sheet), spots_of(job, memory, sheet)
     reach = reach_of(job, memory, results)
     return JobResults(
         job, sheet, results, readings, kit, instrument, memory.remembered, faces, spots, reach, surfaces,
-        memory.found.stations, memory.found.network, stood, frozenset(memory.first_read),
+        memory.found.stations, memory.found.network, stood, frozenset(memory.first_read), memory.found.wanted,
     )  # fmt: skip
 
 

@@ -87,7 +87,7 @@ def _row_text(state: JobResults, row: SheetRow, number: int) -> RowText:
         shape=SYMBOL_OF.get(word, Symbol.TO_DO),
         line=_line(found, words_for(recipe).noun),
         form=form_text(row, found, units),
-        hits=found.hits,
+        hits=found.hits if found.cloud is None else found.cloud.lines,
         wanted=recipe.wanted_hits,
         message=sentence_in(found.message or " ".join(filter(None, notes)), units),
         note=recipe.note,
@@ -164,6 +164,10 @@ def _limits_text(found: Characteristic, shown) -> str:
 
 
 def _line(found: RowResult, noun: str) -> str:
+    if found.cloud is not None and found.cloud.read:
+        return f"{found.cloud.read:,} points".replace(",", " ")
+    if found.cloud is not None and found.cloud.lines:
+        return f"{found.cloud.lines} lines of light"
     if found.alignment is None:
         return noun
     return f"{found.alignment.ledger.rank} held, {found.alignment.ledger.spare} spare"

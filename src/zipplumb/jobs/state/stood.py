@@ -10,7 +10,7 @@ import numpy as np
 from sqlalchemy import bindparam, select
 from sqlalchemy.orm import Session, contains_eager, lazyload
 
-from ...core.calibration import ProbeCalibration
+from ...core.calibration import Light, ProbeCalibration
 from ...core.frames import Motion
 from ...core.sheet import Kit, StationPose
 from ...store import models
@@ -61,10 +61,18 @@ def stood_at(
     used = {*calibrations, *(i.calibration_id for _, i in found if i.calibration_id)}
     query = select(Calibration).where(Calibration.id.in_(used)).options(lazyload(Calibration.probe))
     known = {
-        cal.id: ProbeCalibration(cal.id, np.array(cal.offset_mm), cal.diameter_mm, cal.u_radius_mm, cal.doubt, cal.u_offset_mm)
+        cal.id: ProbeCalibration(
+            cal.id, np.array(cal.offset_mm), cal.diameter_mm, cal.u_radius_mm, cal.doubt, cal.u_offset_mm, _light(cal)
+        )
         for cal in session.scalars(query)
     }
     return Kit(stations, known), here, {station.id: StoodHere.of(instrument) for station, instrument in found}
+
+
+def _light(calibration: Calibration) -> Light | None:
+    """Where a scanner's light stands; None of what is no scanner, or was not calibrated."""
+    stands = calibration.detail.get("axis_from_scanner")
+    return None if stands is None else Light(Motion.from_list(stands), calibration.rms_mm)
 
 
 def _station(station: models.Station, told: dict[str, Any] | None, instrument: Instrument) -> StationPose:

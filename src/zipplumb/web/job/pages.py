@@ -142,7 +142,7 @@ def table(job_id: int):
 def move_hand(job_id: int, do: str):
     """Tell the demo's stand-in what to touch."""
     form = request.form
-    more: dict = {k: form[k] for k in ("button",) if k in form}
+    more: dict = {k: form[k] for k in ("button", "probe") if k in form}
     for name in ("face", "hits", "detail", "number"):
         if name in form:
             more[name] = params.one_id(name)

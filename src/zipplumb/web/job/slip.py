@@ -28,6 +28,7 @@ from ...store.models import Calibration, Instrument, Station
 from ..plan.forms import row_fields
 from ..view import JobView
 from .form_plot import form_plot
+from .scan_shown import scan_of
 
 SOURCES = 5  # named of a budget, the largest
 SHOWN = 400  # hits drawn as bars; beyond that the largest are listed
@@ -48,9 +49,9 @@ class HitBar:
 def hit_bars(state: JobResults, row_id: int) -> list[HitBar]:
     """Every hit of a row in order of time, those set aside without a residual."""
     reading = state.readings.get(row_id)
-    if reading is None:
-        return []
     found = state.results[row_id]
+    if reading is None or found.cloud is not None:  # a scan has lines, not hits
+        return []
     counted, values = (found.feature.counted, found.residuals) if found.feature else ((), None)
     residuals = {} if values is None else dict(zip(counted, values, strict=True))
     largest = max((abs(v) for v in residuals.values()), default=0.0) or 1.0
@@ -132,6 +133,7 @@ def row_slip(session: Session, state: JobResults, row_id: int) -> str:
         history=history(session, state.job.id, row_id),
         look_points=looks.POINTS if sees_surfaces(state.instrument) and row.recipe.takes_hits else 0,
         look_side=length_text(looks.SIDE_MM, state.job.units),
+        scan=scan_of(session, state, row_id),
         edited=before_last_edit(session, state.job.id, row_id) is not None,
     )
 

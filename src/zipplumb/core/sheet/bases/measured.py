@@ -16,7 +16,7 @@ from ...frames import Array, unit
 from ...probing import Side, Way, contacts_from_centers, side_of_air, surface_from_centers
 from ...records import changed
 from ...units import Unit
-from ..base import Id, Internal, Letter, Needed, RowRecipe, hints
+from ..base import CloudRef, Id, Internal, Letter, Needed, RowRecipe, hints
 from ..given import PartSurfaces
 from ..quantities import Quantity
 from ..registry import KINDS, kind_of
@@ -33,7 +33,7 @@ RoundCriterion = Literal["gaussian", "chebyshev", "inscribed", "circumscribed"]
 StraightCriterion = Literal["gaussian", "chebyshev", "tangent"]
 Terms = Literal["diameter", "radius"]
 # what a row keeps when it becomes one of another kind
-CARRIED_OVER = ("name", "note", "datum", "taking", "spacing_mm", "every_s", "plane", "plane_hits", "hits_of")
+CARRIED_OVER = ("name", "note", "datum", "taking", "spacing_mm", "every_s", "plane", "plane_hits", "hits_of", "scans")
 QUANTITIES_KEPT = 1 << 14
 IN_ORDER = 0.5  # how surely hits are taken one after the other, from which on their order tells a sense
 ALONG = 0.5  # the cosine from which on the way out of a bore tells its sense
@@ -126,6 +126,7 @@ class MeasuredRecipe(FeatureRecipe):
     settled_air: Annotated[Air | None, Internal()] = None  # a person's answer about the side
     as_touched: Annotated[bool, Internal()] = False  # a person has said that its hits lie where they belong
     hits_of: Annotated[tuple[Id, ...], Internal(), Field(max_length=200)] = ()  # rows whose hits are its own too
+    scans: Annotated[tuple[CloudRef, ...], Internal(), Field(max_length=20)] = ()  # of which points are its own too
     nominal: Any = None
 
     @classmethod

@@ -1,0 +1,66 @@
+"""Whose points they are: each is given to one face of the CAD at most; what lies off the others is left out."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..frames import Array, Indices
+
+NORMAL = 1.4826  # of a median absolute deviation, where errors are normal: P. Rousseeuw, C. Croux, JASA 88 (1993)
+OUTLIER = 4.0  # robust sigmas
+FINEST_MM = 0.02  # below so much nothing is an outlier
+ROUNDS = 3
+# (n, 3) places -> feet (n, 3), outward normals (n, 3), numbers of the faces (n,), distances (n,) of the feet from their edges
+Faces = Callable[[Array], tuple[Array, Array, Indices, Array]]
+
+
+@dataclass(frozen=True)
+class Rule:
+    """Which points are a face's own: not farther off, facing as it does, and not on its edges."""
+
+    within_mm: float = 1.0
+    angle_rad: float = 0.35
+    margin_mm: float = 1.0
+
+
+def sorted_out(points: Array, normals: Array, faces: Faces, wanted: Mapping[int, int], rule: Rule) -> dict[int, Indices]:
+    """Which points (n, 3), in the part, are whose.
+
+    Parameters
+    ----------
+    normals : (n, 3) out of the material; NaN where they are not known: those are nobody's
+    faces : finds the nearest face of each point
+    wanted : row by face
+
+    Returns
+    -------
+    numbers of the points of each row, rising; rows that get none are there too
+    """
+    feet, outward, of_face, from_edge = faces(points)
+    off = np.einsum("ij,ij->i", points - feet, outward)
+    facing = np.einsum("ij,ij->i", normals, outward) >= np.cos(rule.angle_rad)
+    good = facing & (np.abs(off) <= rule.within_mm) & (from_edge >= rule.margin_mm)
+    found: dict[int, list[Indices]] = {row: [] for row in wanted.values()}
+    for face, row in wanted.items():
+        mine = np.flatnonzero(good & (of_face == face))
+        found[row].append(mine[_together(off[mine])])
+    return {row: np.sort(np.concatenate(each)) for row, each in found.items()}
+
+
+def _together(off: Array) -> NDArray[np.bool_]:
+    """(n,) what lies with the others: a robust scale about their median, anew without what was left out."""
+    kept = np.ones(len(off), bool)
+    for _ in range(ROUNDS):
+        if not kept.any():
+            break
+        middle = np.median(off[kept])
+        scale = NORMAL * np.median(np.abs(off[kept] - middle))
+        now = np.abs(off - middle) <= OUTLIER * max(float(scale), FINEST_MM)
+        if np.array_equal(now, kept):
+            break
+        kept = now
+    return kept

@@ -1,0 +1,112 @@
+"""What is worked out of a scan, by whoever has the time: its cells, a copy to be drawn, and the points of each row."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..errors import InputError
+from ..frames import Array, Indices, Motion
+from .cells import Cells, cells_of, together
+from .cutting import Cutting, before
+from .light import Chunk, seen
+from .sorting import Faces, Rule, sorted_out
+
+DRAWN, OF_A_ROW = 200_000, 2_000  # points at most
+Progress = Callable[[float], None]
+
+
+def _silent(share: float) -> None:
+    """Nobody looks."""
+
+
+@dataclass(frozen=True, eq=False)
+class Given:
+    """The points of a scan that are a row's: ``points`` (k, 3) in the world, ``lines`` (k,) of light that they are of."""
+
+    points: Array
+    lines: Indices
+
+
+@dataclass(frozen=True, eq=False)
+class CloudResult:
+    """``read``: points in all, ``kept``: those that no plane cuts away; ``cells`` of them. ``drawn`` (d, 4): places in the
+    world and brightness, float32. ``given``: by row."""
+
+    read: int
+    kept: int
+    cells: int
+    drawn: NDArray[np.float32]
+    given: Mapping[int, Given] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, eq=False)
+class CloudWork:
+    """All that a scan's result rests on, but for its points.
+
+    Attributes
+    ----------
+    axes : axis_from_scanner, by calibration
+    stations : world_from_station, by station
+    cuts : planes in the world
+    spacing_mm : length of the cells
+    part_from_world : where the part is, if the points are given to rows; ``wanted``: row by face; ``rule``: which are whose
+    """
+
+    axes: Mapping[int, Motion]
+    stations: Mapping[int, Motion]
+    cuts: tuple[Cutting, ...] = ()
+    spacing_mm: float = 1.0
+    part_from_world: Motion | None = None
+    wanted: Mapping[int, int] = field(default_factory=dict)
+    rule: Rule = field(default_factory=Rule)
+
+    def run(self, chunks: Iterable[Chunk], total: int, faces: Faces | None, progress: Progress = _silent) -> CloudResult:
+        """Work it out. ``total``: how many chunks there are; ``faces``: of the part's CAD.
+
+        Raises
+        ------
+        InputError
+            Nothing is left of it.
+        """
+        read = kept = 0
+
+        def parts() -> Iterable[Cells]:
+            nonlocal read, kept
+            for done, chunk in enumerate(chunks, start=1):
+                found = seen(chunk, self.axes[chunk.calibration], self.stations[chunk.station])
+                read += len(found)
+                found = found.of(before(found.points, self.cuts))
+                kept += len(found)
+                progress(0.7 * done / max(total, 1))
+                if len(found):
+                    yield cells_of(found, self.spacing_mm)
+
+        whole = together(parts())
+        if whole is None:
+            raise InputError(
+                "Nothing is left of this scan." if read else "No light came back in this scan.",
+                "All that was read is kept.",
+                "Take a cut away, or scan on.",
+            )
+        drawn = whole.of(_spread(len(whole), DRAWN))
+        progress(0.75)
+        places = np.column_stack([drawn.points, drawn.brightness]).astype(np.float32)
+        return CloudResult(read, kept, len(whole), places, self._given(whole, faces))
+
+    def _given(self, whole: Cells, faces: Faces | None) -> dict[int, Given]:
+        if self.part_from_world is None or faces is None or not self.wanted:
+            return {}
+        normals, _ = whole.normals()
+        places = self.part_from_world.points(whole.points)
+        found = sorted_out(places, self.part_from_world.vectors(normals), faces, self.wanted, self.rule)
+        each = {row: mine[_spread(len(mine), OF_A_ROW)] for row, mine in found.items()}
+        return {row: Given(whole.points[mine], whole.lines[mine]) for row, mine in each.items()}
+
+
+def _spread(count: int, most: int) -> Indices:
+    """So many of them at most, evenly spread: cells come in the order of their places."""
+    return np.arange(count) if count <= most else np.linspace(0, count - 1, most).astype(np.int64)

@@ -1,0 +1,58 @@
+"""What was worked out of scans: kept in the database under its key, asked for where it is not there yet."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Mapping
+from functools import partial
+
+import numpy as np
+from sqlalchemy import select
+from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.orm import Session, undefer
+
+from ...core.cloud.working import CloudResult, Given
+from ...core.sheet.clouds import Asked, FoundCloud, Kept
+from ...store.models import Cloud
+from ..queue import defer
+
+
+def packed(result: CloudResult) -> tuple[bytes, bytes]:
+    """Counts and the points of each row, in numpy's open form (.npz); and the copy that is drawn, float32."""
+    each = {"counts": np.array([result.read, result.kept, result.cells])}
+    for row, given in result.given.items():
+        each |= {f"points_{row}": given.points, f"lines_{row}": given.lines.astype(np.int32)}
+    file = io.BytesIO()
+    np.savez(file, **each)  # type: ignore[arg-type]
+    return file.getvalue(), result.drawn.astype("<f4").tobytes()
+
+
+def unpacked(key: str, data: bytes) -> FoundCloud:
+    """What ``packed`` has made, as a node's value."""
+    with np.load(io.BytesIO(data), allow_pickle=False) as file:
+        rows = [int(name.removeprefix("lines_")) for name in file.files if name.startswith("lines_")]
+        given = {row: Given(file[f"points_{row}"], file[f"lines_{row}"].astype(np.int64)) for row in rows}
+        read, kept, cells = (int(n) for n in file["counts"])
+    return FoundCloud("done", "", 0, key, read, kept, cells, given)
+
+
+def kept_in(session: Session) -> Kept:
+    """Looks a key up."""
+    return partial(_kept, session)
+
+
+def _kept(session: Session, key: str) -> FoundCloud | None:
+    cloud = session.scalar(select(Cloud).where(Cloud.key == key, Cloud.state != "making").options(undefer(Cloud.given)))
+    if cloud is None:
+        return None
+    if cloud.state == "failed" or cloud.given is None:
+        return FoundCloud("failed", cloud.message, key=key)
+    return unpacked(key, cloud.given)
+
+
+def ask_for(session: Session, job_id: int, wanted: Mapping[str, Asked]) -> None:
+    """Put what is not asked for yet in the queue, once for all processes."""
+    for key, asked in wanted.items():
+        new = insert(Cloud).values(key=key, job_id=job_id, row_id=asked.row).on_conflict_do_nothing().returning(Cloud.id)
+        if (cloud_id := session.scalar(new)) is not None:
+            defer(session, "work_out_cloud", cloud_id=cloud_id)

@@ -1,0 +1,43 @@
+"""What the slip of a scan tells."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from sqlalchemy.orm import Session
+
+from ...core.sheet import Needed
+from ...jobs.measure import clouds
+from ...jobs.state.results import JobResults
+
+
+@dataclass(frozen=True)
+class ScanShown:
+    """What the slip of a scan tells: counts in words, how far it is, rows that take its points, its cuts, and by which planes
+    may be cut."""
+
+    facts: list[tuple[str, str]]
+    share: float | None
+    takes: list[tuple[str, int]]
+    cuts: list[str]
+    planes: list[tuple[int, str]]
+    may_take: int
+    system: str
+
+
+def scan_of(session: Session, state: JobResults, row_id: int) -> ScanShown | None:
+    """None of a row that is no scan."""
+    cloud, recipe = state.results[row_id].cloud, state.row(row_id).recipe
+    if cloud is None:
+        return None
+    facts = [("Lines of light", str(cloud.lines))]
+    if cloud.read:
+        shown = [("Points", cloud.read), ("Left by the cuts", cloud.kept), ("Worked with", cloud.cells)]
+        facts += [(name, f"{count:,}".replace(",", " ")) for name, count in shown]
+    takes = [row for row in state.rows if Needed("cloud", row_id) in row.needs]
+    given = [(row.recipe.name, len(cloud.given[row.id].lines) if row.id in cloud.given else 0) for row in takes]
+    system = recipe.system  # type: ignore[attr-defined]
+    named = state.row(system).recipe.name if system in state.sheet.index else ""
+    cuts = [cut.name for cut in recipe.cuts]  # type: ignore[attr-defined]
+    may_take = len(clouds.may_take(state)) if state.alignment is not None else 0
+    return ScanShown(facts, clouds.progress_of(session, cloud), given, cuts, clouds.planes_of(state), may_take, named)

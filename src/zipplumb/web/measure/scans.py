@@ -1,0 +1,79 @@
+"""Scans: the points as they are drawn, what is cut away, and whose they are."""
+
+from __future__ import annotations
+
+from flask import Blueprint, Response, g, request
+
+from ...core.errors import InputError
+from ...core.units import length_from_text
+from ...jobs.measure import clouds
+from ...jobs.state.results import as_it_stands
+from ...store.database import snapshot, stored, transaction
+from ...store.models import Job
+from .. import params
+from ..answers import done
+from ..doors import changes, reads
+
+blueprint = Blueprint("scans", __name__, url_prefix="/jobs/<int:job_id>/scans/<int:row_id>")
+SIDES = {"under": False, "above": True}
+
+
+@blueprint.get("/points")
+@reads
+def points(job_id: int, row_id: int):
+    """Packed float32: place and brightness of each (docs/formats.md)."""
+    with snapshot() as session:
+        found = clouds.drawn_of(session, as_it_stands(session, job_id), row_id)
+    return Response(b"" if found is None else found.tobytes(), mimetype="application/octet-stream")
+
+
+def _typed(job_id: int) -> clouds.TypedCut:
+    plane, side = params.one_id("plane"), request.values.get("side", "")
+    if plane is None or side not in SIDES:
+        raise InputError("No plane is chosen.", "Nothing was cut away.", "Choose a plane, and on which side it cuts.")
+    with transaction() as session:
+        units = stored(session, Job, job_id).units
+    offset = length_from_text(request.values.get("offset", "") or "0", units, "the distance")
+    if not abs(offset) <= params.MOST_MM:
+        raise InputError("So far out there is no part.", "Nothing was cut away.", "Type a smaller distance.")
+    return clouds.TypedCut(plane, offset, SIDES[side])
+
+
+@blueprint.get("/cut")
+@reads
+def would_cut(job_id: int, row_id: int):
+    """In words, before it is done."""
+    typed = _typed(job_id)
+    with snapshot() as session:
+        share = clouds.would_cut(session, as_it_stands(session, job_id), row_id, typed)
+    if share is None:
+        return "The scan is not worked out yet."
+    return f"It would take away {100 * share:.1f} % of what is drawn."
+
+
+@blueprint.post("/cut")
+@changes
+def cut(job_id: int, row_id: int):
+    clouds.cut_away(g.actor, job_id, row_id, _typed(job_id))
+    return done()
+
+
+@blueprint.post("/cut/<int:number>/back")
+@changes
+def uncut(job_id: int, row_id: int, number: int):
+    clouds.uncut(g.actor, job_id, row_id, number)
+    return done()
+
+
+@blueprint.post("/give")
+@changes
+def give(job_id: int, row_id: int):
+    clouds.give(g.actor, job_id, row_id, params.listed_ids("rows"))
+    return done()
+
+
+@blueprint.post("/back")
+@changes
+def take_back(job_id: int, row_id: int):
+    clouds.take_back(g.actor, job_id, row_id)
+    return done()
