@@ -15,7 +15,6 @@ class ScanRecipe(RowRecipe):
 
     role = "cloud"
     takes_light = True
-    datum: None = None
 
     def work(
         self, axes: Mapping[int, Motion], stations: Mapping[int, Motion], placed: Alignment | None, wanted: Mapping[int, int]
