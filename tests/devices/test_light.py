@@ -6,8 +6,10 @@ import pytest
 from zipplumb.core.frames import Motion
 from zipplumb.core.stripes import is_light, stripe_of_bytes
 from zipplumb.demo.carrier_real import BENCH
+from zipplumb.demo.real_mesh import near_the_surface
 from zipplumb.devices.sim.bench import Bench
 from zipplumb.devices.sim.light import JUMP_MM, NOISE_MM, LineScanner, Lit
+from zipplumb.devices.sim.real_part import RealFace
 from zipplumb.devices.sim.stand import Stand
 
 SCANNER, HERE = LineScanner(), Stand(Motion.identity())
@@ -90,3 +92,20 @@ def test_the_sphere_on_the_bench_is_met_before_what_lies_behind_it_and_the_table
     assert top == pytest.approx(100 - bench.sphere_mm / 2, abs=0.1)
     beside = SCANNER.line(seen, Motion(DOWN, center + [200, 0, 70]), np.random.default_rng(1))
     assert np.nanmean(beside[:, 1]) == pytest.approx(100.0, abs=0.05)  # the table, at the foot of the part
+
+
+@pytest.mark.parametrize("radius, inside", [(6.5, True), (80.0, True), (130.0, False)])
+def test_what_bends_is_told_by_triangles_that_lie_on_it(radius, inside):
+    """Of a wall drawn by chords of a quarter turn, whose middles lie 0.3 of the radius inside."""
+    quarter = np.arange(5) * np.pi / 2
+    rim = radius * np.column_stack([np.cos(quarter), np.sin(quarter), 0 * quarter])
+    low, high = rim, rim + [0, 0, 60.0]
+    walls = [[low[k], low[k + 1], high[k]] for k in range(4)] + [[low[k + 1], high[k + 1], high[k]] for k in range(4)]
+    raw = {"index": 0, "kind": "cylinder", "point": [0, 0, 0], "axis": [0, 0, 1], "radius": radius, "inside": inside}
+    face = RealFace.from_dict({**raw, "spots": [], "outward": []})
+    fine = near_the_surface(face, np.array(walls))
+    assert len(fine) < 20_000
+    middles = np.concatenate([fine.mean(axis=1), *((fine + np.roll(fine, -1, axis=1)) / 2).transpose(1, 0, 2)])
+    assert np.abs(np.linalg.norm(middles[:, :2], axis=1) - radius).max() < 0.01
+    flat = np.cross(fine[:, 1] - fine[:, 0], fine[:, 2] - fine[:, 0])
+    assert np.linalg.norm(flat, axis=1).sum() / 2 == pytest.approx(2 * np.pi * radius * 60, rel=1e-3)

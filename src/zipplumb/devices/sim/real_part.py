@@ -82,35 +82,42 @@ class RealFace:
 
     def touch(self, near: Array) -> tuple[Array, Array]:
         """The true surface point and outward normal nearest to a nominal one."""
-        if self.kind == "plane":
-            normal = unit(self.axis)
-            wave = self.wave_mm / 2 * np.sin(near[0] / 45.0) * np.cos(near[1] / 60.0 + near[2] / 50.0)
-            return near - (((near - self.point) @ normal) - wave) * normal, normal
-        if self.kind == "cylinder":
-            axis = unit(self.axis)
-            rel = near - self.point
-            along = rel @ axis
-            radial = unit(rel - along * axis)
-            u = unit(np.cross(axis, np.eye(3)[np.argmin(np.abs(axis))]))
-            angle = np.arctan2(radial @ np.cross(axis, u), radial @ u)
-            radius = self.radius + self.wave_mm / 2 * np.cos(2 * angle)
-            return self.point + along * axis + radius * radial, -radial if self.inside else radial
-        if self.shape is not None:
-            foot, out = self._foot(near)
-            return foot, -out if self.inside else out
-        if self.spline is not None:
-            places, normals = self._touched(self.spline, near[None])
-            return places[0], normals[0]
-        k = int(np.argmin(np.linalg.norm(self.spots - near, axis=1)))
-        return near, self.outward[k]
+        places, normals = self._touched(near[None])
+        return places[0], normals[0]
 
     def touch_all(self, near: Array) -> Array:
         """The true surface points (n, 3) nearest to nominal ones."""
-        return (
-            np.array([self.touch(place)[0] for place in near]) if self.spline is None else self._touched(self.spline, near)[0]
-        )
+        return self._touched(near)[0]
 
-    def _touched(self, spline: SplineSurface, near: Array) -> tuple[Array, Array]:
+    def _touched(self, near: Array) -> tuple[Array, Array]:
+        """Those, and the ways out (n, 3) there."""
+        if self.kind == "plane":
+            return self._on_plane(near)
+        if self.kind == "cylinder":
+            return self._on_cylinder(near)
+        if self.shape is not None:
+            return self._on_shape(near)
+        if self.spline is not None:
+            return self._on_spline(self.spline, near)
+        nearest = np.argmin(np.linalg.norm(self.spots[None] - near[:, None], axis=2), axis=1)
+        return near, self.outward[nearest]
+
+    def _on_plane(self, near: Array) -> tuple[Array, Array]:
+        normal = unit(self.axis)
+        wave = self.wave_mm / 2 * np.sin(near[:, 0] / 45.0) * np.cos(near[:, 1] / 60.0 + near[:, 2] / 50.0)
+        return near - ((near - self.point) @ normal - wave)[:, None] * normal, np.tile(normal, (len(near), 1))
+
+    def _on_cylinder(self, near: Array) -> tuple[Array, Array]:
+        axis = unit(self.axis)
+        rel = near - self.point
+        along = (rel @ axis)[:, None] * axis
+        radial = unit(rel - along)
+        u = unit(np.cross(axis, np.eye(3)[np.argmin(np.abs(axis))]))
+        angle = np.arctan2(radial @ np.cross(axis, u), radial @ u)
+        radius = self.radius + self.wave_mm / 2 * np.cos(2 * angle)
+        return self.point + along + radius[:, None] * radial, -radial if self.inside else radial
+
+    def _on_spline(self, spline: SplineSurface, near: Array) -> tuple[Array, Array]:
         feet, normals = spline.nearest(near)
         off = self.off_mm if self.ripple is None else self.off_mm + self.ripple.off(feet)[:, None]
         return feet + off * normals, normals
@@ -124,18 +131,22 @@ class RealFace:
         """How far a place is from the nearest that can be touched, mm."""
         return float(np.linalg.norm(self.spots - place, axis=1).min()) if len(self.spots) else np.inf
 
-    def _foot(self, near: Array) -> tuple[Array, Array]:
-        """The nearest place of the shape, and the way out of it."""
-        way = np.asarray(getattr(self.shape, "major_direction", near * 0.0))  # told by outlines alone
-        flat = np.eye(3) - np.outer(self.shape.normal, self.shape.normal) if way.any() else np.eye(3)
-        up = (near - self.shape.center) @ self.shape.normal * self.shape.normal if way.any() else 0.0
-        place, out = near - up, near * 0.0
+    def _on_shape(self, near: Array) -> tuple[Array, Array]:
+        way = np.asarray(getattr(self.shape, "major_direction", np.zeros(3)))  # told by outlines alone
+        flat, up = np.eye(3), 0.0 * near
+        if way.any():
+            normal = self.shape.normal
+            flat = flat - np.outer(normal, normal)
+            up = ((near - self.shape.center) @ normal)[:, None] * normal
+        place, out = near - up, 0.0 * near
+        steps = STEP_MM * flat
         for _ in range(FEET):
-            steps = np.vstack([STEP_MM * flat, -STEP_MM * flat])
-            ahead, behind = np.split(self.shape.distance(place + steps), 2)
-            out = unit(flat @ (ahead - behind))
-            place = place - self.shape.distance(place[None])[0] * out
-        return place + up, out
+            ahead, behind = (
+                np.stack([self.shape.distance(place + sign * step) for step in steps], axis=1) for sign in (1, -1)
+            )  # fmt: skip
+            out = unit((ahead - behind) @ flat)
+            place = place - self.shape.distance(place)[:, None] * out
+        return place + up, -out if self.inside else out
 
     def spread(self, count: int, random: np.random.Generator) -> list[int]:
         """Spots far from one another, as a careful hand chooses them."""

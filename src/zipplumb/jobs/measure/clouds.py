@@ -214,7 +214,9 @@ def _cut(state: JobResults, typed: TypedCut) -> Cut:
     point = plane.point + typed.offset_mm * plane.normal
     normal = -plane.normal if typed.above else plane.normal
     side = "above" if typed.above else "under"
-    out = f" and {length_text(typed.offset_mm, state.job.units)} out" if typed.offset_mm else ""
+    units = state.job.units
+    way = "out" if typed.offset_mm > 0 else "in"
+    out = f", {length_text(abs(typed.offset_mm), units)} {units} {way}" if typed.offset_mm else ""
     return Cut(point=tuple(point), normal=tuple(normal), name=f"{side} {state.row(typed.row_id).recipe.name}{out}"[:80])
 
 

@@ -1,0 +1,133 @@
+"""Scanning in a real browser: the head calibrated, light passed over the part, the table cut away, points given to rows."""
+
+from __future__ import annotations
+
+import re
+
+import by_hand
+import numpy as np
+import pytest
+from by_hand import TECHNICIAN
+from carrier_bench import UP, instrument
+from kit_pages import Kit
+from playwright.sync_api import expect
+
+from zipplumb.demo import carrier
+from zipplumb.jobs.hand import move_hand, tell_hand
+from zipplumb.jobs.plan import picking
+from zipplumb.jobs.state.results import load
+from zipplumb.store.database import transaction
+from zipplumb.store.models import Calibration, Instrument, Probe, Reading
+
+BELOW_MM = 55.0  # the top's plane, moved into the part so far: 5 mm above the table
+
+
+@pytest.fixture
+def scanner(tamsin, running):
+    """The scanner calibrated and on; afterwards the ball is again."""
+    port = running.sims["arm"][0]
+
+    def calibrated():
+        kit = Kit(tamsin)
+        kit.probe("Line scanner")
+        kit.begin("scanner", certified="25.4", certified_unit="mm")
+        kit.hand("Scanner on")
+        kit.hand("Scan the sphere")
+        tamsin.until(lambda: "Press finish" in kit.ask().inner_text(), 90)
+        tell_hand({"do": "stop"}, port)
+        kit.hand("Finish")
+        kit.ended("pass")
+
+    with transaction() as session:
+        ball = session.get(Instrument, instrument("Workshop arm")).calibration_id
+    yield calibrated
+    for order in ({"do": "stop"}, {"do": "plug"}, {"do": "swap", "probe": "6 mm ruby ball"}):
+        tell_hand(order, port)
+    with transaction() as session:
+        session.get(Instrument, instrument("Workshop arm")).calibration_id = ball
+
+
+def scanned(tamsin, job, *faces):
+    """Light over some faces, squarely and leaning to two sides."""
+    for face, sides in faces:
+        for side in sides:
+            move_hand(TECHNICIAN, job, "scan_face", face=face, side=side)
+    tamsin.until(lambda: tell_hand({"do": "ask"})["busy"] == 0, 120)
+
+
+def judged(job):
+    with transaction() as session:
+        state = load(session, job)
+        return {row.recipe.name: state.results[row.id] for row in state.rows}
+
+
+def test_touched_datums_and_a_scan_from_which_planned_rows_take_their_points(tamsin, bench, scanner, truth):
+    here = bench("Scanned")
+    page = here.page
+    here.datums()
+    for name in ("Top", "Side", "End"):
+        by_hand.measured(here.job, here.rows[name])
+    here.road("A drawing with datums A, B, C")
+    page.get_by_role("button", name="Align to A, B, C").click()
+    expect(page.locator("#now .active")).to_contain_text("0 spare")
+    scanner()
+    bolts = [here.hole(carrier.BOLT, x * carrier.BOLT_X, -carrier.BOLT_Y) for x in (-1, 1)]
+    top = here.plane(UP, carrier.FOOT)
+    with transaction() as session:
+        for face in bolts:
+            picking.plan_face(session, TECHNICIAN, here.job, face)
+
+    tamsin.open(here.job)
+    band = page.locator("#now .say .ask")
+    scanned(tamsin, here.job, (top, (0,)))
+    expect(band).to_have_text(re.compile(r"Scan 1: \d+ lines\."))
+    page.reload()  # in the middle
+    tell_hand({"do": "unplug"})
+    expect(band).to_contain_text("The arm is lost")
+    tell_hand({"do": "plug"})
+    expect(band).to_have_text(re.compile(r"Scan 1: \d+ lines\."))
+    scanned(tamsin, here.job, *((face, (1, 2, 3, 4)) for face in bolts))
+    tell_hand({"do": "click", "button": "finish"})
+    expect(band).to_have_text(re.compile(r"Scan 1: \d\d\d \d\d\d points\."), timeout=60_000)
+    expect(tamsin.row("Scan 1").locator(".wide")).to_contain_text("points")
+
+    slip = page.locator("#slip")
+    tamsin.row("Scan 1").click()
+    expect(slip.locator("h2").first).to_contain_text("Scan 1")
+    slip.locator("[name=plane]").select_option(label="Top")
+    slip.locator("[name=offset]").fill("nonsense")
+    slip.get_by_role("button", name="Cut it away").click()
+    expect(page.locator(".notice").first).to_contain_text("is not a number")
+    slip.locator("[name=offset]").fill(f"-{BELOW_MM}")
+    slip.get_by_role("button", name="What it would take away").click()
+    expect(slip.locator("#would-cut")).to_contain_text(re.compile(r"would take away \d+\.\d %"))
+    slip.get_by_role("button", name="Cut it away").click()
+    expect(slip.locator(".cuts")).to_contain_text("What lies under Top, 55.000 mm in")
+    slip.get_by_role("button", name="Give its points to 2 planned rows").click()
+    for name in ("Bore 1", "Bore 2"):
+        expect(tamsin.row(name).locator(".word")).to_have_text("done", timeout=60_000)
+    expect(slip.locator("section", has_text="Whose points they are")).to_contain_text("As the part lies by Alignment 1")
+
+    found, real = judged(here.job), {face["index"]: face for face in truth["faces"]}
+    for name, face in zip(("Bore 1", "Bore 2"), bolts, strict=True):
+        size = found[name].characteristic("diameter")
+        assert size.U < 0.04
+        assert abs(size.actual - 2 * real[face]["radius"]) < size.U
+    cloud = found["Scan 1"].cloud
+    assert 0 < cloud.read - cloud.kept < 0.1 * cloud.read  # the table beside the part
+    with transaction() as session:
+        kept = session.query(Reading).filter(Reading.job_id == here.job, Reading.kind == "stripes")
+        assert sum(len(each.ns) for each in kept) > 300
+        assert max(len(each.points) for each in kept) <= 2**20
+
+    slip.get_by_role("button", name="Take them back from all rows").click()
+    expect(tamsin.row("Bore 1").locator(".word")).to_have_text("to do")
+    slip.locator(".cuts").get_by_role("button").click()  # and the cut
+    expect(slip.locator(".cuts")).to_have_count(0)
+    with transaction() as session:  # the ball is put on, and touches while the scan is current
+        ball = session.query(Calibration).join(Probe).filter(Probe.name == "6 mm ruby ball").order_by(Calibration.id.desc())
+        session.get(Instrument, instrument("Workshop arm")).calibration_id = ball.first().id
+    tell_hand({"do": "swap", "probe": "6 mm ruby ball"})
+    tell_hand({"do": "click", "button": "take"})
+    expect(page.locator(".notice").first).to_contain_text("Scan 1 is scanned, and 6 mm ruby ball is on, which touches")
+    assert not np.isnan(cloud.given[next(iter(cloud.given))].points).any()
