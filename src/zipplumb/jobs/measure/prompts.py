@@ -126,6 +126,8 @@ def _scanning(state: JobResults, row: SheetRow, instrument: Instrument | None) -
         said = Prompt(lost, f"{instrument.trouble} {kept}; scanning goes on when it is back.", "warn")
     elif cloud.state in ("todo", "taking") and not scanning.scans(instrument):
         said = Prompt(f"Put the scanner on, to scan {name}.", "Choose it on Kit once it is calibrated.", "warn", leads=TO_KIT)
+    elif instrument.trouble:
+        said = replace(said, line=instrument.trouble, tone="warn")
     blind = instrument is not None and not instrument.connected
     return replace(said, row=row.id, of=len(state.measured), hits=cloud.lines, hits_name="Lines", form="–", blind=blind)
 
