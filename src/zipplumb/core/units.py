@@ -58,6 +58,11 @@ def _must_say(text: str, field: str, what_to_do: str) -> None:
         raise InputError(f"{field[:1].upper()}{field[1:]} is empty.", "Nothing was changed.", what_to_do)
 
 
+def count_text(count: int) -> str:
+    """A whole number as pages show it, its thousands set apart by a narrow space (ISO 80000-1)."""
+    return f"{count:,}".replace(",", "\u202f")
+
+
 def length_from_text(text: str, units: Units, field: str = "the length") -> float:
     """Millimetres of a typed length; a unit typed behind the number goes before ``units``.
 

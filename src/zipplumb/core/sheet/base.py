@@ -89,6 +89,7 @@ class RowRecipe(Model):
     ``on_surface``: a place on a surface, of which several may be the targets of one datum;
     ``hits_stand_apart``: on purpose, round one place: what they leave is no form;
     ``in_network``: how stations stand rests on it, as a point that ties them or a ``known_length`` between two;
+    ``answered``: fields that hold a person's answers, and what they are before: an answer is of the hits it was given for;
     ``rests_on_surfaces``: it is worked out with the part's CAD surfaces; ``typed``: a person can type all of it.
     ``asked``: its characteristics that matter, the first shown on its line; none: all that the kind has,
     without limits.
@@ -105,6 +106,7 @@ class RowRecipe(Model):
     in_network: ClassVar[bool] = False
     on_surface: ClassVar[bool] = False
     hits_stand_apart: ClassVar[bool] = False
+    answered: ClassVar[Mapping[str, Any]] = {}
     rests_on_surfaces: ClassVar[bool] = False
     typed: ClassVar[bool] = True
     name: Annotated[str, Field(min_length=1, max_length=80)]

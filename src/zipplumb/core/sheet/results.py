@@ -44,6 +44,7 @@ class FoundFeature:
     laid : how many hits went to the plane that it lies in
     counted : keys of the hits that were looked at and are its own; ``centers``, ``contacts`` (n, 3)
     left_out : how many more count, once it is finished
+    scanned : how many of the counted ones, the last, are points of scans
     tip_mm : radius of the largest tip
     facing : (3,) where the tip went, of planes and surface points
     u_hit_mm : standard uncertainty of one hit, as stated
@@ -65,6 +66,7 @@ class FoundFeature:
     laid: int = 0
     counted: tuple[str, ...] = ()
     left_out: int = 0
+    scanned: int = 0
     tip_mm: float = 0.0
     centers: Array | None = None
     contacts: Array | None = None

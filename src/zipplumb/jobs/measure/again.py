@@ -113,7 +113,7 @@ def _hand_over(session: Session, job: Job, source: Row, target: Row, only: Seque
         changed(target, hits_of=[*target.recipe.get("hits_of", ()), *others])
         session.execute(update(Row).where(Row.id.in_(others)).values(taken_over_by=target.id))
     if session.scalar(select(Reading.id).where(Reading.row_id == source.id).limit(1)) is None:
-        changed(source, settled_air=None, as_touched=False)
+        changed(source, **kind_of(source.recipe).answered)
         source.finished_at = None
     job.handed_over += 1
     return moved

@@ -206,7 +206,7 @@ def _reopen_last(session: Session, actor: Actor, job: Job) -> str:
         raise InputError("There is nothing to take back.", "Nothing was changed.", "Take a hit first.")
     last.finished_at = None
     _forget_pull_offs(session, last, actor.id)
-    changed(last, settled_air=None, as_touched=False)
+    changed(last, **kind_of(last.recipe).answered)
     job.current_row_id = last.id
     chain.take_back(session, job, last.id)
     record(session, actor, job.id, "open again", row=last.id)
@@ -223,6 +223,8 @@ def next_way(actor: Actor, job_id: int) -> str:
 
 def _next_way(session: Session, actor: Actor, job: Job) -> str:
     row = _current(session, job)
+    if not kind_of(row.recipe).takes_hits:
+        raise InputError(f"{row.recipe['name']} takes all light while the button is held.", "Nothing was changed.", "Scan on.")
     before = row.recipe["taking"]
     changed(row, taking=WAYS[(WAYS.index(before) + 1) % len(WAYS)])
     record(session, actor, job.id, "way of taking", row=row.id, before=before, after=row.recipe["taking"])

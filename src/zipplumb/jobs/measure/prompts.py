@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 
 from ...core.fitting import SURE, SpoilingHit
 from ...core.sheet import RowResult, SheetRow
-from ...core.units import length_text, sentence_in
+from ...core.units import count_text, length_text, sentence_in
 from ...store.models import Instrument
 from ..kit import stations
 from ..plan import without_cad
@@ -114,7 +114,7 @@ def _scanning(state: JobResults, row: SheetRow, instrument: Instrument | None) -
         "taking": Prompt(f"{name}: {lines}.", "Pass over what is not seen yet, from other sides too; then finish."),
         "waits": Prompt(f"{name}: worked out in a moment.", f"{cloud.message} Other rows may be measured meanwhile."),
         "done": Prompt(
-            f"{name}: {cloud.read:,} points.".replace(",", " "), "Cut away what is not of the part, then give it to rows."
+            f"{name}: {count_text(cloud.read)} points.", "Cut away what is not of the part, then give it to rows."
         ),
         "failed": Prompt(f"{name} cannot be worked out.", cloud.message, "warn"),
     }[cloud.state]
@@ -248,8 +248,11 @@ def _words(
 
 
 def spoiling(found: RowResult) -> SpoilingHit | None:
-    """The hit that surely spoils a row's form by an amount that matters, if there is one."""
+    """The hit that surely spoils a row's form by an amount that matters, if there is one; of a scan there are many such points,
+    and none is to be taken again."""
     worst = found.fit.worst if found.fit else None
+    if worst and found.feature is not None and worst.index >= len(found.feature.counted) - found.feature.scanned:
+        return None
     return worst if worst and worst.sure > SURE and abs(worst.off_by_mm) >= MATTERS_MM else None
 
 

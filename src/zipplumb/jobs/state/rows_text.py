@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from ...core.sameness import Layered
 from ...core.sheet import Characteristic, RowResult, Sheet, SheetRow
 from ...core.tolerances import Verdict
-from ...core.units import Units, length_text, quantity_text, quantity_value, sentence_in
+from ...core.units import Units, count_text, length_text, quantity_text, quantity_value, sentence_in
 from ...exchange.symbols import SYMBOL_OF, Symbol
 from ...exchange.table import CharacteristicText, RowText
 from ..words import words_for
@@ -64,6 +64,14 @@ def word_of(found: RowResult) -> str:
     if found.alignment is not None and found.alignment.doubt:
         return "not proven"
     return found.state if found.state in ("done", "taking") else "to do"
+
+
+def hits_words(found: RowResult) -> str:
+    """How many hits count, and how many points of scans."""
+    points = found.feature.scanned if found.feature is not None else 0
+    hits = found.hits - points
+    told = f"{count_text(points)} points of a scan"
+    return f"{hits} hits and {told}" if hits and points else told if points else f"{hits} hits"
 
 
 def form_text(row: SheetRow, found: RowResult, units: Units) -> str:
@@ -165,7 +173,7 @@ def _limits_text(found: Characteristic, shown) -> str:
 
 def _line(found: RowResult, noun: str) -> str:
     if found.cloud is not None and found.cloud.read:
-        return f"{found.cloud.read:,} points".replace(",", " ")
+        return f"{count_text(found.cloud.read)} points"
     if found.cloud is not None and found.cloud.lines:
         return f"{found.cloud.lines} lines of light"
     if found.alignment is None:

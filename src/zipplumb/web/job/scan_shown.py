@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from sqlalchemy.orm import Session
 
 from ...core.sheet import Needed
+from ...core.units import count_text
 from ...jobs.measure import clouds
 from ...jobs.state.results import JobResults
 
@@ -33,7 +34,7 @@ def scan_of(session: Session, state: JobResults, row_id: int) -> ScanShown | Non
     facts = [("Lines of light", str(cloud.lines))]
     if cloud.read:
         shown = [("Points", cloud.read), ("Left by the cuts", cloud.kept), ("Worked with", cloud.cells)]
-        facts += [(name, f"{count:,}".replace(",", " ")) for name, count in shown]
+        facts += [(name, count_text(count)) for name, count in shown]
     takes = [row for row in state.rows if Needed("cloud", row_id) in row.needs]
     given = [(row.recipe.name, len(cloud.given[row.id].lines) if row.id in cloud.given else 0) for row in takes]
     system = recipe.system  # type: ignore[attr-defined]

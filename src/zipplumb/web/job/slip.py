@@ -19,7 +19,7 @@ from ...jobs.measure.prompts import spoiling, spoiling_words, unnamed_words
 from ...jobs.plan.sheet import before_last_edit, seen_of
 from ...jobs.report.making import alignment_words, calibration_words
 from ...jobs.state.results import JobResults
-from ...jobs.state.rows_text import row_text
+from ...jobs.state.rows_text import hits_words, row_text
 from ...jobs.words import words_for
 from ...jobs.words._shared import CHOICES
 from ...jobs.words._sources import remedy_words, source_words
@@ -78,6 +78,8 @@ def provenance(session: Session, state: JobResults, row_id: int) -> list[tuple[s
         facts.append(("Read", f"{'; '.join(names)}, {when}"))
         cals = [stored(session, Calibration, c) for c in sorted(set(reading.calibrations.tolist()))]
         facts.append(("Probe", "; ".join(calibration_words(c) for c in cals)))
+    if scans := [state.row(n.id).recipe.name for n in state.row(row_id).needs if n.what == "cloud"]:
+        facts.append(("Scanned", " and ".join(scans)))
     if found.uses:
         facts.append(("Made from", " and ".join(state.row(i).recipe.name for i in found.uses)))
     if found.aligned_by:
@@ -85,7 +87,7 @@ def provenance(session: Session, state: JobResults, row_id: int) -> list[tuple[s
     units = state.job.units
     if found.fit:
         rms = length_text(found.fit.rms, units, extra=1)
-        facts.append(("Fit", f"{CHOICES[found.fit.criterion]}, {found.hits} hits, {found.fit.spare} spare, rms {rms}"))
+        facts.append(("Fit", f"{CHOICES[found.fit.criterion]}, {hits_words(found)}, {found.fit.spare} spare, rms {rms}"))
     if found.first is not None and found.first.U is not None:
         facts.append(("Uncertainty", budget_words(state, row_id, found.first)))
     return facts
@@ -134,6 +136,7 @@ def row_slip(session: Session, state: JobResults, row_id: int) -> str:
         look_points=looks.POINTS if sees_surfaces(state.instrument) and row.recipe.takes_hits else 0,
         look_side=length_text(looks.SIDE_MM, state.job.units),
         scan=scan_of(session, state, row_id),
+        points=hits_words(found) if found.feature is not None and found.feature.scanned else "",
         edited=before_last_edit(session, state.job.id, row_id) is not None,
     )
 

@@ -71,8 +71,8 @@ class FeatureRecipe(RowRecipe):
         if hits is None:
             return found
         return changed(
-            found, counted=hits.keys, left_out=hits.left_out, centers=hits.centers, u_hit_mm=hits.u_hit_mm, doubts=hits.doubts,
-            tip_mm=float(hits.radii_mm.max(initial=0.0)),
+            found, counted=hits.keys, left_out=hits.left_out, scanned=hits.scanned, centers=hits.centers,
+            u_hit_mm=hits.u_hit_mm, doubts=hits.doubts, tip_mm=float(hits.radii_mm.max(initial=0.0)),
         )  # fmt: skip
 
     def found(self, hits: RowHits | None, parents: Mapping[Needed, FoundFeature]) -> FoundFeature:
@@ -108,6 +108,7 @@ class MeasuredRecipe(FeatureRecipe):
     """
 
     takes_hits = True
+    answered = {"settled_air": None, "as_touched": False}
     fits: ClassVar[str]
     shape_type: ClassVar[type]
     sided: ClassVar[bool] = True

@@ -1,0 +1,215 @@
+"""Scans in a job: light is kept once, worked out by workers, cut, given to rows and taken back; what makes no sense is refused."""
+
+import itertools
+
+import numpy as np
+import pytest
+from job_bench import REVIEWER, TECHNICIAN, Bench, batch
+
+from zipplumb.core.errors import InputError, PlumbError
+from zipplumb.core.frames import Motion
+from zipplumb.core.stripes import packed
+from zipplumb.devices.hits import HitBatch
+from zipplumb.jobs.kit import probes
+from zipplumb.jobs.link import presses
+from zipplumb.jobs.measure import clouds, measuring
+from zipplumb.jobs.measure.clouds import TypedCut
+from zipplumb.jobs.plan import picking, sheet
+from zipplumb.store.database import transaction
+from zipplumb.store.models import Calibration, Cloud, Instrument, Job, Part, Probe, Reading
+
+HIGH, DOWN = 110.0, (0.0, 1.0, 0.0, 0.0)
+numbers = itertools.count(50_000)
+
+
+def lit(y, x=(-240.0, -200.0), z=60.0, points=400):
+    """One line of light over the part's top (part = world) from ``HIGH`` above it."""
+    n = next(numbers)
+    across = np.linspace(*x, points)
+    line = np.column_stack([across - np.mean(x), np.full(points, HIGH + 60 - z), np.ones(points)]).astype(np.float32)
+    data, counts = packed([line])
+    pose = (float(np.mean(x)), y, 60 + HIGH, *DOWN)
+    return HitBatch("stripes", "light", 1, (n,), (float(n),), pose, (float("nan"),) * 7, points=data, counts=counts)
+
+
+class ScannedBench(Bench):
+    """The carrier, aligned by touch, with a scanner on."""
+
+    def with_scanner(self):
+        with transaction() as session:
+            probe = Probe(name=f"Light of {self.job}", kind="scanner", diameter_mm=0.0, drawn_offset_mm=[0.0, 0.0, 0.0])
+            session.add(probe)
+            session.flush()
+            cal = Calibration(
+                probe_id=probe.id, instrument_id=self.arm, offset_mm=[0.0] * 3, diameter_mm=0.0, rms_mm=0.02, u_radius_mm=0.002,
+                method="scanner", u_offset_mm=0.002, detail={"axis_from_scanner": Motion.identity().as_list()},
+            )  # fmt: skip
+            session.add(cal)
+            session.flush()
+            arm = session.get(Instrument, self.arm)
+            self.ball, arm.calibration_id = arm.calibration_id, cal.id
+
+    def scan(self, lines=60):
+        for k in range(lines):
+            presses.keep(self.arm, lit(-100 + 0.6 * k), next(numbers))
+        presses.finish(self.arm, batch("pull_off"), next(numbers))
+        return next(row.id for row in self.state().rows if row.recipe.kind == "scan")
+
+    def asked(self):
+        with transaction() as session:
+            found = session.query(Cloud).filter(Cloud.job_id == self.job, Cloud.state == "making").order_by(Cloud.id)
+            return [cloud.id for cloud in found]
+
+    def work(self):
+        for cloud_id in self.asked():
+            clouds.work_out(cloud_id)
+        return self.state()
+
+    def top(self):
+        """A row planned on the top face of the CAD."""
+        with transaction() as session:
+            part = session.get(Part, self.part)
+            face = next(
+                f["index"] for f in part.faces
+                if (f["nominal"] or {}).get("shape") == "plane" and np.allclose(f["nominal"]["normal"], [0, 0, 1])
+            )  # fmt: skip
+            return picking.plan_face(session, TECHNICIAN, self.job, face)
+
+
+@pytest.fixture
+def scanned(stack):
+    bench = ScannedBench(stack)
+    planes = [
+        bench.plan_plane("Top", [0, 0, 60], [0, 0, 1], datum="A"),
+        bench.plan_plane("Side", [0, -140, 30], [0, -1, 0], datum="B"),
+        bench.plan_plane("Left", [-250, 0, 30], [-1, 0, 0], datum="C"),
+    ]
+    for row in planes:
+        bench.touch_plane(row)
+    bench.plan(kind="datum_planes", name="By touch", primary=planes[0], secondary=planes[1], tertiary=planes[2])
+    bench.with_scanner()
+    return bench
+
+
+def test_light_is_kept_once_worked_out_by_a_worker_and_taken_by_rows(scanned):
+    again = lit(-90.0)
+    presses.keep(scanned.arm, again, next(numbers))
+    presses.keep(scanned.arm, again, next(numbers))  # the same samples, sent twice
+    scan = scanned.scan()
+    state = scanned.state()
+    assert (state.results[scan].state, state.results[scan].cloud.lines) == ("waits", 61)
+    assert len(scanned.asked()) == 1  # however often it was loaded
+    state = scanned.work()
+    found = state.results[scan].cloud
+    assert (state.results[scan].state, found.read, found.kept) == ("done", 61 * 400, 61 * 400)
+    with transaction() as session:
+        assert clouds.drawn_of(session, state, scan).shape == (found.cells, 4)
+    top = scanned.top()
+    assert clouds.may_take(scanned.state()) == [top]
+    assert clouds.give(TECHNICIAN, scanned.job, scan, []) == 1
+    assert scanned.state().results[top].state == "waits"
+    state = scanned.work()
+    assert state.results[top].state == "done", state.results[top].message
+    assert state.results[top].characteristic("height").actual == pytest.approx(60.0, abs=0.01)
+    clouds.take_back(TECHNICIAN, scanned.job, scan)
+    assert scanned.work().results[top].state == "todo"
+
+
+def test_what_is_cut_away_is_seen_before_and_taken_back(scanned):
+    for k in range(20):
+        presses.keep(scanned.arm, lit(-100.0 + k, z=20.0), next(numbers))
+    scan = scanned.scan(20)
+    state = scanned.work()
+    top = next(row.id for row in state.rows if row.recipe.name == "Top")
+    with transaction() as session:  # of cells of 1 mm: 20 and 12 rows of them
+        assert clouds.would_cut(session, state, scan, TypedCut(top, -10.0)) == pytest.approx(20 / 32, abs=0.03)
+        assert clouds.would_cut(session, state, scan, TypedCut(top, -10.0, above=True)) == pytest.approx(12 / 32, abs=0.03)
+    clouds.cut_away(TECHNICIAN, scanned.job, scan, TypedCut(top, -10.0))
+    state = scanned.work()
+    found = state.results[scan].cloud
+    assert (found.read, found.kept) == (40 * 400, 20 * 400)
+    assert state.row(scan).recipe.cuts[0].name == "under Top, 10.000 mm in"
+    clouds.cut_away(TECHNICIAN, scanned.job, scan, TypedCut(top, 10.0))
+    assert "Nothing is left of this scan" in scanned.work().results[scan].message
+    clouds.uncut(TECHNICIAN, scanned.job, scan, 1)
+    assert scanned.state().results[scan].cloud.kept == 20 * 400  # it is kept, and not worked out again
+    assert not scanned.asked()
+
+
+def test_a_worker_that_dies_leaves_what_another_takes_up_and_what_nobody_waits_for_goes(scanned):
+    scan = scanned.scan(12)
+    (first,) = scanned.asked()
+    clouds.left(first)  # it ended its worker each time
+    assert "ended the worker" in scanned.state().results[scan].message
+    measuring.make_current(TECHNICIAN, scanned.job, scan)
+    presses.keep(scanned.arm, lit(50.0), next(numbers))
+    presses.finish(scanned.arm, batch("pull_off"), next(numbers))
+    (second,) = scanned.asked()
+    presses.keep(scanned.arm, lit(51.0), next(numbers))  # changed meanwhile: it is open again
+    clouds.work_out(second)
+    with transaction() as session:
+        assert session.get(Cloud, second) is None
+    presses.finish(scanned.arm, batch("pull_off"), next(numbers))
+    state = scanned.work()
+    assert state.results[scan].cloud.lines == 14
+    with transaction() as session:
+        ready = session.query(Cloud).filter(Cloud.row_id == scan, Cloud.state == "ready").one()
+        done, made = ready.id, ready.given
+    clouds.work_out(done)  # a second worker with the same task
+    with transaction() as session:
+        assert session.get(Cloud, done).given == made
+
+
+def test_undo_takes_the_last_pass_back_and_the_scan_is_open(scanned):
+    scan = scanned.scan(10)
+    measuring.undo(TECHNICIAN, scanned.job, True)  # the finish
+    with pytest.raises(InputError, match="takes all light"):
+        measuring.next_way(TECHNICIAN, scanned.job)
+    measuring.undo(TECHNICIAN, scanned.job, True)  # all of one press
+    state = scanned.state()
+    assert state.results[scan].state == "todo"
+    with transaction() as session:
+        kept = session.query(Reading).filter(Reading.row_id == scan, Reading.kind == "stripes").count()
+    assert kept == 10  # nothing is deleted
+
+
+def test_a_ball_touches_no_scan_and_light_needs_the_scanner(scanned):
+    scan = scanned.scan(10)
+    measuring.make_current(TECHNICIAN, scanned.job, scan)
+    with transaction() as session:
+        session.get(Instrument, scanned.arm).calibration_id = scanned.ball
+    with pytest.raises(InputError, match="is scanned, and ball"):
+        presses.keep(scanned.arm, batch(center=[0, 0, 63]), next(numbers))
+    with pytest.raises(InputError, match="Lines of light came"):
+        presses.keep(scanned.arm, lit(0.0), next(numbers))
+    with transaction() as session:
+        assert session.query(Reading).filter(Reading.row_id == scan, Reading.kind != "pull_off").count() == 10
+        assert probes.PROBE_KINDS["scanner"].touches is False
+
+
+def test_what_makes_no_sense_is_refused(scanned):
+    scan, top = scanned.scan(10), scanned.top()
+    scanned.work()
+    with transaction() as session:
+        part = session.get(Job, scanned.job).part_id
+    other = sheet.create_job(TECHNICIAN, "Other", part)
+    calls = [
+        lambda: clouds.give(TECHNICIAN, other, scan, []),
+        lambda: clouds.give(TECHNICIAN, scanned.job, top, []),
+        lambda: clouds.give(TECHNICIAN, scanned.job, scan, [999_999]),
+        lambda: clouds.give(REVIEWER, scanned.job, scan, []),
+        lambda: clouds.cut_away(TECHNICIAN, scanned.job, scan, TypedCut(scan, 0.0)),
+        lambda: clouds.cut_away(TECHNICIAN, scanned.job, scan, TypedCut(999_999, 0.0)),
+        lambda: clouds.cut_away(TECHNICIAN, other, scan, TypedCut(top, 0.0)),
+        lambda: clouds.uncut(TECHNICIAN, scanned.job, scan, 0),
+        lambda: clouds.take_back(TECHNICIAN, other, scan),
+    ]
+    before = scanned.state().row(scan).recipe
+    for call in calls:
+        with pytest.raises(PlumbError):
+            call()
+    assert scanned.state().row(scan).recipe == before
+    with transaction() as session:
+        session.get(Job, scanned.job).alignment_row_id = None
+    with pytest.raises(InputError, match="not aligned"):
+        clouds.give(TECHNICIAN, scanned.job, scan, [])
