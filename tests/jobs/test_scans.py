@@ -61,6 +61,8 @@ class ScannedBench(Bench):
             return [cloud.id for cloud in found]
 
     def work(self):
+        """What somebody looks at is worked out."""
+        self.state()
         for cloud_id in self.asked():
             clouds.work_out(cloud_id)
         return self.state()
