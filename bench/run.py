@@ -6,7 +6,7 @@ import importlib
 import subprocess
 import sys
 
-PARTS = ("fits", "recognising", "network", "surfaces", "sheet", "imports", "live", "ticks", "pages", "placing")
+PARTS = ("fits", "recognising", "network", "surfaces", "scans", "sheet", "imports", "live", "ticks", "pages", "placing")
 
 parts = sys.argv[1:] or PARTS
 if len(parts) == 1:

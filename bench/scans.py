@@ -1,0 +1,106 @@
+"""A million points of light worked out and given to 40 planned rows, against libigl's nearest points on the same mesh."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+import igl
+import numpy as np
+from measure import best
+from scipy.spatial.transform import Rotation
+
+from zipplumb.cad import CadModel, read_cad
+from zipplumb.cad.near import FacesNear
+from zipplumb.cad.surfaces import Surfaces
+from zipplumb.core.cloud.cells import cells_of, together
+from zipplumb.core.cloud.light import Chunk, seen
+from zipplumb.core.cloud.sorting import Rule, sorted_out
+from zipplumb.core.cloud.working import CloudWork
+from zipplumb.core.fitting import fit
+from zipplumb.core.frames import Motion, perpendicular_pair
+from zipplumb.core.stripes import packed
+from zipplumb.devices.sim.light import LineScanner, Lit
+from zipplumb.devices.sim.stand import Stand
+
+POINTS, ROWS, A_CHUNK, AWAY_MM, APART_MM, STEP_MM = 1_000_000, 40, 170, 110.0, 50.0, 2.0
+QUIET = {"check": True, "stdout": subprocess.DEVNULL}
+
+
+def run() -> None:
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "bedplate.step"
+        write = f"from zipplumb.demo.bedplate import write_step; from pathlib import Path; write_step(Path({str(path)!r}))"
+        subprocess.run([sys.executable, "-c", write], **QUIET)
+        model = read_cad(path)
+    chunks = _scanned(model)
+    still = Motion.identity()
+    shapes = {face.index: face.nominal["shape"] for face in model.faces if face.nominal}
+    large = sorted(shapes, key=lambda k: -model.faces[k].area)[:ROWS]
+    work = CloudWork({1: still}, {1: still}, (), 1.0, still, {face: face for face in large}, Rule())
+    faces = FacesNear(model, set(large))
+    surfaces = Surfaces(model)
+    surfaces.nearest(np.zeros((1, 3)))
+    found = work.run(chunks, len(chunks), faces)  # loops are compiled, trees are made
+
+    begin = time.perf_counter()
+    found = work.run(chunks, len(chunks), faces)
+    worked = time.perf_counter() - begin
+    begin = time.perf_counter()
+    fitted = [fit(shapes[face], given.points) for face, given in found.given.items() if len(given.lines) > 50]
+    fits = time.perf_counter() - begin
+    print(f"A scan of {found.read} points, on {len(large)} planned rows")
+    print(f"  into {found.cells} cells, each given to a face: {worked:.2f} s; {len(fitted)} rows fitted: {fits:.2f} s")
+
+    points = np.vstack([seen(chunk, still, still).points for chunk in chunks])
+    corners, triangles = model.positions.astype(float), model.triangles.astype(np.int64)
+    tree = igl.AABB()
+    tree.init(corners, triangles)
+    theirs = best(lambda: tree.squared_distance(corners, triangles, points), 1)
+    print(f"  libigl's nearest points of all {len(points)}: {theirs:.2f} s: {theirs / worked:.1f} × as fast as that alone")
+    cells = together(cells_of(seen(chunk, still, still), 1.0) for chunk in chunks)
+    assert cells is not None
+    normals, _ = cells.normals()
+    ours = best(lambda: sorted_out(cells.points, normals, faces, work.wanted, work.rule), 1)
+    alone = best(lambda: tree.squared_distance(corners, triangles, cells.points), 1)
+    print(f"  the {len(cells)} cells sorted, edges and exact feet with it: {ours:.2f} s; libigl's nearest points of them {alone:.2f} s")
+
+
+def _scanned(model: CadModel) -> list[Chunk]:
+    """Passes over the part, squarely and leaning, until there are as many points."""
+    random = np.random.default_rng(5)
+    lit = Lit.of(np.concatenate([model.mesh_of(face.index)[0] for face in model.faces]), Stand(Motion.identity()), None)
+    scanner, lines, poses = LineScanner(), [], []
+    low, high = model.positions.min(axis=0), model.positions.max(axis=0)
+    middle, half = (low + high) / 2, (high - low) / 2
+    count = 0
+    for lean in range(100):
+        back = np.array([0.6 * np.cos(2.4 * lean), 0.6 * np.sin(2.4 * lean), 1.0]) if lean else np.array([0, 0, 1.0])
+        back = back / np.linalg.norm(back)
+        u, v = perpendicular_pair(back)
+        turned = np.column_stack([u, np.cross(-back, u), -back])
+        quaternion = Rotation.from_matrix(turned).as_quat(scalar_first=True)
+        for y in np.arange(-half[1], half[1], APART_MM):
+            for x in np.arange(-half[0], half[0], STEP_MM):
+                at = middle + [x, y, half[2]] + AWAY_MM * back
+                line = scanner.line(lit, Motion(turned, at), random)
+                if not len(line):
+                    continue
+                lines.append(line)
+                poses.append([*at, *quaternion])
+                count += len(line)
+                if count >= POINTS:
+                    return _chunks(lines, np.array(poses))
+    return _chunks(lines, np.array(poses))
+
+
+def _chunks(lines: list, poses: np.ndarray) -> list[Chunk]:
+    found = []
+    for first in range(0, len(lines), A_CHUNK):
+        some = slice(first, first + A_CHUNK)
+        data, counts = packed(lines[some])
+        found.append(Chunk(poses[some], data, counts, np.zeros(len(counts), bool), 1, 1, first))
+    return found
