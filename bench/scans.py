@@ -26,20 +26,20 @@ from zipplumb.core.stripes import packed
 from zipplumb.devices.sim.light import LineScanner, Lit
 from zipplumb.devices.sim.stand import Stand
 
-POINTS, ROWS, A_CHUNK, AWAY_MM, APART_MM, STEP_MM = 1_000_000, 40, 170, 110.0, 50.0, 2.0
+POINTS, ROWS, A_CHUNK, AWAY_MM, APART_MM, STEP_MM = 1_000_000, 40, 170, 110.0, 50.0, 0.7
 QUIET = {"check": True, "stdout": subprocess.DEVNULL}
 
 
 def run() -> None:
     with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / "bedplate.step"
-        write = f"from zipplumb.demo.bedplate import write_step; from pathlib import Path; write_step(Path({str(path)!r}))"
+        path = Path(folder) / "bracket.step"
+        write = f"from zipplumb.demo.bracket import write_step; from pathlib import Path; write_step(Path({str(path)!r}))"
         subprocess.run([sys.executable, "-c", write], **QUIET)
         model = read_cad(path)
     chunks = _scanned(model)
     still = Motion.identity()
     shapes = {face.index: face.nominal["shape"] for face in model.faces if face.nominal}
-    large = sorted(shapes, key=lambda k: -model.faces[k].area)[:ROWS]
+    large = sorted(shapes, key=lambda k: -model.faces[k].area_mm2)[:ROWS]
     work = CloudWork({1: still}, {1: still}, (), 1.0, still, {face: face for face in large}, Rule())
     faces = FacesNear(model, set(large))
     surfaces = Surfaces(model)
@@ -66,7 +66,7 @@ def run() -> None:
     normals, _ = cells.normals()
     ours = best(lambda: sorted_out(cells.points, normals, faces, work.wanted, work.rule), 1)
     alone = best(lambda: tree.squared_distance(corners, triangles, cells.points), 1)
-    print(f"  the {len(cells)} cells sorted, edges and exact feet with it: {ours:.2f} s; libigl's nearest points of them {alone:.2f} s")
+    print(f"  the cells sorted, with edges and exact feet: {ours:.2f} s; libigl's nearest points of them {alone:.2f} s")
 
 
 def _scanned(model: CadModel) -> list[Chunk]:
@@ -80,12 +80,12 @@ def _scanned(model: CadModel) -> list[Chunk]:
     for lean in range(100):
         back = np.array([0.6 * np.cos(2.4 * lean), 0.6 * np.sin(2.4 * lean), 1.0]) if lean else np.array([0, 0, 1.0])
         back = back / np.linalg.norm(back)
-        u, v = perpendicular_pair(back)
+        u, _ = perpendicular_pair(back)
         turned = np.column_stack([u, np.cross(-back, u), -back])
         quaternion = Rotation.from_matrix(turned).as_quat(scalar_first=True)
-        for y in np.arange(-half[1], half[1], APART_MM):
-            for x in np.arange(-half[0], half[0], STEP_MM):
-                at = middle + [x, y, half[2]] + AWAY_MM * back
+        for x in np.arange(-half[0], half[0] + APART_MM, APART_MM):
+            for y in np.arange(-half[1], half[1], STEP_MM):
+                at = middle + [x, y, 0.0] + AWAY_MM * back
                 line = scanner.line(lit, Motion(turned, at), random)
                 if not len(line):
                     continue

@@ -114,6 +114,8 @@ class Person:
             self.page.select_option("[name=units]", units)
 
     def go(self, stage: str) -> None:
+        """To a stage, once what was pressed before has been answered: its answer leads on, and would take this one's place."""
+        expect(self.page.locator(".htmx-request")).to_have_count(0)
         with self.page.expect_response(lambda answer: answer.url.endswith(f"/{stage.lower()}")):
             self.page.click(f"nav >> text={stage}")
         expect(self.page.locator("nav [aria-current=page]")).to_have_text(stage)

@@ -320,11 +320,11 @@ def test_a_session_sent_again_into_another_job_is_refused_and_not_confirmed(benc
             presses.keep(bench.arm, hit, number)
 
 
-def test_a_scanners_lines_are_refused_while_a_row_is_current(bench):
+def test_a_scanners_lines_are_refused_while_a_ball_is_on(bench):
     row = bench.plan_plane("Top", [0, 0, 60], [0, 0, 1])
     points, counts = packed([stripe_of_pairs([(0.0, 90.0)]), stripe_of_pairs([(0.0, 91.0)])])
     stripes = replace(batch(kind="stripes", many=2), points=points, counts=counts)
-    with pytest.raises(InputError, match="Lines of a scanner"):
+    with pytest.raises(InputError, match="Lines of light came, and ball is on"):
         presses.keep(bench.arm, stripes, None)
     assert bench.state().results[row].hits == 0
 

@@ -1,4 +1,4 @@
-"""Scans in a job: light is kept once, worked out by workers, cut, given to rows and taken back; what makes no sense is refused."""
+"""Scans in a job: light is kept once, worked out by workers, cut, given to rows, taken back; what makes no sense is refused."""
 
 import itertools
 

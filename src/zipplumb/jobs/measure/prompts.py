@@ -113,9 +113,7 @@ def _scanning(state: JobResults, row: SheetRow, instrument: Instrument | None) -
         "todo": Prompt(f"Scan {name}.", "Hold the button and pass the light over it; finish when all is seen."),
         "taking": Prompt(f"{name}: {lines}.", "Pass over what is not seen yet, from other sides too; then finish."),
         "waits": Prompt(f"{name}: worked out in a moment.", f"{cloud.message} Other rows may be measured meanwhile."),
-        "done": Prompt(
-            f"{name}: {count_text(cloud.read)} points.", "Cut away what is not of the part, then give it to rows."
-        ),
+        "done": Prompt(f"{name}: {count_text(cloud.read)} points.", "Cut away what is not of the part, then give it to rows."),
         "failed": Prompt(f"{name} cannot be worked out.", cloud.message, "warn"),
     }[cloud.state]
     if instrument is None:
