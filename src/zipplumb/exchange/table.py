@@ -40,8 +40,9 @@ class CharacteristicText:
 class RowText:
     """One row.
 
-    ``line``: what stands on its line where it has no characteristic; ``takes_hits``: it is measured; ``told``: the
-    sentence that says where a tolerance is worst; ``tell``: how its characteristics are told; ``asks``: what is asked of it.
+    ``line``: what stands on its line where it has no characteristic; ``takes_hits``: it is measured; ``taken``: how many
+    hits, points of a scan or lines of light, in words; ``told``: the sentence that says where a tolerance is worst;
+    ``tell``: how its characteristics are told; ``asks``: what is asked of it.
     """
 
     id: int
@@ -65,6 +66,7 @@ class RowText:
     told: str
     tell: Callable[[], tuple[CharacteristicText, ...]] = field(repr=False)
     asks: str = ""
+    taken: str = ""
 
     @cached_property
     def characteristics(self) -> tuple[CharacteristicText, ...]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from ...core.fitting import SURE, SpoilingHit
-from ...core.sheet import RowResult, SheetRow
+from ...core.sheet import Needed, RowResult, SheetRow
 from ...core.units import count_text, length_text, sentence_in
 from ...store.models import Instrument
 from ..kit import stations
@@ -113,7 +113,7 @@ def _scanning(state: JobResults, row: SheetRow, instrument: Instrument | None) -
         "todo": Prompt(f"Scan {name}.", "Hold the button and pass the light over it; finish when all is seen."),
         "taking": Prompt(f"{name}: {lines}.", "Pass over what is not seen yet, from other sides too; then finish."),
         "waits": Prompt(f"{name}: worked out in a moment.", f"{cloud.message} Other rows may be measured meanwhile."),
-        "done": Prompt(f"{name}: {count_text(cloud.read)} points.", "Cut away what is not of the part, then give it to rows."),
+        "done": Prompt(f"{name}: {count_text(cloud.read)} points.", _after_a_scan(state, row)),
         "failed": Prompt(f"{name} cannot be worked out.", cloud.message, "warn"),
     }[cloud.state]
     if instrument is None:
@@ -128,6 +128,13 @@ def _scanning(state: JobResults, row: SheetRow, instrument: Instrument | None) -
         said = replace(said, line=instrument.trouble, tone="warn")
     blind = instrument is not None and not instrument.connected
     return replace(said, row=row.id, of=len(state.measured), hits=cloud.lines, hits_name="Lines", form="–", blind=blind)
+
+
+def _after_a_scan(state: JobResults, scan: SheetRow) -> str:
+    takes = sum(Needed("cloud", scan.id) in row.needs for row in state.rows)
+    if takes:
+        return f"{takes} row{' takes' if takes == 1 else 's take'} {'its' if takes == 1 else 'their'} points from it."
+    return "Cut away what is not of the part, then give its points to rows."
 
 
 def _all_done(state: JobResults, row: SheetRow) -> bool:

@@ -67,7 +67,9 @@ def word_of(found: RowResult) -> str:
 
 
 def hits_words(found: RowResult) -> str:
-    """How many hits count, and how many points of scans."""
+    """How many hits count, and how many points of scans; of a scan, how many lines of light it has."""
+    if found.cloud is not None:
+        return f"{count_text(found.cloud.lines)} lines of light"
     points = found.feature.scanned if found.feature is not None else 0
     hits = found.hits - points
     told = f"{count_text(points)} points of a scan"
@@ -100,6 +102,7 @@ def _row_text(state: JobResults, row: SheetRow, number: int) -> RowText:
         message=sentence_in(found.message or " ".join(filter(None, notes)), units),
         note=recipe.note,
         asks="" if word != "asks" else "belongs here?" if found.elsewhere else "which side?",
+        taken=hits_words(found),
         told=sentence_in(found.told, units).replace(" -", " −"),
         doubted=bool(found.doubts),
         current=row.id == state.job.current_row_id,
