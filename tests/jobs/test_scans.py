@@ -15,7 +15,8 @@ from zipplumb.jobs.link import presses
 from zipplumb.jobs.measure import clouds, measuring
 from zipplumb.jobs.measure.clouds import TypedCut
 from zipplumb.jobs.plan import picking, sheet
-from zipplumb.store.database import transaction
+from zipplumb.jobs.state.results import load
+from zipplumb.store.database import snapshot, transaction
 from zipplumb.store.models import Calibration, Cloud, Instrument, Job, Part, Probe, Reading
 
 HIGH, DOWN = 110.0, (0.0, 1.0, 0.0, 0.0)
@@ -61,8 +62,9 @@ class ScannedBench(Bench):
             return [cloud.id for cloud in found]
 
     def work(self):
-        """What somebody looks at is worked out."""
-        self.state()
+        """What somebody only looks at is worked out."""
+        with snapshot() as session:
+            load(session, self.job)
         for cloud_id in self.asked():
             clouds.work_out(cloud_id)
         return self.state()

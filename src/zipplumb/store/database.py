@@ -17,6 +17,7 @@ from ..core.errors import InputError
 
 T = TypeVar("T")
 AWAY = (OperationalError, InterfaceError, TimeoutError)  # what is raised while the database is away: it passes by itself
+READS = {"reads": True}  # marks sessions of which nothing is kept
 CHANGED, TIP, ORDER = "zp_changed", "zp_tip", "zp_order"
 
 
@@ -43,7 +44,7 @@ def _sessions() -> sessionmaker[Session]:
 def _snapshots() -> sessionmaker[Session]:
     """Connections that are configured once and are not tested before each use: that is half the way of a hit."""
     reading = create_engine(_url(), pool_size=4, max_overflow=30, pool_timeout=5, isolation_level="REPEATABLE READ")
-    return sessionmaker(reading, expire_on_commit=False)
+    return sessionmaker(reading, expire_on_commit=False, info=READS)
 
 
 @contextmanager
@@ -58,6 +59,11 @@ def snapshot() -> Iterator[Session]:
     """For reading: everything as it stood at one moment. After the database was away the first may fail: try again."""
     with _snapshots()() as session:
         yield session
+
+
+def only_reads(session: Session) -> bool:
+    """Nothing that it writes would be kept: it is a snapshot's."""
+    return bool(session.info.get("reads"))
 
 
 def tell(session: Session, job_id: int | None, what: str, **more) -> None:

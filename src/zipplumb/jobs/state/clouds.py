@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session, undefer
 
 from ...core.cloud.working import CloudResult, Given
 from ...core.sheet.clouds import Asked, FoundCloud, Kept
+from ...store.database import only_reads, transaction
 from ...store.models import Cloud
 from ..queue import defer
 
@@ -51,7 +52,15 @@ def _kept(session: Session, key: str) -> FoundCloud | None:
 
 
 def ask_for(session: Session, job_id: int, wanted: Mapping[str, Asked]) -> None:
-    """Put what is not asked for yet in the queue, once for all processes."""
+    """Put what is not asked for yet in the queue, once for all processes; also where somebody only looks."""
+    if wanted and only_reads(session):
+        with transaction() as apart:
+            _ask_for(apart, job_id, wanted)
+    else:
+        _ask_for(session, job_id, wanted)
+
+
+def _ask_for(session: Session, job_id: int, wanted: Mapping[str, Asked]) -> None:
     for key, asked in wanted.items():
         new = insert(Cloud).values(key=key, job_id=job_id, row_id=asked.row).on_conflict_do_nothing().returning(Cloud.id)
         if (cloud_id := session.scalar(new)) is not None:
