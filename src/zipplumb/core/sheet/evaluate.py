@@ -72,7 +72,8 @@ def evaluate(
         nodes = _Graph(sheet, readings, kit, surfaces, sheet.rows, True).nodes
         worked = Layered(work_out(nodes, previous.worked if previous else {}, shelf=shelf))
         results = Layered({row.id: _result(row, worked["verdict", row.id], sheet.rule) for row in sheet.rows})
-        return results, Memory(sheet, readings, kit, surfaces, worked, results, _dependents(nodes))
+        clouds = tuple(("cloud", row.id) for row in sheet.rows if row.recipe.role == "cloud")
+        return results, Memory(sheet, readings, kit, surfaces, worked, results, _dependents(nodes), clouds)
     dirty = previous.resting_on(changed)
     ids = {of for what, of in cast(set[tuple[str, int]], dirty) if what in OF_ROWS}
     touched = sheet.of(ids)
@@ -81,12 +82,13 @@ def evaluate(
     done = work_out(nodes, previous.worked, previous.worked, shelf)
     worked = previous.worked.replaced(done)
     results = previous.results.replaced({row.id: _result(row, done["verdict", row.id], sheet.rule) for row in touched})
-    return results, Memory(sheet, readings, kit, surfaces, worked, results, previous.dependents)
+    return results, Memory(sheet, readings, kit, surfaces, worked, results, previous.dependents, previous.clouds)
 
 
 @dataclass(frozen=True, eq=False)
 class Memory:
-    """The inputs and results of the last evaluate(), for the next. ``dependents``: by node, those that depend on it."""
+    """The inputs and results of the last evaluate(), for the next. ``dependents``: by node, those that depend on it;
+    ``clouds``: the nodes of scans."""
 
     sheet: Sheet
     readings: Layered[int, HitSet]
@@ -95,6 +97,7 @@ class Memory:
     worked: Layered[Name, Worked]
     results: Layered[int, RowResult]
     dependents: dict[Name, list[Name]]
+    clouds: tuple[tuple[str, int], ...] = ()
 
     @property
     def network(self) -> FoundNetwork | None:
@@ -105,9 +108,7 @@ class Memory:
     @cached_property
     def under_way(self) -> list[tuple[tuple[str, int], Worked]]:
         """The scans that are not worked out yet."""
-        rows = [row.id for row in self.sheet.rows if row.recipe.role == "cloud"]
-        nodes: list[tuple[str, int]] = [("cloud", row) for row in rows]
-        return [(n, self.worked[n]) for n in nodes if isinstance(self.worked[n].value, UnderWay)]
+        return [(n, self.worked[n]) for n in self.clouds if isinstance(self.worked[n].value, UnderWay)]
 
     @property
     def wanted(self) -> dict[str, Asked]:
