@@ -123,7 +123,8 @@ function ask(path) {
 export function follow(update) {
   if (typing()) return;
   if (underWay) {
-    behind = { ...update, rows: [...update.rows, ...(behind?.rows ?? [])] };
+    const what = behind?.what === "sheet" ? "sheet" : update.what;
+    behind = { ...update, what, rows: [...update.rows, ...(behind?.rows ?? [])] };
     return;
   }
   const row = slip.querySelector("[data-refresh-row]");

@@ -43,6 +43,7 @@ log = logging.getLogger(__name__)
 HEARTBEAT_S, WATCH_S, TOGETHER_S, BEGIN_S = 5.0, 1.0, 0.03, 3.0
 SESSIONS_S = 30.0  # between two looks whether sessions have ended by themselves
 NO_TARGETS: tuple[frozenset[int], Turning | None] = frozenset(), None
+SAY_MORE = ("back", "sheet")  # what says more than others, the most first: it is not lost among those that come with it
 AWAY = "The database is away for a moment. Every confirmed hit is kept; this page goes on by itself."
 NOT_SHOWN = "What changed could not be shown here. Every confirmed hit is kept. Load the page again."
 Word = dict[str, Any]
@@ -386,6 +387,6 @@ def _together(waiting: Word | None, word: Word) -> Word:
     if waiting is None:
         return {**word, "named": named}
     both = waiting["named"] | named if named is not None and waiting["named"] is not None else None
-    what = "back" if "back" in (waiting["what"], word["what"]) else word["what"]
+    what = next((say for say in SAY_MORE if say in (waiting["what"], word["what"])), word["what"])
     newer = {name: word.get(name) if word.get(name) is not None else waiting.get(name) for name in ("tone", "at")}
     return {**word, **newer, "what": what, "named": both}
