@@ -234,7 +234,7 @@ def test_changes_that_wait_go_together(app):
     assert (both["named"], both["tone"]) == ({1, 2}, "taken")
     assert _together(both, {"what": "sheet", "row": 3})["named"] is None
     assert _together(_together(None, {"what": "back"}), {"what": "hits", "row": 1})["what"] == "back"
-    for first, then in (("sheet", "kit"), ("kit", "sheet"), ("sheet", "hits")):  # an edit that changes no number is followed too
+    for first, then in (("sheet", "kit"), ("kit", "sheet"), ("sheet", "hits")):  # followed too
         assert _together(_together(None, {"what": first}), {"what": then})["what"] == "sheet"
 
 
