@@ -10,11 +10,12 @@ from zipplumb.core.errors import InputError, PlumbError
 from zipplumb.core.frames import Motion
 from zipplumb.core.stripes import packed
 from zipplumb.devices.hits import HitBatch
+from zipplumb.jobs.align import systems
 from zipplumb.jobs.kit import probes
 from zipplumb.jobs.link import presses
 from zipplumb.jobs.measure import clouds, measuring
 from zipplumb.jobs.measure.clouds import TypedCut
-from zipplumb.jobs.plan import picking, sheet
+from zipplumb.jobs.plan import picking, sheet, standing
 from zipplumb.jobs.state.results import load
 from zipplumb.store.database import snapshot, transaction
 from zipplumb.store.models import Calibration, Cloud, Instrument, Job, Part, Probe, Reading
@@ -115,6 +116,15 @@ def test_light_is_kept_once_worked_out_by_a_worker_and_taken_by_rows(scanned):
     state = scanned.work()
     assert state.results[top].state == "done", state.results[top].message
     assert state.results[top].characteristic("height").actual == pytest.approx(60.0, abs=0.01)
+    side, end = (next(r.id for r in state.rows if r.recipe.name == name) for name in ("Side", "Left"))
+    by_scan = scanned.plan(kind="datum_planes", name="By the scan", primary=top, secondary=side, tertiary=end)
+    systems.activate(TECHNICIAN, scanned.job, by_scan)
+    assert scanned.state().alignment is not None
+    with pytest.raises(InputError, match="rests on points of this scan itself, by Plane 1"):
+        clouds.give(TECHNICIAN, scanned.job, scan, [])
+    assert scanned.work().results[top].state == "done"  # as it was given, by the other alignment
+    with pytest.raises(InputError):
+        standing.remove(TECHNICIAN, scanned.job, [scan])
     clouds.take_back(TECHNICIAN, scanned.job, scan)
     assert scanned.work().results[top].state == "todo"
 

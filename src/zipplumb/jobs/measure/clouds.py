@@ -159,6 +159,13 @@ def give(actor: Actor, job_id: int, scan_id: int, row_ids: list[int]) -> int:
             raise InputError(
                 "The part is not aligned, so nobody knows whose points they are.", "The scan is kept.", "Align it first."
             )
+        held = _rests_on(state, job.alignment_row_id)
+        if scan_id in held:
+            by = " and ".join(state.row(i).recipe.name for i in sorted(held) if Needed("cloud", scan_id) in state.row(i).needs)
+            raise InputError(
+                f"The alignment in use rests on points of this scan itself, by {by or 'another row'}.",
+                "Its points stay as they were given.", "Use another alignment, or take the points back from all rows first.",
+            )  # fmt: skip
         able = set(may_take(state))
         wanted = [row_id for row_id in row_ids if row_id in able] if row_ids else sorted(able)
         if not wanted:
