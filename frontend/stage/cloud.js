@@ -1,19 +1,27 @@
-// The points of a scan, as they come from the server: places and brightness, packed.
+// The points of a scan, as they come from the server: places and brightness, packed. While it is scanned, what is new comes
+// as it is taken; once it is worked out, all of it.
 import { BufferGeometry, Color, InterleavedBuffer, InterleavedBufferAttribute, Points, ShaderMaterial } from "three";
-import { INK } from "./colors.js";
+import { INK, LIGHT } from "./colors.js";
 
 const NUMBERS = 4; // of a point: x, y, z, brightness
 const SIZE_PX = 2.2;
+const MOST = 400_000; // points that are drawn while it is scanned: the oldest give way
 
 // the darker, the less light came back
 const material = () =>
   new ShaderMaterial({
-    uniforms: { ink: { value: new Color(INK) }, size: { value: SIZE_PX * devicePixelRatio } },
+    uniforms: { ink: { value: new Color(INK) }, light: { value: new Color(LIGHT) }, size: { value: SIZE_PX * devicePixelRatio } },
     vertexShader: `attribute float bright; uniform float size; varying float shine;
       void main() { shine = clamp(bright, 0.0, 1.0); gl_PointSize = size; gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0); gl_Position.z -= 0.0004; }`,
-    fragmentShader: `uniform vec3 ink; varying float shine;
-      void main() { gl_FragColor = vec4(mix(ink, vec3(0.2, 0.55, 0.75), shine), 1.0); }`,
+    fragmentShader: `uniform vec3 ink; uniform vec3 light; varying float shine;
+      void main() { gl_FragColor = vec4(mix(ink, light, shine), 1.0); }`,
   });
+
+async function fetched(address) {
+  const response = await fetch(address).catch(() => null);
+  if (!response?.ok) return null;
+  return { numbers: new Float32Array(await response.arrayBuffer()), last: Number(response.headers.get("X-Last") ?? 0) };
+}
 
 export class Cloud {
   constructor(view) {
@@ -21,19 +29,55 @@ export class Cloud {
     this.points = new Points(new BufferGeometry(), material());
     this.points.visible = false;
     this.points.frustumCulled = false;
+    this.forget();
     view.scene.add(this.points);
   }
 
-  // ``address``: of what is to be drawn, another for other points; null: nothing.
-  async show(address) {
+  forget() {
+    this.live = { scan: null, lines: 0, last: 0, numbers: new Float32Array(0) };
+  }
+
+  // Of a row: what was worked out of it (``cloud``), or what is scanned (``light``, how many lines); neither: nothing.
+  show(base, scan, { cloud, light } = {}) {
+    if (light) return this.grow(base, scan, light);
+    this.forget();
+    return this.whole(scan, cloud ? `${base}/scans/${scan}/points?of=${cloud}` : null);
+  }
+
+  async whole(scan, address) {
     if (address === this.address) return;
     this.address = address;
-    this.points.visible = false;
+    if (!address || this.drawn !== scan) this.points.visible = false; // what was seen while scanning stays till it is worked out
     if (!address) return;
-    const response = await fetch(address).catch(() => null);
-    if (!response?.ok || this.address !== address) return;
-    const buffer = new InterleavedBuffer(new Float32Array(await response.arrayBuffer()), NUMBERS);
-    if (this.address !== address || !buffer.count) return;
+    const found = await fetched(address);
+    if (found && this.address === address) this.draw(scan, found.numbers);
+  }
+
+  async grow(base, scan, lines) {
+    if (this.live.scan !== scan || lines < this.live.lines) {
+      this.forget(); // another, or something was taken back
+      this.points.visible = false;
+    }
+    const { live } = this;
+    this.address = null;
+    if (live.lines === lines || live.asking) return;
+    Object.assign(live, { scan, asking: true });
+    const found = await fetched(`${base}/scans/${scan}/points?after=${live.last}`);
+    live.asking = false;
+    if (!found || this.live !== live) return;
+    const behind = found.last > live.last && found.numbers.length > 0;
+    const both = new Float32Array(live.numbers.length + found.numbers.length);
+    both.set(live.numbers);
+    both.set(found.numbers, live.numbers.length);
+    Object.assign(live, { last: found.last, numbers: both.subarray(-MOST * NUMBERS), lines: behind ? live.lines : lines });
+    this.draw(scan, live.numbers);
+    if (behind) this.grow(base, scan, lines); // until nothing new comes
+  }
+
+  draw(scan, numbers) {
+    if (!numbers.length) return;
+    this.drawn = scan;
+    const buffer = new InterleavedBuffer(numbers, NUMBERS);
     const geometry = new BufferGeometry();
     geometry.setAttribute("position", new InterleavedBufferAttribute(buffer, 3, 0));
     geometry.setAttribute("bright", new InterleavedBufferAttribute(buffer, 1, 3));

@@ -14,6 +14,7 @@ export const CLOSE = new Color("#dcb262");
 export const OUT = new Color("#df8a6a");
 export const UNPROVEN = new Color("#a9b1b8");
 export const HIT = new Color("#1f2933");
+export const LIGHT = new Color(0.2, 0.55, 0.75); // of a scan
 export const NEXT = new Color("#155e75");
 export const WORST = new Color("#b93815");
 export const WORDS = { in: IN, close: CLOSE, out: OUT, "not proven": UNPROVEN };

@@ -148,8 +148,7 @@ export class Stage {
       if (!this.found) this.view.box.makeEmpty(); // what was shown was a guess
       if (this.enclose()) this.view.look("iso");
     }
-    const scan = String(rows[selected] ? selected : current);
-    this.cloud.show(shown?.cloud ? `${this.base}/scans/${scan}/points?of=${shown.cloud}` : null);
+    this.cloud.show(this.base, String(rows[selected] ? selected : current), shown);
     const { lines, dimension, value } = this.pointed;
     if (lines) this.marks.showDrawn(lines);
     // a dimension that is opened stands on the part, until another is pointed at

@@ -81,6 +81,8 @@ def test_touched_datums_and_a_scan_from_which_planned_rows_take_their_points(tam
     band = page.locator("#now .say .ask")
     scanned(tamsin, here.job, (top, (0,)))
     expect(band).to_have_text(re.compile(r"Scan 1: \d+ lines\."))
+    drawn = "window.zipplumb.stage.cloud.points.geometry.getAttribute('position')?.count ?? 0"
+    tamsin.until(lambda: page.evaluate(drawn) > 5000)  # what was scanned is seen while it is
     page.reload()  # in the middle
     tell_hand({"do": "unplug"})
     expect(band).to_contain_text("The arm is lost")

@@ -34,6 +34,11 @@ def lit(y, x=(-240.0, -200.0), z=60.0, points=400):
     return HitBatch("stripes", "light", 1, (n,), (float(n),), pose, (float("nan"),) * 7, points=data, counts=counts)
 
 
+def looked_at(job, scan):
+    with snapshot() as session:
+        return clouds.live_of(session, load(session, job), scan, 0)
+
+
 class ScannedBench(Bench):
     """The carrier, aligned by touch, with a scanner on."""
 
@@ -174,6 +179,24 @@ def test_a_worker_that_dies_leaves_what_another_takes_up_and_what_nobody_waits_f
         assert session.get(Cloud, done).given == made
 
 
+def test_what_is_new_is_drawn_while_it_is_scanned(scanned):
+    for k in range(4):
+        presses.keep(scanned.arm, lit(-100.0 + k), next(numbers))
+    state = scanned.state()
+    scan = next(row.id for row in state.rows if row.recipe.kind == "scan")
+    with transaction() as session:
+        first, last = clouds.live_of(session, state, scan, 0)
+        assert clouds.live_of(session, state, scan, last)[0].shape == (0, 4)
+    assert first.shape == (4 * 400 / clouds.LIVE_EVERY, 4)
+    np.testing.assert_allclose(first[:, 2], 60.0, atol=0.01)  # in the part: it is aligned
+    presses.keep(scanned.arm, lit(-90.0), next(numbers))
+    with transaction() as session:
+        assert clouds.live_of(session, state, scan, last)[0][:, 1] == pytest.approx(-90.0, abs=0.01)
+    measuring.undo(TECHNICIAN, scanned.job, True)
+    with transaction() as session:
+        assert clouds.live_of(session, state, scan, 0)[0].shape == (0, 4)
+
+
 def test_undo_takes_the_last_pass_back_and_the_scan_is_open(scanned):
     scan = scanned.scan(10)
     measuring.undo(TECHNICIAN, scanned.job, True)  # the finish
@@ -217,6 +240,7 @@ def test_what_makes_no_sense_is_refused(scanned):
         lambda: clouds.cut_away(TECHNICIAN, other, scan, TypedCut(top, 0.0)),
         lambda: clouds.uncut(TECHNICIAN, scanned.job, scan, 0),
         lambda: clouds.take_back(TECHNICIAN, other, scan),
+        lambda: looked_at(other, scan),
     ]
     before = scanned.state().row(scan).recipe
     for call in calls:

@@ -156,7 +156,9 @@ def _scene_row(row: SheetRow, found: RowResult, without_cad: bool, units: Units,
         "name": recipe.name,
         "role": recipe.role,
     }
-    if found.cloud is not None and found.cloud.key:
+    if found.cloud is not None and found.state == "taking":
+        raw["light"] = found.cloud.lines
+    elif found.cloud is not None and found.cloud.key:
         raw["cloud"] = f"{found.cloud.key}-{found.cloud.state}-{alignment}"
     contacts = found.contacts_part
     if contacts is None and without_cad and found.feature is not None:  # then the world is all that there is

@@ -13,16 +13,16 @@ from sqlalchemy.orm import Session, undefer
 
 from ...cad.near import FacesNear
 from ...core.cloud.cutting import before
-from ...core.cloud.light import Chunk
+from ...core.cloud.light import Chunk, seen
 from ...core.errors import InputError, PlumbError
 from ...core.frames import Array
 from ...core.readings import HitSet
 from ...core.shapes import Plane
-from ...core.sheet import Needed
+from ...core.sheet import Needed, StationPose
 from ...core.sheet.kinds.scan import Cut, ScanRecipe
 from ...core.units import length_text
 from ...store.database import AWAY, stored, tell, transaction
-from ...store.models import Cloud, Job, Reading, Row
+from ...store.models import Cloud, Job, Mark, Reading, Row
 from ..actor import Actor, record
 from ..state.clouds import packed
 from ..state.part_model import model_of
@@ -31,6 +31,7 @@ from ..state.results import JobResults, load
 
 log = logging.getLogger(__name__)
 STEP = 0.05  # of the work: how often it is told how far it is
+LIVE_EVERY, LIVE_CHUNKS = 8, 64  # points of which one is drawn while it is scanned; readings that are told at once
 NOT_MADE = "It could not be worked out. All that was read is kept. Change the scan, or try again."
 
 
@@ -276,7 +277,35 @@ def drawn_of(session: Session, state: JobResults, scan_id: int) -> Array | None:
     """(d, 4) float32 of a scan's thinned copy: places in the part where it is aligned, else the world, and brightness; None
     where nothing is worked out."""
     points = _points_of(session, state, scan_id)
-    if points is None or state.alignment is None:
+    return points if points is None else _placed(state, points)
+
+
+def live_of(session: Session, state: JobResults, scan_id: int, after: int) -> tuple[Array, int]:
+    """(d, 4) float32 of what was scanned since a reading, thinned, as ``drawn_of`` tells it; and the last reading in it.
+
+    What was taken back is not among it; what comes from a station that is not tied yet neither. Raises InputError for a row
+    of another job.
+    """
+    state.row(scan_id)
+    gone = select(Mark.reading_id).where(Mark.reading_id == Reading.id, Mark.hit.is_(None), Mark.lifted_at.is_(None))
+    new = Reading.row_id == scan_id, Reading.id > after, Reading.points != b"", ~gone.exists()
+    found, last = [np.empty((0, 4))], after
+    for reading in session.scalars(select(Reading).where(*new).order_by(Reading.id).limit(LIVE_CHUNKS)):
+        last = reading.id
+        calibration = state.kit.calibrations.get(reading.calibration_id or 0)
+        station = state.stations.get(reading.station_id or 0)
+        if calibration is None or calibration.light is None or not isinstance(station, StationPose):
+            continue
+        counts = tuple(reading.counts)
+        chunk = Chunk(np.reshape(reading.poses, (-1, 7)), reading.points, counts, np.zeros(len(counts), bool), 0, 0)
+        light = seen(chunk, calibration.light.axis_from_scanner, station.world_from_station)
+        found.append(np.column_stack([light.points, light.brightness])[::LIVE_EVERY])
+    return _placed(state, np.vstack(found).astype("<f4")), last
+
+
+def _placed(state: JobResults, points: Array) -> Array:
+    """Points (d, 4) of the world in the part, where it is aligned."""
+    if state.alignment is None:
         return points
     placed = state.alignment.part_from_world.points(points[:, :3])
     return np.column_stack([placed, points[:, 3]]).astype("<f4")

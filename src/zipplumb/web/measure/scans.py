@@ -5,7 +5,7 @@ from __future__ import annotations
 from flask import Blueprint, Response, g, request
 
 from ...core.errors import InputError
-from ...core.units import length_from_text
+from ...core.units import length_from_text, whole_number
 from ...jobs.measure import clouds
 from ...jobs.state.results import as_it_stands
 from ...store.database import snapshot, stored, transaction
@@ -21,7 +21,11 @@ SIDES = {"under": False, "above": True}
 @blueprint.get("/points")
 @reads
 def points(job_id: int, row_id: int):
-    """Packed float32: place and brightness of each (docs/formats.md)."""
+    """Packed float32: place and brightness of each (docs/formats.md); ``after``: of what was scanned since a reading."""
+    if (after := request.args.get("after")) is not None:
+        with snapshot() as session:
+            new, last = clouds.live_of(session, as_it_stands(session, job_id), row_id, whole_number(after) or 0)
+        return Response(new.tobytes(), mimetype="application/octet-stream", headers={"X-Last": str(last)})
     with snapshot() as session:
         found = clouds.drawn_of(session, as_it_stands(session, job_id), row_id)
     return Response(b"" if found is None else found.tobytes(), mimetype="application/octet-stream")
