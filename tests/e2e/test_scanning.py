@@ -48,7 +48,7 @@ def scanner(tamsin, running):
 
 
 def scanned(tamsin, job, *faces):
-    """Light over some faces, squarely and leaning to two sides."""
+    """Light over some faces, squarely (0) or leaning to some of four sides."""
     for face, sides in faces:
         for side in sides:
             move_hand(TECHNICIAN, job, "scan_face", face=face, side=side)
@@ -88,7 +88,7 @@ def test_touched_datums_and_a_scan_from_which_planned_rows_take_their_points(tam
     expect(band).to_contain_text("The arm is lost")
     tell_hand({"do": "plug"})
     expect(band).to_have_text(re.compile(r"Scan 1: \d+ lines\."))
-    scanned(tamsin, here.job, *((face, (1, 2, 3, 4)) for face in bolts))
+    scanned(tamsin, here.job, *((face, (1, 3)) for face in bolts))
     tell_hand({"do": "click", "button": "finish"})
     expect(band).to_have_text(re.compile(r"Scan 1: \d{3}\s\d{3} points\."), timeout=60_000)
     expect(tamsin.row("Scan 1").locator(".wide")).to_contain_text("points")
