@@ -88,7 +88,7 @@ def test_touched_datums_and_a_scan_from_which_planned_rows_take_their_points(tam
     expect(band).to_contain_text("The arm is lost")
     tell_hand({"do": "plug"})
     expect(band).to_have_text(re.compile(r"Scan 1: \d+ lines\."))
-    scanned(tamsin, here.job, *((face, (1, 3)) for face in bolts))
+    scanned(tamsin, here.job, *((face, (1, 2, 3, 4)) for face in bolts))
     tell_hand({"do": "click", "button": "finish"})
     expect(band).to_have_text(re.compile(r"Scan 1: \d{3}\s\d{3} points\."), timeout=60_000)
     expect(tamsin.row("Scan 1").locator(".wide")).to_contain_text("points")
