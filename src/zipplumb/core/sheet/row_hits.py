@@ -68,7 +68,7 @@ class RowHits:
         -----
         Errors of the light are each point's own, those of the arm are shared by a whole line: of k points a line the mean
         errs as if each had k times the arm's variance. Common practice in fits of many points that come in few groups; the
-        groups' variance is as its maker states. A slanted light errs more, along itself.
+        groups' variance is as its maker states. That a slanted light errs more is not told here.
         """
         lines, count = given.lines, len(given.lines)
         calibrations = scan.calibrations[lines]
@@ -223,9 +223,9 @@ class RowHits:
 def _ways(points: Array, scan: HitSet, lines: Indices, kit: Kit) -> Array:
     """(n, 3) of length 1, from the scanner to each point in the world."""
     poses, origins = scan.poses[lines], np.empty((len(lines), 3))
-    of = list(zip(scan.stations[lines].tolist(), scan.calibrations[lines].tolist(), strict=True))
-    for station, number in set(of):
-        mine = np.array([each == (station, number) for each in of])
+    stations, calibrations = scan.stations[lines], scan.calibrations[lines]
+    for station, number in set(zip(stations.tolist(), calibrations.tolist(), strict=True)):
+        mine = (stations == station) & (calibrations == number)
         light = kit.calibrations[number].light
         assert light is not None
         local = points_of_poses(poses[mine], light.axis_from_scanner.translation)

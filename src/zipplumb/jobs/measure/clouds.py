@@ -5,7 +5,7 @@ from __future__ import annotations
 import logging
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, cast
 
 import numpy as np
 from sqlalchemy import select, update
@@ -18,7 +18,7 @@ from ...core.errors import InputError, PlumbError
 from ...core.frames import Array
 from ...core.readings import HitSet
 from ...core.shapes import Plane
-from ...core.sheet import Needed, StationPose
+from ...core.sheet import Needed, StationPose, kind_of
 from ...core.sheet.kinds.scan import Cut, ScanRecipe
 from ...core.units import length_text
 from ...store.database import AWAY, stored, tell, transaction
@@ -125,10 +125,9 @@ def _chunks(pieces: list[tuple[int, int]], reading: HitSet) -> Iterator[Chunk]:
 
 def _scan(session: Session, job_id: int, row_id: int) -> tuple[Row, ScanRecipe]:
     row = session.get(Row, row_id)
-    recipe = None if row is None or row.job_id != job_id or row.removed_at else recipe_of(row)
-    if row is None or not isinstance(recipe, ScanRecipe):
+    if row is None or row.job_id != job_id or row.removed_at or not kind_of(row.recipe).takes_light:
         raise InputError("That is no scan of this job.", "Nothing was changed.", "Choose a scan on the sheet.")
-    return row, recipe
+    return row, cast(ScanRecipe, recipe_of(row))
 
 
 def may_take(state: JobResults) -> list[int]:
