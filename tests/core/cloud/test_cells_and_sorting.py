@@ -83,12 +83,12 @@ def faces(points):
     return feet, normals, np.where(floor, 0, 1), np.hypot(feet[:, 0], feet[:, 2])
 
 
-def test_points_go_to_one_face_each_and_neither_edges_nor_what_lies_off_or_faces_elsewhere():
+def test_points_go_to_one_face_each_whoever_measures_it_and_neither_edges_nor_what_lies_off_or_faces_elsewhere():
     points = np.array([[-9, 0, 0.01], [-0.5, 0, 0.0], [-9, 1, 1.5], [-8, 0, 0.0], [-0.01, 0, 9], [-7, 2, 0.02], [-6, 2, 0]])
     normals = np.array([[0, 0, 1.0]] * 3 + [[0, 1, 0]] + [[-1.0, 0, 0]] + [[0, 0, 1.0], [np.nan] * 3])
-    found = sorted_out(points, normals, faces, {0: 11, 1: 12}, Rule())
-    assert {row: mine.tolist() for row, mine in found.items()} == {11: [0, 5], 12: [4]}
-    assert sorted_out(points, normals, faces, {1: 12}, Rule())[12].tolist() == [4]
+    found = sorted_out(points, normals, faces, {11: 0, 12: 1, 13: 0}, Rule())
+    assert {row: mine.tolist() for row, mine in found.items()} == {11: [0, 5], 12: [4], 13: [0, 5]}
+    assert sorted_out(points, normals, faces, {12: 1}, Rule())[12].tolist() == [4]
 
 
 def test_what_lies_off_the_others_is_left_out_by_a_robust_scale():
@@ -96,7 +96,7 @@ def test_what_lies_off_the_others_is_left_out_by_a_robust_scale():
     n = 1000
     points = np.column_stack([RANDOM.uniform(-90, -10, n), RANDOM.uniform(0, 50, n), 0.3 + 0.02 * RANDOM.normal(size=n)])
     points[:40, 2] += 0.4
-    kept = sorted_out(points, np.tile([0, 0, 1.0], (n, 1)), faces, {0: 1}, Rule())[1]
+    kept = sorted_out(points, np.tile([0, 0, 1.0], (n, 1)), faces, {1: 0}, Rule())[1]
     assert not np.isin(np.arange(40), kept).any()
     assert len(kept) > 0.97 * (n - 40)
 
@@ -116,7 +116,7 @@ def test_a_scan_is_cut_and_given_to_rows():
     top = np.column_stack([x, y, 0 * x])
     table = np.column_stack([x, y - 30, 0 * x - 25])
     cut = Cut(point=(0, 0, -20), normal=(0, 0, 2))
-    found = work(np.vstack([top, table]), cuts=(cut,), part_from_world=Motion.identity(), wanted={0: 5, 1: 6})
+    found = work(np.vstack([top, table]), cuts=(cut,), part_from_world=Motion.identity(), wanted={5: 0, 6: 1})
     assert (found.read, found.kept) == (2 * len(top), len(top))
     assert found.given[6].points.shape == (0, 3)
     assert 300 < len(found.given[5].lines) <= found.cells

@@ -34,7 +34,7 @@ def sorted_out(points: Array, normals: Array, faces: Faces, wanted: Mapping[int,
     ----------
     normals : (n, 3) out of the material; NaN where they are not known: those are nobody's
     faces : finds the nearest face of each point
-    wanted : row by face
+    wanted : face by row; several rows may measure one face
 
     Returns
     -------
@@ -44,11 +44,11 @@ def sorted_out(points: Array, normals: Array, faces: Faces, wanted: Mapping[int,
     off = np.einsum("ij,ij->i", points - feet, outward)
     facing = np.einsum("ij,ij->i", normals, outward) >= np.cos(rule.angle_rad)
     good = facing & (np.abs(off) <= rule.within_mm) & (from_edge >= rule.margin_mm)
-    found: dict[int, list[Indices]] = {row: [] for row in wanted.values()}
-    for face, row in wanted.items():
+    found: dict[int, Indices] = {}
+    for row, face in wanted.items():
         mine = np.flatnonzero(good & (of_face == face))
-        found[row].append(mine[_together(off[mine])])
-    return {row: np.sort(np.concatenate(each)) for row, each in found.items()}
+        found[row] = mine[_together(off[mine])]
+    return found
 
 
 def _together(off: Array) -> NDArray[np.bool_]:

@@ -53,7 +53,7 @@ class CloudWork:
     stations : world_from_station, by station
     cuts : planes in the world
     spacing_mm : length of the cells
-    part_from_world : where the part is, if the points are given to rows; ``wanted``: row by face; ``rule``: which are whose
+    part_from_world : where the part is, if the points are given to rows; ``wanted``: face by row; ``rule``: which are whose
     """
 
     axes: Mapping[int, Motion]

@@ -271,10 +271,10 @@ class _Graph:
         self.nodes["verdict", row.id] = Node(row.digest, (name,), _cloud_result, row)
 
     def _wanted_of(self, scan: SheetRow) -> dict[int, int]:
-        """The rows that take points from a scan, by the face of the CAD that they measure."""
+        """The faces of the CAD, by the rows that take the points on them from a scan."""
         takes = Needed("cloud", scan.id)
         rows = (row for row in self.sheet.rows if takes in row.needs)
-        return {row.recipe.cad_face: row.id for row in rows if row.recipe.cad_face is not None}
+        return {row.id: row.recipe.cad_face for row in rows if row.recipe.cad_face is not None}
 
     def _cloud(self, of: tuple[SheetRow, dict[int, int]], needed: Mapping[Name, Any]) -> FoundCloud | Asked:
         """What is asked for of a scan, or why that is nothing."""

@@ -78,7 +78,7 @@ def _work_out(cloud_id: int) -> None:
         reading, model = state.readings[asked.row], model_of(state.job.part)
         pieces = _pieces(session, asked.row, reading)
         job_id, row_id = cloud.job_id, asked.row
-    faces = FacesNear(model, set(asked.work.wanted)) if model is not None and asked.work.wanted else None
+    faces = FacesNear(model, set(asked.work.wanted.values())) if model is not None and asked.work.wanted else None
     told = 0.0
 
     def progress(share: float) -> None:

@@ -19,5 +19,5 @@ class ScanRecipe(RowRecipe):
     def work(
         self, axes: Mapping[int, Motion], stations: Mapping[int, Motion], placed: Alignment | None, wanted: Mapping[int, int]
     ) -> CloudWork:
-        """What is to be worked out of its lines. ``wanted``: the rows that take its points, by their faces."""
+        """What is to be worked out of its lines. ``wanted``: faces, by the rows that take its points on them."""
         raise NotImplementedError
