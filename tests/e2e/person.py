@@ -101,7 +101,7 @@ class Person:
             except Error as error:
                 if "context was destroyed" not in str(error):  # the page was being loaded anew
                     raise
-            time.sleep(0.05)
+            self.page.wait_for_timeout(50)  # not a sleep: what the page tells is heard meanwhile
         raise AssertionError("it did not come to that", self.seen())
 
     def seen(self) -> list[str]:
@@ -133,7 +133,7 @@ class Person:
         while time.monotonic() - since < 0.8:
             if self.hits[0] != seen:
                 seen, since = self.hits[0], time.monotonic()
-            time.sleep(0.05)
+            self.page.wait_for_timeout(50)
 
     def until_hand_rests(self) -> None:
         """Until the stand-in has nothing left to do."""
