@@ -20,12 +20,15 @@ const material = () =>
 async function fetched(address) {
   const response = await fetch(address).catch(() => null);
   if (!response?.ok) return null;
-  return { numbers: new Float32Array(await response.arrayBuffer()), last: Number(response.headers.get("X-Last") ?? 0) };
+  const { headers } = response;
+  const numbers = new Float32Array(await response.arrayBuffer());
+  return { numbers, last: Number(headers.get("X-Last") ?? 0), alone: headers.get("X-Placed") === "world" };
 }
 
 export class Cloud {
-  constructor(view) {
-    this.view = view;
+  // ``alone``: told a box where nobody knows yet how the part lies to what was scanned, and nothing where it is known.
+  constructor(view, alone) {
+    Object.assign(this, { view, alone });
     this.points = new Points(new BufferGeometry(), material());
     this.points.visible = false;
     this.points.frustumCulled = false;
@@ -47,16 +50,16 @@ export class Cloud {
   async whole(scan, address) {
     if (address === this.address) return;
     this.address = address;
-    if (!address || this.drawn !== scan) this.points.visible = false; // what was seen while scanning stays till it is worked out
+    if (!address || this.drawn !== scan) this.hide(); // what was seen while scanning stays till it is worked out
     if (!address) return;
     const found = await fetched(address);
-    if (found && this.address === address) this.draw(scan, found.numbers);
+    if (found && this.address === address) this.draw(scan, found.numbers, found.alone);
   }
 
   async grow(base, scan, lines) {
     if (this.live.scan !== scan || lines < this.live.lines) {
       this.forget(); // another, or something was taken back
-      this.points.visible = false;
+      this.hide();
     }
     const { live } = this;
     this.address = null;
@@ -70,11 +73,16 @@ export class Cloud {
     both.set(live.numbers);
     both.set(found.numbers, live.numbers.length);
     Object.assign(live, { last: found.last, numbers: both.subarray(-MOST * NUMBERS), lines: behind ? live.lines : lines });
-    this.draw(scan, live.numbers);
+    this.draw(scan, live.numbers, found.alone);
     if (behind) this.grow(base, scan, lines); // until nothing new comes
   }
 
-  draw(scan, numbers) {
+  hide() {
+    this.points.visible = false;
+    this.alone(null);
+  }
+
+  draw(scan, numbers, alone) {
     if (!numbers.length) return;
     this.drawn = scan;
     const buffer = new InterleavedBuffer(numbers, NUMBERS);
@@ -84,6 +92,8 @@ export class Cloud {
     this.points.geometry.dispose();
     this.points.geometry = geometry;
     this.points.visible = true;
+    geometry.computeBoundingBox();
+    this.alone(alone ? geometry.boundingBox : null);
     this.view.draw();
   }
 }

@@ -56,7 +56,7 @@ export class Stage {
     this.known = new Known(this);
     this.handles = new Handles(this);
     this.dimension = new Dimension(this);
-    this.cloud = new Cloud(this.view);
+    this.cloud = new Cloud(this.view, (box) => this.alone(box));
     clicks(this);
     pointing(this);
     rememberLooks(this.slip);
@@ -93,6 +93,17 @@ export class Stage {
     if (box.isEmpty()) box.copy(BARE_BOX);
     this.found = hits.length > 0;
     return !box.equals(before);
+  }
+
+  // Until the part is aligned, what was scanned is seen by itself, where it lies in the world.
+  alone(box) {
+    if (!this.ready || this.bare || (!box && !this.onlyScan)) return;
+    const seen = this.onlyScan;
+    this.onlyScan = box?.clone() ?? null;
+    for (const { mesh, lines } of this.part.bodies) mesh.visible = lines.visible = !box;
+    if (seen?.containsBox(box ?? new Box3()) && box) return;
+    this.view.box.copy(box ?? this.part.box());
+    this.view.look(box ? "top" : "iso");
   }
 
   picture() {

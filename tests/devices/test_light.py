@@ -103,7 +103,7 @@ def test_what_bends_is_told_by_triangles_that_lie_on_it(radius, inside):
     walls = [[low[k], low[k + 1], high[k]] for k in range(4)] + [[low[k + 1], high[k + 1], high[k]] for k in range(4)]
     raw = {"index": 0, "kind": "cylinder", "point": [0, 0, 0], "axis": [0, 0, 1], "radius": radius, "inside": inside}
     face = RealFace.from_dict({**raw, "spots": [], "outward": []})
-    fine = near_the_surface(face, np.array(walls))
+    fine = near_the_surface(face, np.reshape(walls, (-1, 3)), np.arange(24).reshape(-1, 3))
     assert len(fine) < 20_000
     middles = np.concatenate([fine.mean(axis=1), *((fine + np.roll(fine, -1, axis=1)) / 2).transpose(1, 0, 2)])
     assert np.abs(np.linalg.norm(middles[:, :2], axis=1) - radius).max() < 0.01

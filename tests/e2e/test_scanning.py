@@ -47,11 +47,11 @@ def scanner(tamsin, running):
         session.get(Instrument, instrument("Workshop arm")).calibration_id = ball
 
 
-def scanned(tamsin, job, *faces):
+def scanned(tamsin, job, *faces, **how):
     """Light over some faces, squarely (0) or leaning to some of four sides."""
     for face, sides in faces:
         for side in sides:
-            move_hand(TECHNICIAN, job, "scan_face", face=face, side=side)
+            move_hand(TECHNICIAN, job, "scan_face", face=face, side=side, **how)
     tamsin.until(lambda: tell_hand({"do": "ask"})["busy"] == 0, 120)
 
 

@@ -13,7 +13,7 @@ from zipplumb.devices.hits import HitBatch
 from zipplumb.jobs.align import systems
 from zipplumb.jobs.kit import probes
 from zipplumb.jobs.link import presses
-from zipplumb.jobs.measure import clouds, measuring
+from zipplumb.jobs.measure import cloud_work, clouds, measuring
 from zipplumb.jobs.measure.clouds import TypedCut
 from zipplumb.jobs.plan import picking, sheet, standing
 from zipplumb.jobs.state.results import load
@@ -72,7 +72,7 @@ class ScannedBench(Bench):
         with snapshot() as session:
             load(session, self.job)
         for cloud_id in self.asked():
-            clouds.work_out(cloud_id)
+            cloud_work.work_out(cloud_id)
         return self.state()
 
     def top(self):
@@ -158,14 +158,14 @@ def test_what_is_cut_away_is_seen_before_and_taken_back(scanned):
 def test_a_worker_that_dies_leaves_what_another_takes_up_and_what_nobody_waits_for_goes(scanned):
     scan = scanned.scan(12)
     (first,) = scanned.asked()
-    clouds.left(first)  # it ended its worker each time
+    cloud_work.left(first)  # it ended its worker each time
     assert "ended the worker" in scanned.state().results[scan].message
     measuring.make_current(TECHNICIAN, scanned.job, scan)
     presses.keep(scanned.arm, lit(50.0), next(numbers))
     presses.finish(scanned.arm, batch("pull_off"), next(numbers))
     (second,) = scanned.asked()
     presses.keep(scanned.arm, lit(51.0), next(numbers))  # changed meanwhile: it is open again
-    clouds.work_out(second)
+    cloud_work.work_out(second)
     with transaction() as session:
         assert session.get(Cloud, second) is None
     presses.finish(scanned.arm, batch("pull_off"), next(numbers))
@@ -174,7 +174,7 @@ def test_a_worker_that_dies_leaves_what_another_takes_up_and_what_nobody_waits_f
     with transaction() as session:
         ready = session.query(Cloud).filter(Cloud.row_id == scan, Cloud.state == "ready").one()
         done, made = ready.id, ready.given
-    clouds.work_out(done)  # a second worker with the same task
+    cloud_work.work_out(done)  # a second worker with the same task
     with transaction() as session:
         assert session.get(Cloud, done).given == made
 

@@ -11,7 +11,7 @@ import pytest
 from scanned_block import LIGHT, RADIUS, SCANNER, WHOLE, Scanned
 from stated import RUNS, Stated
 
-from zipplumb.core.cloud.working import Given
+from zipplumb.core.cloud.giving import GivenPoints
 from zipplumb.core.frames import rotations_from_quaternions
 from zipplumb.core.sheet.clouds import FoundCloud
 
@@ -45,7 +45,7 @@ def test_sizes_and_places_of_what_is_scanned(block, count):
         for row, (which, lines) in rows.items():
             arm = ARM_MM * random.normal(size=(9000, 3))[lines]
             own = alone * random.normal(size=(count, 1)) * block.normals[which]
-            given[row] = Given(block.points[which] + own + arm + axes[lines] @ seated, lines)
+            given[row] = GivenPoints(block.points[which] + own + arm + axes[lines] @ seated, lines)
         block.done = {}
         results, memory = block.evaluate(memory, note=str(run))  # another key
         (key,) = memory.wanted

@@ -70,6 +70,8 @@ FORMS = {
     "measure.join": {"into": "1"}, "measure.give_back": {}, "measure.side": {"air": "1"},
     "measure.hit": {"aside": "1"},
     "scans.cut": {"plane": "@row", "side": "under", "offset": "1.5"}, "scans.uncut": {},
+    "scans.only_edges": {"only": "1"},
+    "scans.plan_holes": {"hole": "1", "seen": "x", "plane": "@row", "stem": "Hole"},
     "scans.give": {"rows": "@row"}, "scans.take_back": {},
     "measure.look": {"face": "1", "at": "0,0,60", "normal": "0,0,1", "to": "9,0,60", "shape": "line", "side": "30",
                      "points": "49"},

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -64,10 +65,20 @@ def seen(chunk: Chunk, axis_from_scanner: Motion, world_from_station: Motion) ->
     line = np.repeat(np.arange(len(chunk.counts)), chunk.counts)
     counts = is_light(packed) & ~chunk.aside[line]
     local, line = packed[counts].astype(float), line[counts]
-    in_axis = axis_from_scanner.points(np.column_stack([local[:, 0], np.zeros(len(local)), local[:, 1]]))
+    points, _ = placed(chunk, local[:, :2], line, axis_from_scanner, world_from_station)
+    origins = world_from_station.points(points_of_poses(chunk.poses, axis_from_scanner.translation))
+    return Seen(points, unit(points - origins[line]), local[:, 2], line + chunk.first)
+
+
+def placed(
+    chunk: Chunk, local: Array, line: Indices, axis_from_scanner: Motion, world_from_station: Motion
+) -> tuple[Array, Callable[[Array], Array]]:
+    """Places (n, 2) in the plane of light of some lines of a chunk, as points (n, 3) in the world; and what turns ways so."""
     turned = rotations_from_quaternions(chunk.poses[:, 3:])[line]
-    at = np.einsum("nij,nj->ni", turned, in_axis) + chunk.poses[line, :3]
-    origins = points_of_poses(chunk.poses, axis_from_scanner.translation)
-    points = world_from_station.points(at)
-    ways = unit(points - world_from_station.points(origins)[line])
-    return Seen(points, ways, local[:, 2], line + chunk.first)
+
+    def of_way(way: Array) -> Array:
+        in_axis = axis_from_scanner.vectors(np.column_stack([way[:, 0], np.zeros(len(way)), way[:, 1]]))
+        return np.einsum("nij,nj->ni", turned, in_axis)
+
+    in_station = of_way(local) + (turned @ axis_from_scanner.translation) + chunk.poses[line, :3]
+    return world_from_station.points(in_station), lambda way: world_from_station.vectors(of_way(way))

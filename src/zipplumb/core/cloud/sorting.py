@@ -47,11 +47,11 @@ def sorted_out(points: Array, normals: Array, faces: Faces, wanted: Mapping[int,
     found: dict[int, Indices] = {}
     for row, face in wanted.items():
         mine = np.flatnonzero(good & (of_face == face))
-        found[row] = mine[_together(off[mine])]
+        found[row] = mine[with_the_others(off[mine])]
     return found
 
 
-def _together(off: Array) -> NDArray[np.bool_]:
+def with_the_others(off: Array) -> NDArray[np.bool_]:
     """(n,) what lies with the others: a robust scale about their median, anew without what was left out."""
     kept = np.ones(len(off), bool)
     for _ in range(ROUNDS):

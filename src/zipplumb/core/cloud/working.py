@@ -12,10 +12,12 @@ from ..errors import InputError
 from ..frames import Array, Indices, Motion
 from .cells import Cells, cells_of, together
 from .cutting import Cutting, before
+from .edges import Edges, edges_of
+from .giving import OF_A_ROW, GivenPoints
 from .light import Chunk, seen
 from .sorting import Faces, Rule, sorted_out
 
-DRAWN, OF_A_ROW = 200_000, 2_000  # points at most
+DRAWN, MOST_EDGES = 200_000, 100_000  # points at most
 Progress = Callable[[float], None]
 
 
@@ -24,23 +26,16 @@ def _silent(share: float) -> None:
 
 
 @dataclass(frozen=True, eq=False)
-class Given:
-    """The points of a scan that are a row's: ``points`` (k, 3) in the world, ``lines`` (k,) of light that they are of."""
-
-    points: Array
-    lines: Indices
-
-
-@dataclass(frozen=True, eq=False)
 class CloudResult:
     """``read``: points in all, ``kept``: those that no plane cuts away; ``cells`` of them. ``drawn`` (d, 4): places in the
-    world and brightness, float32. ``given``: by row."""
+    world and brightness, float32. ``edges``: where its light ends. ``given``: by row."""
 
     read: int
     kept: int
     cells: int
     drawn: NDArray[np.float32]
-    given: Mapping[int, Given] = field(default_factory=dict)
+    edges: Edges = field(default_factory=Edges.none)
+    given: Mapping[int, GivenPoints] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, eq=False)
@@ -54,6 +49,7 @@ class CloudWork:
     cuts : planes in the world
     spacing_mm : length of the cells
     part_from_world : where the part is, if the points are given to rows; ``wanted``: face by row; ``rule``: which are whose
+    edges_only : what is flat is left out
     """
 
     axes: Mapping[int, Motion]
@@ -63,6 +59,7 @@ class CloudWork:
     part_from_world: Motion | None = None
     wanted: Mapping[int, int] = field(default_factory=dict)
     rule: Rule = field(default_factory=Rule)
+    edges_only: bool = False
 
     def run(self, chunks: Iterable[Chunk], total: int, faces: Faces | None, progress: Progress = _silent) -> CloudResult:
         """Work it out. ``total``: how many chunks there are; ``faces``: of the part's CAD.
@@ -73,38 +70,49 @@ class CloudWork:
             Nothing is left of it.
         """
         read = kept = 0
+        edges: list[Edges] = []
 
         def parts() -> Iterable[Cells]:
             nonlocal read, kept
             for done, chunk in enumerate(chunks, start=1):
-                found = seen(chunk, self.axes[chunk.calibration], self.stations[chunk.station])
+                place = self.axes[chunk.calibration], self.stations[chunk.station]
+                found, ends = seen(chunk, *place), edges_of(chunk, *place)
                 read += len(found)
+                edges.append(ends.of(before(ends.points, self.cuts)))
                 found = found.of(before(found.points, self.cuts))
                 kept += len(found)
                 progress(0.7 * done / max(total, 1))
-                if len(found):
+                if len(found) and not self.edges_only:
                     yield cells_of(found, self.spacing_mm)
 
-        whole = together(parts())
-        if whole is None:
+        whole, ends = together(parts()), Edges.together(edges)
+        ends = ends.of(_spread(len(ends), MOST_EDGES))
+        if whole is None and not len(ends):
             raise InputError(
                 "Nothing is left of this scan." if read else "No light came back in this scan.",
                 "All that was read is kept.",
                 "Take a cut away, or scan on.",
             )
-        drawn = whole.of(_spread(len(whole), DRAWN))
         progress(0.75)
-        places = np.column_stack([drawn.points, drawn.brightness]).astype(np.float32)
-        return CloudResult(read, kept, len(whole), places, self._given(whole, faces))
+        if whole is None:
+            shown = ends.of(_spread(len(ends), DRAWN))
+            return CloudResult(read, kept, len(ends), _packed(shown.points, np.ones(len(shown))), ends)
+        drawn = whole.of(_spread(len(whole), DRAWN))
+        places = _packed(drawn.points, drawn.brightness)
+        return CloudResult(read, kept, len(whole), places, ends, self._given(whole, faces))
 
-    def _given(self, whole: Cells, faces: Faces | None) -> dict[int, Given]:
+    def _given(self, whole: Cells, faces: Faces | None) -> dict[int, GivenPoints]:
         if self.part_from_world is None or faces is None or not self.wanted:
             return {}
         normals, _ = whole.normals()
         places = self.part_from_world.points(whole.points)
         found = sorted_out(places, self.part_from_world.vectors(normals), faces, self.wanted, self.rule)
         each = {row: mine[_spread(len(mine), OF_A_ROW)] for row, mine in found.items()}
-        return {row: Given(whole.points[mine], whole.lines[mine]) for row, mine in each.items()}
+        return {row: GivenPoints(whole.points[mine], whole.lines[mine]) for row, mine in each.items()}
+
+
+def _packed(points: Array, brightness: Array) -> NDArray[np.float32]:
+    return np.column_stack([points, brightness]).astype(np.float32)
 
 
 def _spread(count: int, most: int) -> Indices:

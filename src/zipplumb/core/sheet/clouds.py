@@ -6,7 +6,10 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from ..cloud.working import CloudResult, CloudWork, Given
+from ..cloud.edges import Edges
+from ..cloud.giving import GivenPoints
+from ..cloud.working import CloudResult, CloudWork
+from ..frames import Motion
 from .results import State
 
 UNDER_WAY = "It is being worked out."
@@ -15,7 +18,7 @@ UNDER_WAY = "It is being worked out."
 @dataclass(frozen=True, eq=False)
 class FoundCloud:
     """The value of a scan's node. ``lines`` of light; ``key`` names what was worked out; ``read``, ``kept``, ``cells``: see
-    ``CloudResult``; ``given``: points by row."""
+    ``CloudResult``; ``given``: points by row; ``edges``; ``part_from_world``: where the part was, if rows take points."""
 
     state: State
     message: str = ""
@@ -24,11 +27,13 @@ class FoundCloud:
     read: int = 0
     kept: int = 0
     cells: int = 0
-    given: Mapping[int, Given] = field(default_factory=dict)
+    given: Mapping[int, GivenPoints] = field(default_factory=dict)
+    edges: Edges = field(default_factory=Edges.none)
+    part_from_world: Motion | None = None
 
     @classmethod
     def of(cls, key: str, lines: int, result: CloudResult) -> FoundCloud:
-        return cls("done", "", lines, key, result.read, result.kept, result.cells, result.given)
+        return cls("done", "", lines, key, result.read, result.kept, result.cells, result.given, result.edges)
 
 
 @dataclass(frozen=True, eq=False)
@@ -57,5 +62,5 @@ def on_shelf(kept: Kept, key: str, asked: Any) -> tuple[str, Any]:
         return key, asked
     found = kept(key)
     if found is not None:
-        return key, replace(found, lines=asked.lines)
+        return key, replace(found, lines=asked.lines, part_from_world=asked.work.part_from_world)
     return f"{key}…", UnderWay("waits", UNDER_WAY, asked.lines, key, asked=asked)

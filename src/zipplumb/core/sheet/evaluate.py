@@ -21,7 +21,7 @@ from ..readings import HitSet
 from ..sameness import Layered
 from ..tolerances.decision import Rule
 from .base import Needed
-from .bases.measured import FeatureRecipe
+from .bases.measured import FeatureRecipe, MeasuredRecipe
 from .bases.scans import ScanRecipe
 from .bases.systems import ActualFeature, SystemInputs, SystemRecipe
 from .beside import beside
@@ -242,8 +242,9 @@ class _Graph:
         if waits := self._waits(parents):
             return recipe.begun(hits, *waits)
         for n, found in parents.items():
-            if n.what == "cloud" and row.id in found.given and len(found.given[row.id].lines):
-                scanned = RowHits.of_light(row.id, found.given[row.id], self.readings[n.id], placed, f"s{n.id}.")
+            given = cast(MeasuredRecipe, recipe).of_scan(row.id, found) if n.what == "cloud" else None
+            if given is not None and len(given.lines):
+                scanned = RowHits.of_light(row.id, given, self.readings[n.id], placed, f"s{n.id}.")
                 hits = scanned if hits is None else hits.with_light(scanned)
         if recipe.takes_hits and hits is None:
             return recipe.begun(None, "todo", "Nothing of the scan lies on it yet." if self._scans_of(row) else "")

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from ..calibration import ProbeCalibration
-from ..cloud.working import Given
+from ..cloud.giving import GivenPoints
 from ..frames import Array, Indices, cross, points_of_poses, rotations_from_quaternions, unit
 from ..readings import HitSet
 from ..uncertainty import Source
@@ -42,6 +42,7 @@ class RowHits:
     finished : a person said so
     left_out : how many more there are, while it is being taken
     scanned : how many of them, the last, are points of a scan
+    together : (n, 3, k) how they err together by where on an edge they are, where they are edges of light
     """
 
     row: int
@@ -59,9 +60,10 @@ class RowHits:
     what: str = "hits"
     left_out: int = 0
     scanned: int = 0
+    together: Array | None = None
 
     @classmethod
-    def of_light(cls, row: int, given: Given, scan: HitSet, kit: Kit, prefix: str) -> RowHits:
+    def of_light(cls, row: int, given: GivenPoints, scan: HitSet, kit: Kit, prefix: str) -> RowHits:
         """Points of a scan, each with the pose of its line: they are where they were seen, without a tip.
 
         Notes
@@ -73,12 +75,13 @@ class RowHits:
         lines, count = given.lines, len(given.lines)
         calibrations = scan.calibrations[lines]
         u_light = max(kit.calibrations[c].light.u_point_mm for c in set(calibrations.tolist()))  # type: ignore[union-attr]
-        together = count / len(np.unique(lines))
+        a_line = count / len(np.unique(lines))
         return cls(
             row=row, keys=tuple(f"{prefix}{k}" for k in range(count)), centers=given.points,
-            approach=given.points - BACK_MM * _ways(given.points, scan, lines, kit), poses=scan.poses[lines], pull_off=None,
+            approach=_before(given, scan, kit), poses=scan.poses[lines], pull_off=None,
             calibrations=calibrations, stations=scan.stations[lines], kit=kit, finished=True, scanned=count,
-            u_hit_mm=float(np.sqrt(u_light**2 + (together - 1) * scan.u_hit_mm**2)),
+            u_hit_mm=float(np.sqrt(u_light**2 + given.u_mm**2 + (a_line - 1) * scan.u_hit_mm**2)),
+            together=_together(given),
         )  # fmt: skip
 
     def with_light(self, scanned: RowHits) -> RowHits:
@@ -89,7 +92,7 @@ class RowHits:
         }
         return replace(
             self, keys=(*self.keys, *scanned.keys), u_hit_mm=max(self.u_hit_mm, scanned.u_hit_mm),
-            scanned=self.scanned + scanned.scanned, **each,
+            scanned=self.scanned + scanned.scanned, together=_beside(self, scanned), **each,
         )  # fmt: skip
 
     @property
@@ -104,7 +107,7 @@ class RowHits:
 
     def _part(self, some: slice) -> RowHits:
         each = {n: getattr(self, n)[some] for n in ("keys", "centers", "approach", "poses", "calibrations", "stations")}
-        return replace(self, **each)
+        return replace(self, together=None if self.together is None else self.together[some], **each)
 
     @classmethod
     def of(cls, row: int, reading: HitSet, kit: Kit, finished: bool, first: int = 0) -> RowHits:
@@ -205,7 +208,7 @@ class RowHits:
 
     def shifts(self) -> dict[Source, Array]:
         """(n, 3, m) of the hits by each source that moves them together: offsets of probes, places of stations."""
-        found: dict[Source, Array] = {}
+        found: dict[Source, Array] = {} if self.together is None else {Source("edges", self.row): self.together}
         for number in dict.fromkeys(self.calibrations.tolist()):
             if u := self.kit.calibrations[number].u_offset_mm:
                 mine = (self.calibrations == number)[:, None, None]
@@ -218,6 +221,33 @@ class RowHits:
                 source = stations_source(self.kit.stations[number].doubt)
                 found[source] = found.get(source, 0.0) + moved
         return found
+
+
+def _before(given: GivenPoints, scan: HitSet, kit: Kit) -> Array:
+    """(n, 3) in the air before each; of what lies round an outline, light from above tells nothing."""
+    if given.pulls is not None:
+        return np.full_like(given.points, np.nan)
+    return given.points - BACK_MM * _ways(given.points, scan, given.lines, kit)
+
+
+def _together(given: GivenPoints) -> Array | None:
+    if given.pulls is None or given.sides is None:
+        return None
+    found = np.zeros((*given.pulls.shape, int(given.sides.max()) + 1))
+    found[np.arange(len(found)), :, given.sides] = given.pulls
+    return found
+
+
+def _beside(hits: RowHits, scanned: RowHits) -> Array | None:
+    """What errs together in both, each by itself."""
+    both = [(each.together, len(each.keys)) for each in (hits, scanned)]
+    if all(together is None for together, _ in both):
+        return None
+    filled = [np.zeros((count, 3, 0)) if together is None else together for together, count in both]
+    found = np.zeros((sum(map(len, filled)), 3, sum(each.shape[2] for each in filled)))
+    found[: len(filled[0]), :, : filled[0].shape[2]] = filled[0]
+    found[len(filled[0]) :, :, filled[0].shape[2] :] = filled[1]
+    return found
 
 
 def _ways(points: Array, scan: HitSet, lines: Indices, kit: Kit) -> Array:

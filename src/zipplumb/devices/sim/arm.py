@@ -253,7 +253,8 @@ class SimulatedArm(StandIn):
         face = self.faces[int(order["face"])]
         self.last_face = face
         if do == "scan_face":
-            self.todo.append(self.hand.scan_face(face, int(order.get("side", 0)), float(order.get("away_mm", SCAN_AWAY_MM))))
+            side, away = int(order.get("side", 0)), float(order.get("away_mm", SCAN_AWAY_MM))
+            self.todo.append(self.hand.scan_face(face, side, away, **_slowly(order)))
             return
         if do == "touch_at":
             self._must_reach(face, np.array(order["point"], float))
@@ -274,6 +275,11 @@ class SimulatedArm(StandIn):
         spots = np.vstack([face.spots for face in self.faces.values() if len(face.spots)])
         for side in range(5):
             self.todo.append(self.hand.scan_over(spots, np.array([0, 0, 1.0]), side, SCAN_AWAY_MM))
+
+
+def _slowly(order: dict) -> dict:
+    """Where an order tells how far the lines of light are to be apart, whatever the pace."""
+    return {"lines_mm": float(order["lines_mm"])} if "lines_mm" in order else {}
 
 
 def _quaternion(rotation: np.ndarray) -> list[float]:

@@ -49,10 +49,13 @@ class LineScanner:
         if not seen.any():
             return np.empty((0, 3), np.float32)
         seen_far = np.where(seen, far, 0.0)
-        beside = np.roll(seen_far, -1)
-        mixed = seen & np.roll(seen, -1) & (np.abs(beside - seen_far) > JUMP_MM) & (random.random(len(far)) < MIXED)
-        mixed[-1] = False
-        far = np.where(mixed, seen_far + random.random(len(far)) * (beside - seen_far), far)
+        # at a jump, light of both sides may come back as the last point before it, or as the first after it
+        jumps = np.flatnonzero(seen[:-1] & seen[1:] & (np.abs(np.diff(seen_far)) > JUMP_MM))
+        at = jumps[random.random(len(jumps)) < MIXED]
+        one = at + (random.random(len(at)) < 0.5)
+        other = 2 * at + 1 - one
+        far = seen_far.copy()
+        far[one] = seen_far[one] + random.random(len(at)) * (seen_far[other] - seen_far[one])
         noise = NOISE_MM / np.maximum(squarely, 0.1) * np.where(dull, NOISIER, 1.0)
         far = far + noise * random.normal(size=len(far))
         places = far[:, None] * self.rays[:, [0, 2]]

@@ -88,9 +88,9 @@ def _on_planes(session: Session, actor: Actor, job_id: int, rows: Sequence[int])
 def bolt_circle_rows(state: JobResults) -> tuple[list[SheetRow], list[SheetRow]]:
     """Rows that may level the part (planes), and rows that may be holes of a bolt circle (round features and centers, no
     lines)."""
-    should_be = [(row, row.recipe.should_be) for row in state.measured]
-    flat = [row for row, shape in should_be if plane_of(shape) is not None]
-    return flat, [row for row, shape in should_be if radius_of(shape) or point_of(shape) is not None]
+    known = [(row, state.shape_of(row)) for row in state.measured]
+    flat = [row for row, shape in known if plane_of(shape) is not None]
+    return flat, [row for row, shape in known if radius_of(shape) or point_of(shape) is not None]
 
 
 def plan_on_bolt_circle(actor: Actor, job_id: int, plane: int | None, holes: Sequence[int], clock: int | None) -> int:

@@ -1,129 +1,36 @@
-"""Scans: worked out by workers, cut, given to rows, and drawn from a thinned copy."""
+"""Scans as a person has them: cut, given to rows, and drawn from a thinned copy."""
 
 from __future__ import annotations
 
-import logging
-from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any, cast
 
 import numpy as np
-from sqlalchemy import select, update
+from sqlalchemy import select
 from sqlalchemy.orm import Session, undefer
 
-from ...cad.near import FacesNear
 from ...core.cloud.cutting import before
+from ...core.cloud.faces import facing, flattest
 from ...core.cloud.light import Chunk, seen
-from ...core.errors import InputError, PlumbError
+from ...core.errors import InputError
 from ...core.frames import Array
-from ...core.readings import HitSet
 from ...core.shapes import Plane
-from ...core.sheet import Needed, StationPose, kind_of
+from ...core.sheet import Needed, SheetRow, StationPose, kind_of
+from ...core.sheet.bases.measured import MeasuredRecipe
+from ...core.sheet.clouds import FoundCloud
 from ...core.sheet.kinds.scan import Cut, ScanRecipe
 from ...core.units import length_text
-from ...store.database import AWAY, stored, tell, transaction
+from ...store.database import stored, tell, transaction
 from ...store.models import Cloud, Job, Mark, Reading, Row
 from ..actor import Actor, record
-from ..state.clouds import packed
-from ..state.part_model import model_of
 from ..state.recipes import changed, recipe_of
 from ..state.results import JobResults, load
 
-log = logging.getLogger(__name__)
-STEP = 0.05  # of the work: how often it is told how far it is
 LIVE_EVERY, LIVE_CHUNKS = 8, 64  # points of which one is drawn while it is scanned; readings that are told at once
-NOT_MADE = "It could not be worked out. All that was read is kept. Change the scan, or try again."
 
 
-# ---- in the worker -----------------------------------------------------------------------------
-
-
-def work_out(cloud_id: int) -> None:
-    """Work out what was asked for; what went wrong is said on the scan itself."""
-    try:
-        _work_out(cloud_id)
-    except AWAY:
-        raise  # the database is away: the task is tried again
-    except Exception as error:
-        known = isinstance(error, PlumbError)
-        if not known:
-            log.exception("cloud %s", cloud_id)
-        _failed(cloud_id, str(error) if known else NOT_MADE)
-
-
-def left(cloud_id: int) -> None:
-    """No try to work it out came to an end."""
-    _failed(cloud_id, "Working it out ended the worker each time. All that was read is kept. Scan less at once.")
-
-
-def _failed(cloud_id: int, message: str) -> None:
-    with transaction() as session:
-        cloud = session.get(Cloud, cloud_id)
-        if cloud is None or cloud.state != "making":
-            return
-        cloud.state, cloud.message = "failed", message
-        tell(session, cloud.job_id, "sheet", row=cloud.row_id)
-
-
-def _work_out(cloud_id: int) -> None:
-    with transaction() as session:
-        cloud = session.get(Cloud, cloud_id)
-        if cloud is None or cloud.state != "making":
-            return  # another worker has done it
-        state = load(session, cloud.job_id)
-        asked = state.wanted.get(cloud.key)
-        if asked is None:  # changed meanwhile: nobody waits for it
-            session.delete(cloud)
-            return
-        reading, model = state.readings[asked.row], model_of(state.job.part)
-        pieces = _pieces(session, asked.row, reading)
-        job_id, row_id = cloud.job_id, asked.row
-    faces = FacesNear(model, set(asked.work.wanted.values())) if model is not None and asked.work.wanted else None
-    told = 0.0
-
-    def progress(share: float) -> None:
-        nonlocal told
-        if share >= told + STEP:
-            told = share
-            with transaction() as session:
-                session.execute(update(Cloud).where(Cloud.id == cloud_id).values(share=share))
-                tell(session, job_id, "hits", row=row_id)
-
-    result = asked.work.run(_chunks(pieces, reading), len(pieces), faces, progress)
-    given, drawn = packed(result)
-    with transaction() as session:
-        cloud = stored(session, Cloud, cloud_id, lock=True)
-        cloud.given, cloud.drawn, cloud.state, cloud.share = given, drawn, "ready", 1.0
-        tell(session, job_id, "sheet", row=row_id)
-
-
-def _pieces(session: Session, row_id: int, reading: HitSet) -> list[tuple[int, int]]:
-    """The readings of a scan that hold light, in order, and the number of the first line of each."""
-    first: dict[int, int] = {}
-    for place, key in enumerate(reading.keys):
-        first.setdefault(int(key.partition(".")[0]), place)
-    with_light = select(Reading.id).where(Reading.row_id == row_id, Reading.points != b"").order_by(Reading.id)
-    return [(reading_id, first[reading_id]) for reading_id in session.scalars(with_light) if reading_id in first]
-
-
-def _chunks(pieces: list[tuple[int, int]], reading: HitSet) -> Iterator[Chunk]:
-    """One after another, each fetched when it is wanted."""
-    for reading_id, first in pieces:
-        with transaction() as session:
-            points, counts = session.execute(
-                select(Reading.points, Reading.counts).where(Reading.id == reading_id)
-            ).one()  # fmt: skip
-        some = slice(first, first + len(counts))
-        yield Chunk(
-            reading.poses[some], points, tuple(counts), reading.aside[some].astype(bool), int(reading.stations[first]),
-            int(reading.calibrations[first]), first,
-        )  # fmt: skip
-
-
-# ---- what a person does ------------------------------------------------------------------------
-
-
-def _scan(session: Session, job_id: int, row_id: int) -> tuple[Row, ScanRecipe]:
+def scan_row(session: Session, job_id: int, row_id: int) -> tuple[Row, ScanRecipe]:
+    """A scan of a job, and its recipe. Raises InputError for another row."""
     row = session.get(Row, row_id)
     if row is None or row.job_id != job_id or row.removed_at or not kind_of(row.recipe).takes_light:
         raise InputError("That is no scan of this job.", "Nothing was changed.", "Choose a scan on the sheet.")
@@ -131,9 +38,9 @@ def _scan(session: Session, job_id: int, row_id: int) -> tuple[Row, ScanRecipe]:
 
 
 def may_take(state: JobResults) -> list[int]:
-    """Rows that could take points of a scan in the active alignment: planned on a face, and not held by that alignment."""
+    """Rows that could take points of a scan in the active alignment: planned where it can be told, not held by it."""
     held = _rests_on(state, state.job.alignment_row_id)
-    return [r.id for r in state.measured if r.recipe.cad_face is not None and r.id not in held]
+    return [r.id for r in state.measured if cast(MeasuredRecipe, r.recipe).may_be_scanned and r.id not in held]
 
 
 def _rests_on(state: JobResults, row_id: int | None) -> set[int]:
@@ -153,7 +60,7 @@ def give(actor: Actor, job_id: int, scan_id: int, row_ids: list[int]) -> int:
     actor.must_change()
     with transaction() as session:
         job = stored(session, Job, job_id, lock=True)
-        scan, recipe = _scan(session, job_id, scan_id)
+        scan, recipe = scan_row(session, job_id, scan_id)
         state = load(session, job_id)
         if state.alignment is None:
             raise InputError(
@@ -170,7 +77,8 @@ def give(actor: Actor, job_id: int, scan_id: int, row_ids: list[int]) -> int:
         wanted = [row_id for row_id in row_ids if row_id in able] if row_ids else sorted(able)
         if not wanted:
             raise InputError(
-                "None of these rows is planned on a face of the CAD, or the alignment rests on them.", "The scan is kept.",
+                "None of these rows is planned on a face or an outline of the CAD, or the alignment rests on them.",
+                "The scan is kept.",
                 "Plan faces of the part, or choose other rows.",
             )  # fmt: skip
         changed(scan, system=job.alignment_row_id)
@@ -193,7 +101,7 @@ def take_back(actor: Actor, job_id: int, scan_id: int) -> None:
     actor.must_change()
     with transaction() as session:
         stored(session, Job, job_id, lock=True)
-        scan, _ = _scan(session, job_id, scan_id)
+        scan, _ = scan_row(session, job_id, scan_id)
         state, takes = load(session, job_id), Needed("cloud", scan_id)
         rows = [row.id for row in state.rows if takes in row.needs]
         for row_id in rows:
@@ -206,30 +114,50 @@ def take_back(actor: Actor, job_id: int, scan_id: int) -> None:
 
 @dataclass(frozen=True)
 class TypedCut:
-    """A cut as chosen: a plane of the sheet, how far out of it, and whether what lies under it goes, or what lies above."""
+    """A cut as chosen: a plane of the sheet (None: the scan's own flattest), how far out of it, and whether what lies under it
+    goes, or what lies above."""
 
-    row_id: int
+    row_id: int | None
     offset_mm: float
     above: bool = False
 
 
-def _cut(state: JobResults, typed: TypedCut) -> Cut:
-    found = state.results.get(typed.row_id)
+def plane_of(state: JobResults, scan_id: int, row_id: int | None) -> tuple[Plane, str]:
+    """The plane of a row, or without one the flattest face that a scan has, facing the scanner; and its name."""
+    edges = cloud_of(state, scan_id).edges
+    if row_id is None:
+        flat = flattest(edges)
+        if flat is None:
+            raise InputError("Its light ends in no plane yet.", "Nothing was changed.", "Finish it, or scan across more edges.")
+        return flat, "its flattest face"
+    found = state.results.get(row_id)
     plane = None if found is None or found.feature is None else found.feature.shape
     if not isinstance(plane, Plane):
-        raise InputError("That row is no plane yet.", "Nothing was cut away.", "Choose a plane that is measured or made.")
+        raise InputError("That row is no plane yet.", "Nothing was changed.", "Choose a plane that is measured or made.")
+    return facing(edges, plane), state.row(row_id).recipe.name
+
+
+def cloud_of(state: JobResults, scan_id: int) -> FoundCloud:
+    found = state.results.get(scan_id)
+    if found is None or found.cloud is None:
+        raise InputError("That is no scan of this job.", "Nothing was changed.", "Choose a scan on the sheet.")
+    return found.cloud
+
+
+def _cut(state: JobResults, scan_id: int, typed: TypedCut) -> Cut:
+    plane, called = plane_of(state, scan_id, typed.row_id)
     point = plane.point + typed.offset_mm * plane.normal
     normal = -plane.normal if typed.above else plane.normal
     side = "above" if typed.above else "under"
     units = state.job.units
     way = "out" if typed.offset_mm > 0 else "in"
     out = f", {length_text(abs(typed.offset_mm), units)} {units} {way}" if typed.offset_mm else ""
-    return Cut(point=tuple(point), normal=tuple(normal), name=f"{side} {state.row(typed.row_id).recipe.name}{out}"[:80])
+    return Cut(point=tuple(point), normal=tuple(normal), name=f"{side} {called}{out}"[:80])
 
 
 def would_cut(session: Session, state: JobResults, scan_id: int, typed: TypedCut) -> float | None:
     """The share of what is drawn of a scan that a cut would take away; None where nothing is drawn yet."""
-    cut, points = _cut(state, typed), _points_of(session, state, scan_id)
+    cut, points = _cut(state, scan_id, typed), _points_of(session, state, scan_id)
     return None if points is None else 1 - float(np.count_nonzero(before(points[:, :3], [cut]))) / len(points)
 
 
@@ -238,8 +166,8 @@ def cut_away(actor: Actor, job_id: int, scan_id: int, typed: TypedCut) -> None:
     actor.must_change()
     with transaction() as session:
         stored(session, Job, job_id, lock=True)
-        scan, recipe = _scan(session, job_id, scan_id)
-        cut = _cut(load(session, job_id), typed)
+        scan, recipe = scan_row(session, job_id, scan_id)
+        cut = _cut(load(session, job_id), scan_id, typed)
         changed(scan, cuts=[each.model_dump(mode="json") for each in (*recipe.cuts, cut)])
         record(session, actor, job_id, "cut a scan", row=scan_id, cut=cut.model_dump(mode="json"))
         tell(session, job_id, "sheet", row=scan_id)
@@ -250,7 +178,7 @@ def uncut(actor: Actor, job_id: int, scan_id: int, number: int) -> None:
     actor.must_change()
     with transaction() as session:
         stored(session, Job, job_id, lock=True)
-        scan, recipe = _scan(session, job_id, scan_id)
+        scan, recipe = scan_row(session, job_id, scan_id)
         if number >= len(recipe.cuts):
             raise InputError("That cut is not there any more.", "Nothing was changed.", "Look at the scan again.")
         left = [each.model_dump(mode="json") for k, each in enumerate(recipe.cuts) if k != number]
@@ -259,10 +187,27 @@ def uncut(actor: Actor, job_id: int, scan_id: int, number: int) -> None:
         tell(session, job_id, "sheet", row=scan_id)
 
 
+def only_edges(actor: Actor, job_id: int, scan_id: int, only: bool) -> None:
+    """Whether what is flat is left out; nothing that was read is lost."""
+    actor.must_change()
+    with transaction() as session:
+        stored(session, Job, job_id, lock=True)
+        scan, recipe = scan_row(session, job_id, scan_id)
+        changed(scan, edges_only=only)
+        record(session, actor, job_id, "only edges", row=scan_id, only=only, before=recipe.edges_only)
+        tell(session, job_id, "sheet", row=scan_id)
+
+
 def planes_of(state: JobResults) -> list[tuple[int, str]]:
     """Rows by whose planes may be cut."""
     found = ((r.id, r.recipe.name, state.results[r.id].feature) for r in state.rows)
     return [(i, name) for i, name, feature in found if feature is not None and isinstance(feature.shape, Plane)]
+
+
+def points_of(cloud: FoundCloud, row: SheetRow) -> int:
+    """How many points of a scan are a row's."""
+    given = cast(MeasuredRecipe, row.recipe).of_scan(row.id, cloud)
+    return 0 if given is None else len(given.lines)
 
 
 def progress_of(session: Session, found: Any) -> float | None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 from collections.abc import Mapping
+from dataclasses import fields
 from functools import partial
 
 import numpy as np
@@ -11,16 +12,21 @@ from sqlalchemy import select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session, undefer
 
-from ...core.cloud.working import CloudResult, Given
+from ...core.cloud.edges import Edges
+from ...core.cloud.giving import GivenPoints
+from ...core.cloud.working import CloudResult
 from ...core.sheet.clouds import Asked, FoundCloud, Kept
 from ...store.database import only_reads, transaction
 from ...store.models import Cloud
 from ..queue import defer
 
+EDGES = {each.name: np.float32 for each in fields(Edges)} | {"points": np.float64, "lines": np.int32}
+
 
 def packed(result: CloudResult) -> tuple[bytes, bytes]:
     """Counts and the points of each row, in numpy's open form (.npz); and the copy that is drawn, float32."""
     each = {"counts": np.array([result.read, result.kept, result.cells])}
+    each |= {f"edges_{name}": getattr(result.edges, name).astype(kind) for name, kind in EDGES.items()}
     for row, given in result.given.items():
         each |= {f"points_{row}": given.points, f"lines_{row}": given.lines.astype(np.int32)}
     file = io.BytesIO()
@@ -32,9 +38,10 @@ def unpacked(key: str, data: bytes) -> FoundCloud:
     """What ``packed`` has made, as a node's value."""
     with np.load(io.BytesIO(data), allow_pickle=False) as file:
         rows = [int(name.removeprefix("lines_")) for name in file.files if name.startswith("lines_")]
-        given = {row: Given(file[f"points_{row}"], file[f"lines_{row}"].astype(np.int64)) for row in rows}
+        given = {row: GivenPoints(file[f"points_{row}"], file[f"lines_{row}"].astype(np.int64)) for row in rows}
+        edges = Edges(*(file[f"edges_{name}"].astype(np.int64 if name == "lines" else float) for name in EDGES))
         read, kept, cells = (int(n) for n in file["counts"])
-    return FoundCloud("done", "", 0, key, read, kept, cells, given)
+    return FoundCloud("done", "", 0, key, read, kept, cells, given, edges)
 
 
 def kept_in(session: Session) -> Kept:

@@ -131,6 +131,12 @@ class JobResults:
         """The rows that take hits, in order."""
         return self.sheet.measured
 
+    def shape_of(self, row: SheetRow) -> Any:
+        """What a row should be, or, where nobody said so, what it was found to be, in the world; None where it is neither."""
+        found = self.results[row.id].feature
+        measured = None if found is None or found.feature is None else found.feature.shape
+        return row.recipe.should_be if row.recipe.should_be is not None else measured
+
     @property
     def alignment(self) -> Alignment | None:
         """The active coordinate system, where it is solved."""

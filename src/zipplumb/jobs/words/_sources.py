@@ -16,7 +16,12 @@ _WHAT = {
 }
 
 
-_OF_ROW = {"hits": "hits of {}", "plane hits": "hits of the plane of {}", "laid": "touches that {} rests on"}
+_OF_ROW = {
+    "hits": "hits of {}",
+    "plane hits": "hits of the plane of {}",
+    "laid": "touches that {} rests on",
+    "edges": "where between two points of light the edges of {} lie",
+}
 
 
 def source_words(source: Source, names: Mapping[int, str]) -> str:
@@ -27,7 +32,9 @@ def source_words(source: Source, names: Mapping[int, str]) -> str:
 
 
 _REMEDY = {
-    "hits": "four times as many hits on {}", "plane hits": "four times as many hits on the plane of {}",
+    "hits": "four times as many hits on {,
+    "edges": "points of light half as far apart on {}",
+}", "plane hits": "four times as many hits on the plane of {}",
     "laid": "four times as many touches for {}", "tip": "a tip's radius known twice as well",
     "offset": "a probe's offset known twice as well", "station": "a station known twice as well",
     "level": "a level twice as good", "temperature": "a temperature known twice as well",

@@ -14,14 +14,16 @@ from ...jobs.state.results import JobResults
 
 @dataclass(frozen=True)
 class ScanShown:
-    """What the slip of a scan tells: counts in words, how far it is, rows that take its points, its cuts, and by which planes
-    may be cut."""
+    """What the slip of a scan tells: counts in words, how far it is, rows that take its points, its cuts, by which planes may
+    be cut, and how many edges it has."""
 
     facts: list[tuple[str, str]]
     share: float | None
     takes: list[tuple[str, int]]
     cuts: list[str]
     planes: list[tuple[int, str]]
+    edges: int
+    edges_only: bool
     may_take: int
     system: str
 
@@ -34,11 +36,13 @@ def scan_of(session: Session, state: JobResults, row_id: int) -> ScanShown | Non
     facts = [("Lines of light", str(cloud.lines))]
     if cloud.read:
         shown = [("Points", cloud.read), ("Left by the cuts", cloud.kept), ("Worked with", cloud.cells)]
-        facts += [(name, count_text(count)) for name, count in shown]
+        facts += [(name, count_text(count)) for name, count in shown] + [("Edges", count_text(len(cloud.edges)))]
     takes = [row for row in state.rows if Needed("cloud", row_id) in row.needs]
-    given = [(row.recipe.name, len(cloud.given[row.id].lines) if row.id in cloud.given else 0) for row in takes]
+    given = [(row.recipe.name, clouds.points_of(cloud, row)) for row in takes]
     system = recipe.system  # type: ignore[attr-defined]
     named = state.row(system).recipe.name if system in state.sheet.index else ""
     cuts = [cut.name for cut in recipe.cuts]  # type: ignore[attr-defined]
     may_take = len(clouds.may_take(state)) if state.alignment is not None else 0
-    return ScanShown(facts, clouds.progress_of(session, cloud), given, cuts, clouds.planes_of(state), may_take, named)
+    only = recipe.edges_only  # type: ignore[attr-defined]
+    share, planes = clouds.progress_of(session, cloud), clouds.planes_of(state)
+    return ScanShown(facts, share, given, cuts, planes, len(cloud.edges), only, may_take, named)

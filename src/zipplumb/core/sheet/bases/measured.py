@@ -9,6 +9,7 @@ from typing import Annotated, Any, ClassVar, Literal, get_args
 import numpy as np
 from pydantic import Field, ValidationError
 
+from ...cloud.giving import GivenPoints
 from ...errors import FitError, PlumbError
 from ...features import Feature, stands_somewhere
 from ...fitting import FitResult, Placed, fit
@@ -17,6 +18,7 @@ from ...probing import Side, Way, contacts_from_centers, side_of_air, surface_fr
 from ...records import changed
 from ...units import Unit
 from ..base import CloudRef, Id, Internal, Letter, Needed, RowRecipe, hints
+from ..clouds import FoundCloud
 from ..given import PartSurfaces
 from ..quantities import Quantity
 from ..registry import KINDS, kind_of
@@ -159,6 +161,15 @@ class MeasuredRecipe(FeatureRecipe):
     @property
     def cad_face(self) -> int | None:
         return self.face
+
+    @property
+    def may_be_scanned(self) -> bool:
+        """A scan's points, or edges, can be told to be its own."""
+        return self.cad_face is not None
+
+    def of_scan(self, row: int, cloud: FoundCloud) -> GivenPoints | None:
+        """The points of a scan that are its own; None where there are none."""
+        return cloud.given.get(row)
 
     def height_over_nominal(self, points_part: Array, surfaces: PartSurfaces | None = None) -> Array | None:
         if self.nominal is None:

@@ -8,18 +8,20 @@ from pydantic import Field
 
 from ...shape_codec import StoredCircle
 from ...shapes import Circle
-from ..bases.flat import FlatRecipe
+from ..base import Internal
 from ..bases.measured import RoundCriterion, RoundRecipe
+from ..bases.rims import RimRecipe
 from ..quantities import Quantity, coordinates, form, size
 
 
-class CircleRecipe(FlatRecipe, RoundRecipe):
+class CircleRecipe(RimRecipe, RoundRecipe):
     kind: Literal["circle"] = "circle"
     fits = "circle"
     shape_type = Circle
     plot = "round"
     criterion: RoundCriterion = "gaussian"
     nominal: StoredCircle | None = None
+    seen_at: Annotated[StoredCircle | None, Internal()] = None
     hits: Annotated[int, Field(ge=3, le=10_000)] = 7
 
     @classmethod

@@ -11,12 +11,13 @@ from ...frames import Array
 from ...probing import contacts_from_centers
 from ...shape_codec import StoredEllipse
 from ...shapes import Ellipse, Plane
-from ..bases.flat import FlatRecipe
-from ..bases.measured import EnclosedRecipe, Fitted
+from ..base import Internal
+from ..bases.measured import Fitted
+from ..bases.rims import RimRecipe
 from ..quantities import Quantity, coordinates, form, size
 
 
-class EllipseRecipe(FlatRecipe, EnclosedRecipe):
+class EllipseRecipe(RimRecipe):
     """The offset of an ellipse is none: the centers are fitted as points that lie one radius off it."""
 
     kind: Literal["ellipse"] = "ellipse"
@@ -24,6 +25,7 @@ class EllipseRecipe(FlatRecipe, EnclosedRecipe):
     shape_type = Ellipse
     plot = "round"
     nominal: StoredEllipse | None = None
+    seen_at: Annotated[StoredEllipse | None, Internal()] = None
     hits: Annotated[int, Field(ge=5, le=10_000)] = 9
 
     @classmethod

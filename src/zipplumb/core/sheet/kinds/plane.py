@@ -6,10 +6,14 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
+from ...cloud.giving import GivenPoints
+from ...cloud.outlines import given_in
 from ...frames import Array
 from ...shape_codec import StoredPlane
 from ...shapes import Plane
+from ..base import Internal
 from ..bases.measured import MeasuredRecipe, StraightCriterion
+from ..clouds import FoundCloud
 from ..quantities import Quantity, form, height, tilt
 from ..row_hits import RowHits
 
@@ -22,11 +26,15 @@ class PlaneRecipe(MeasuredRecipe):
     plot = "map"
     criterion: StraightCriterion = "gaussian"
     nominal: StoredPlane | None = None
+    seen_at: Annotated[StoredPlane | None, Internal()] = None  # in the world: of a scan it takes the edges that lie in it
     hits: Annotated[int, Field(ge=3, le=10_000)] = 4
 
     @classmethod
     def quantities_of(cls, nominal: Any) -> tuple[Quantity, ...]:
         return (*height(nominal), form("flatness"), *tilt(nominal))
+
+    def of_scan(self, row: int, cloud: FoundCloud) -> GivenPoints | None:
+        return super().of_scan(row, cloud) if self.seen_at is None else given_in(cloud.edges, self.seen_at)
 
     def toward(self, hits: RowHits) -> Array | None:
         return hits.came_from

@@ -28,13 +28,15 @@ class Cut(Model):
 
 class ScanRecipe(BaseRecipe):
     """``cuts``: planes; ``grid_mm``: one point of each cube of that length is worked with; ``within_mm``, ``margin_mm``: a
-    row's points lie so near to its face at most, and so far from its edges at least; ``system``: the alignment for that."""
+    row's points lie so near to its face at most, and so far from its edges at least; ``edges_only``: what is flat is left out;
+    ``system``: the alignment for that."""
 
     kind: Literal["scan"] = "scan"
     cuts: Annotated[tuple[Cut, ...], Internal(), Field(max_length=20)] = ()
     grid_mm: Fine = 1.0
     within_mm: Near = 1.0
     margin_mm: Near = 1.0
+    edges_only: Annotated[bool, Internal()] = False
     system: Annotated[SystemRef | None, Internal()] = None
 
     @property
@@ -46,7 +48,8 @@ class ScanRecipe(BaseRecipe):
         self, axes: Mapping[int, Motion], stations: Mapping[int, Motion], placed: Alignment | None, wanted: Mapping[int, int]
     ) -> CloudWork:
         here = None if placed is None else placed.part_from_world
-        return CloudWork(axes, stations, self.cuts, self.grid_mm, here, wanted, Rule(self.within_mm, margin_mm=self.margin_mm))
+        rule = Rule(self.within_mm, margin_mm=self.margin_mm)
+        return CloudWork(axes, stations, self.cuts, self.grid_mm, here, wanted, rule, self.edges_only)
 
 
 KIND = ScanRecipe

@@ -8,16 +8,17 @@ from pydantic import Field, model_validator
 
 from ...shape_codec import StoredSlot
 from ...shapes import Slot
-from ..bases.flat import FlatRecipe
-from ..bases.measured import EnclosedRecipe
+from ..base import Internal
+from ..bases.rims import RimRecipe
 from ..quantities import Quantity, coordinates, form, size
 
 
-class SlotRecipe(FlatRecipe, EnclosedRecipe):
+class SlotRecipe(RimRecipe):
     kind: Literal["slot"] = "slot"
     shape_type = Slot
     plot = "round"
     nominal: StoredSlot | None = None
+    seen_at: Annotated[StoredSlot | None, Internal()] = None
     ends: Literal["round", "square"] = "round"
     hits: Annotated[int, Field(ge=5, le=10_000)] = 10
 

@@ -1,0 +1,23 @@
+"""Points of a scan that are a row's."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from ..frames import Array, Indices
+
+OF_A_ROW = 2_000  # points at most
+
+
+@dataclass(frozen=True, eq=False)
+class GivenPoints:
+    """The points of a scan that are a row's: ``points`` (k, 3) in the world, ``lines`` (k,) of light that they are of.
+
+    Of edges also ``pulls`` (k, 3), by which those of one of the ``sides`` (k,) err together, and ``u_mm``, by which each errs.
+    """
+
+    points: Array
+    lines: Indices
+    pulls: Array | None = None
+    sides: Indices | None = None
+    u_mm: float = 0.0

@@ -1,0 +1,105 @@
+"""What a worker does with scans: works them out, and tells how far it is."""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Iterator
+
+from sqlalchemy import select, update
+from sqlalchemy.orm import Session
+
+from ...cad.near import FacesNear
+from ...core.cloud.light import Chunk
+from ...core.errors import PlumbError
+from ...core.readings import HitSet
+from ...store.database import AWAY, stored, tell, transaction
+from ...store.models import Cloud, Reading
+from ..state.clouds import packed
+from ..state.part_model import model_of
+from ..state.results import load
+
+log = logging.getLogger(__name__)
+STEP = 0.05  # of the work: how often it is told how far it is
+NOT_MADE = "It could not be worked out. All that was read is kept. Change the scan, or try again."
+
+
+def work_out(cloud_id: int) -> None:
+    """Work out what was asked for; what went wrong is said on the scan itself."""
+    try:
+        _work_out(cloud_id)
+    except AWAY:
+        raise  # the database is away: the task is tried again
+    except Exception as error:
+        known = isinstance(error, PlumbError)
+        if not known:
+            log.exception("cloud %s", cloud_id)
+        _failed(cloud_id, str(error) if known else NOT_MADE)
+
+
+def left(cloud_id: int) -> None:
+    """No try to work it out came to an end."""
+    _failed(cloud_id, "Working it out ended the worker each time. All that was read is kept. Scan less at once.")
+
+
+def _failed(cloud_id: int, message: str) -> None:
+    with transaction() as session:
+        cloud = session.get(Cloud, cloud_id)
+        if cloud is None or cloud.state != "making":
+            return
+        cloud.state, cloud.message = "failed", message
+        tell(session, cloud.job_id, "sheet", row=cloud.row_id)
+
+
+def _work_out(cloud_id: int) -> None:
+    with transaction() as session:
+        cloud = session.get(Cloud, cloud_id)
+        if cloud is None or cloud.state != "making":
+            return  # another worker has done it
+        state = load(session, cloud.job_id)
+        asked = state.wanted.get(cloud.key)
+        if asked is None:  # changed meanwhile: nobody waits for it
+            session.delete(cloud)
+            return
+        reading, model = state.readings[asked.row], model_of(state.job.part)
+        pieces = _pieces(session, asked.row, reading)
+        job_id, row_id = cloud.job_id, asked.row
+    faces = FacesNear(model, set(asked.work.wanted.values())) if model is not None and asked.work.wanted else None
+    told = 0.0
+
+    def progress(share: float) -> None:
+        nonlocal told
+        if share >= told + STEP:
+            told = share
+            with transaction() as session:
+                session.execute(update(Cloud).where(Cloud.id == cloud_id).values(share=share))
+                tell(session, job_id, "hits", row=row_id)
+
+    result = asked.work.run(_chunks(pieces, reading), len(pieces), faces, progress)
+    given, drawn = packed(result)
+    with transaction() as session:
+        cloud = stored(session, Cloud, cloud_id, lock=True)
+        cloud.given, cloud.drawn, cloud.state, cloud.share = given, drawn, "ready", 1.0
+        tell(session, job_id, "sheet", row=row_id)
+
+
+def _pieces(session: Session, row_id: int, reading: HitSet) -> list[tuple[int, int]]:
+    """The readings of a scan that hold light, in order, and the number of the first line of each."""
+    first: dict[int, int] = {}
+    for place, key in enumerate(reading.keys):
+        first.setdefault(int(key.partition(".")[0]), place)
+    with_light = select(Reading.id).where(Reading.row_id == row_id, Reading.points != b"").order_by(Reading.id)
+    return [(reading_id, first[reading_id]) for reading_id in session.scalars(with_light) if reading_id in first]
+
+
+def _chunks(pieces: list[tuple[int, int]], reading: HitSet) -> Iterator[Chunk]:
+    """One after another, each fetched when it is wanted."""
+    for reading_id, first in pieces:
+        with transaction() as session:
+            points, counts = session.execute(
+                select(Reading.points, Reading.counts).where(Reading.id == reading_id)
+            ).one()  # fmt: skip
+        some = slice(first, first + len(counts))
+        yield Chunk(
+            reading.poses[some], points, tuple(counts), reading.aside[some].astype(bool), int(reading.stations[first]),
+            int(reading.calibrations[first]), first,
+        )  # fmt: skip
