@@ -32,12 +32,11 @@ def source_words(source: Source, names: Mapping[int, str]) -> str:
 
 
 _REMEDY = {
-    "hits": "four times as many hits on {,
-    "edges": "points of light half as far apart on {}",
-}", "plane hits": "four times as many hits on the plane of {}",
+    "hits": "four times as many hits on {}", "plane hits": "four times as many hits on the plane of {}",
     "laid": "four times as many touches for {}", "tip": "a tip's radius known twice as well",
     "offset": "a probe's offset known twice as well", "station": "a station known twice as well",
     "level": "a level twice as good", "temperature": "a temperature known twice as well",
+    "edges": "points of light half as far apart on {}",
 }  # fmt: skip
 
 
