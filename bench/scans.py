@@ -17,7 +17,10 @@ from zipplumb.cad import CadModel, read_cad
 from zipplumb.cad.near import FacesNear
 from zipplumb.cad.surfaces import Surfaces
 from zipplumb.core.cloud.cells import cells_of, together
+from zipplumb.core.cloud.edges import Edges, edges_of
+from zipplumb.core.cloud.faces import flattest
 from zipplumb.core.cloud.light import Chunk, seen
+from zipplumb.core.cloud.openings import openings
 from zipplumb.core.cloud.sorting import Rule, sorted_out
 from zipplumb.core.cloud.working import CloudWork
 from zipplumb.core.fitting import fit
@@ -56,6 +59,14 @@ def run() -> None:
     print(f"  into {found.cells} cells, each given to a face: {worked:.2f} s; {len(fitted)} rows fitted: {fits:.2f} s")
 
     points = np.vstack([seen(chunk, still, still).points for chunk in chunks])
+    begin = time.perf_counter()
+    edges = Edges.together(edges_of(chunk, still, still) for chunk in chunks)
+    sought = time.perf_counter() - begin
+    face = flattest(edges)
+    assert face is not None
+    count = len(openings(edges, face))  # its fits are compiled
+    at_once = best(lambda: openings(edges, face), 3)
+    print(f"  {len(edges)} edges: {sought:.2f} s; {count} holes and slots of its flattest face: {at_once:.2f} s")
     corners, triangles = model.positions.astype(float), model.triangles.astype(np.int64)
     tree = igl.AABB()
     tree.init(corners, triangles)

@@ -27,8 +27,8 @@ async function fetched(address) {
 
 export class Cloud {
   // ``alone``: told a box where nobody knows yet how the part lies to what was scanned, and nothing where it is known.
-  constructor(view, alone) {
-    Object.assign(this, { view, alone });
+  constructor(view, alone, lacking) {
+    Object.assign(this, { view, alone, lacking });
     this.points = new Points(new BufferGeometry(), material());
     this.points.visible = false;
     this.points.frustumCulled = false;
@@ -44,6 +44,7 @@ export class Cloud {
   show(base, scan, { cloud, light } = {}) {
     if (light) return this.grow(base, scan, light);
     this.forget();
+    this.lacking.forget();
     return this.whole(scan, cloud ? `${base}/scans/${scan}/points?of=${cloud}` : null);
   }
 
@@ -74,6 +75,7 @@ export class Cloud {
     both.set(found.numbers, live.numbers.length);
     Object.assign(live, { last: found.last, numbers: both.subarray(-MOST * NUMBERS), lines: behind ? live.lines : lines });
     this.draw(scan, live.numbers, found.alone);
+    this.lacking.ask(base, scan);
     if (behind) this.grow(base, scan, lines); // until nothing new comes
   }
 

@@ -50,9 +50,11 @@ export class Marks {
     this.outline = new LineSegments2(new LineSegmentsGeometry(), new LineMaterial({ color: NEXT, linewidth: 3, depthTest: false, transparent: true, opacity: 0.75 }));
     this.outline.visible = false;
     this.outline.renderOrder = 3;
+    this.lacking = new LineSegments2(new LineSegmentsGeometry(), new LineMaterial({ color: INK, linewidth: 2 }));
+    this.lacking.visible = false;
     this.targets = this.points(ring, NEXT, 11);
     this.next = this.points(ring, NEXT, 30); // where the next hit tells the most
-    this.group.add(this.hidden, this.hits, this.worst, this.drawn, this.edge, this.outline, this.targets, this.next);
+    this.group.add(this.hidden, this.hits, this.worst, this.drawn, this.edge, this.outline, this.lacking, this.targets, this.next);
     scene.add(this.group);
   }
 
@@ -101,6 +103,11 @@ export class Marks {
     this.bolden(this.outline, ahead?.lines ?? []);
     this.place(this.targets, ahead?.targets ?? []);
     this.place(this.next, ahead?.next ? [ahead.next] : []);
+  }
+
+  // Strokes where light is lacking; hidden behind the part as the part itself is.
+  showLacking(lines) {
+    this.bolden(this.lacking, lines);
   }
 
   bolden(drawn, lines) {

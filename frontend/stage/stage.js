@@ -9,6 +9,7 @@ import { Dimension } from "./dimension.js";
 import { drawingOf } from "./drawing.js";
 import { Handles } from "./handles.js";
 import { Known } from "./known.js";
+import { Lacking } from "./lacking.js";
 import { Marks } from "./marks.js";
 import { PartModel, unpack } from "./model.js";
 import { picture } from "./picture.js";
@@ -56,7 +57,7 @@ export class Stage {
     this.known = new Known(this);
     this.handles = new Handles(this);
     this.dimension = new Dimension(this);
-    this.cloud = new Cloud(this.view, (box) => this.alone(box));
+    this.cloud = new Cloud(this.view, (box) => this.alone(box), new Lacking(this.marks));
     clicks(this);
     pointing(this);
     rememberLooks(this.slip);

@@ -11,7 +11,7 @@ from zipplumb.core.stripes import packed
 
 FAN = np.linspace(-0.3, 0.3, 512)
 HIGH, STEP = 100.0, 100 * 0.6 / 511
-THIN = 0.3
+THIN = 0.01
 DOWN = np.diag([1.0, -1.0, -1.0])
 HERE = Motion.identity()
 
@@ -20,15 +20,23 @@ def chunk(profile, count=200, noise=0.02, lost=0.0, seed=3):
     """Lines of light straight down on a profile: x -> height (NaN: nothing). Where the scanner stands along x is random."""
     random, lines, poses = np.random.default_rng(seed), [], []
     quaternion = Rotation.from_matrix(DOWN).as_quat(scalar_first=True)
+    coarse = np.arange(40, 140, 0.25)
     for _ in range(count):
         at = random.uniform(-1, 1)
-        away = np.linspace(40, 140, 20001)
-        met = at + away[None] * np.tan(FAN)[:, None]
-        below = profile(met) - (HIGH - away)[None]
-        over = (below >= 0) & (below < THIN)  # a thin sheet: through what is no part of it the light goes on
-        first = np.argmax(over, axis=1)
-        seen = over.any(axis=1) & (random.random(512) >= lost)
-        z = away[first] + noise * random.normal(size=512)
+
+        def above(away, at=at):
+            return HIGH - away - profile(at + away * np.tan(FAN)[:, None])
+
+        below = above(coarse[None]) <= 0  # a ray ends where it goes through, and not where it passes beside
+        first = np.argmax(below, axis=1)
+        low, high = coarse[np.maximum(first - 1, 0)][:, None], coarse[first][:, None]
+        for _ in range(20):
+            middle = (low + high) / 2
+            under = above(middle) <= 0
+            low, high = np.where(under, low, middle), np.where(under, middle, high)
+        through = below.any(axis=1) & (np.abs(above(high)[:, 0]) < THIN)
+        seen = through & (random.random(512) >= lost)
+        z = high[:, 0] + noise * random.normal(size=512)
         line = np.column_stack([z * np.tan(FAN), z, np.ones(512)]).astype(np.float32)
         line[~seen] = np.nan
         lines.append(line)

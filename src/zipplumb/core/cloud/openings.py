@@ -56,15 +56,14 @@ def openings(edges: Edges, face: Plane) -> list[Opening]:
         some = mine[left]
         for cluster in _clusters((edges.points[some] - face.point) @ np.column_stack([u, v]), link):
             opening = _told(edges, some[cluster], face)
-            if opening is not None and not any(_same(opening, other) for other in found):
+            if opening is not None:
                 found.append(opening)
         taken = np.concatenate([np.empty(0, np.int64), *(each.edges for each in found)])
         left = ~np.isin(mine, taken)
-    found += _among_others(edges, mine[left], face, found)
-    return in_order(found, face)
+    return in_order(_apart(found + _among_others(edges, mine[left], face)), face)
 
 
-def _among_others(edges: Edges, some: Indices, face: Plane, found: list[Opening]) -> list[Opening]:
+def _among_others(edges: Edges, some: Indices, face: Plane) -> list[Opening]:
     """Round holes whose edges hang together with those of something else, or are strewn with false ones."""
     new: list[Opening] = []
     random, axes = np.random.default_rng(0), np.column_stack(perpendicular_pair(face.normal))
@@ -77,7 +76,7 @@ def _among_others(edges: Edges, some: Indices, face: Plane, found: list[Opening]
         about = np.abs(np.linalg.norm(flat - center, axis=1) - radius) < ABOUT_MM
         opening = _as_one(edges, some[about], face, "circle", APART_STREWN_MM)
         some = np.delete(some, on_it)
-        if opening is not None and not any(_same(opening, other) for other in (*found, *new)):
+        if opening is not None:
             new.append(opening)
             some = some[~np.isin(some, opening.edges)]
     return new
@@ -158,11 +157,17 @@ def _widest_gap(points: Array, shape: Circle | Slot) -> float:
     return float(np.diff(np.append(turns, turns[0] + 2 * np.pi)).max())
 
 
-def _same(one: Opening, other: Opening) -> bool:
-    return (
-        bool(np.linalg.norm(one.shape.center - other.shape.center) < NEAR_MM)
-        and len(np.intersect1d(one.edges, other.edges)) > 0
-    )
+def _apart(found: list[Opening]) -> list[Opening]:
+    """Of those that lie in each other the one with the most edges: in one face no opening lies in another."""
+    kept: list[Opening] = []
+    for each in sorted(found, key=lambda opening: -len(opening.edges)):
+        if not any(_overlap(each.shape, other.shape) for other in kept):
+            kept.append(each)
+    return kept
+
+
+def _overlap(one: Circle | Slot, other: Circle | Slot) -> bool:
+    return bool(one.distance(other.center[None])[0] < 0 or other.distance(one.center[None])[0] < 0)
 
 
 def in_order(found: list[Opening], face: Plane) -> list[Opening]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any, cast
 
@@ -11,7 +12,7 @@ from sqlalchemy.orm import Session, undefer
 
 from ...core.cloud.cutting import before
 from ...core.cloud.faces import facing, flattest
-from ...core.cloud.light import Chunk, seen
+from ...core.cloud.light import Chunk, Seen, seen
 from ...core.errors import InputError
 from ...core.frames import Array
 from ...core.shapes import Plane
@@ -225,26 +226,33 @@ def drawn_of(session: Session, state: JobResults, scan_id: int) -> Array | None:
 
 
 def live_of(session: Session, state: JobResults, scan_id: int, after: int) -> tuple[Array, int]:
-    """(d, 4) float32 of what was scanned since a reading, thinned, as ``drawn_of`` tells it; and the last reading in it.
+    """(d, 4) float32 of what was scanned since a reading, thinned, as ``drawn_of`` tells it; and the last reading in it."""
+    found, last = [np.empty((0, 4))], after
+    for reading_id, light in light_since(session, state, scan_id, after):
+        last = reading_id
+        if light is not None:
+            found.append(np.column_stack([light.points, light.brightness]))
+    return _placed(state, np.vstack(found).astype("<f4")), last
 
-    What was taken back is not among it; what comes from a station that is not tied yet neither. Raises InputError for a row
-    of another job.
+
+def light_since(session: Session, state: JobResults, scan_id: int, after: int) -> Iterator[tuple[int, Seen | None]]:
+    """The light that came since a reading, thinned, reading by reading; None of one whose station is not tied yet.
+
+    What was taken back is not among it. Raises InputError for a row of another job.
     """
     state.row(scan_id)
     gone = select(Mark.reading_id).where(Mark.reading_id == Reading.id, Mark.hit.is_(None), Mark.lifted_at.is_(None))
     new = Reading.row_id == scan_id, Reading.id > after, Reading.points != b"", ~gone.exists()
-    found, last = [np.empty((0, 4))], after
     for reading in session.scalars(select(Reading).where(*new).order_by(Reading.id).limit(LIVE_CHUNKS)):
-        last = reading.id
         calibration = state.kit.calibrations.get(reading.calibration_id or 0)
         station = state.stations.get(reading.station_id or 0)
         if calibration is None or calibration.light is None or not isinstance(station, StationPose):
+            yield reading.id, None
             continue
         counts = tuple(reading.counts)
         chunk = Chunk(np.reshape(reading.poses, (-1, 7)), reading.points, counts, np.zeros(len(counts), bool), 0, 0)
         light = seen(chunk, calibration.light.axis_from_scanner, station.world_from_station)
-        found.append(np.column_stack([light.points, light.brightness])[::LIVE_EVERY])
-    return _placed(state, np.vstack(found).astype("<f4")), last
+        yield reading.id, light.of(np.arange(0, len(light), LIVE_EVERY))
 
 
 def _placed(state: JobResults, points: Array) -> Array:

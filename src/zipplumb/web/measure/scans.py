@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from typing import Any
+from urllib.parse import quote
 
 import numpy as np
 from flask import Blueprint, Response, g, render_template, request
@@ -13,6 +14,7 @@ from ...core.errors import InputError
 from ...core.frames import Array, Motion
 from ...core.units import length_from_text, whole_number
 from ...jobs.measure import clouds, openings
+from ...jobs.measure.lacking import lacking_of
 from ...jobs.state.results import JobResults, as_it_stands
 from ...store.database import snapshot, stored, transaction
 from ...store.models import Job
@@ -38,6 +40,16 @@ def points(job_id: int, row_id: int):
         state = as_it_stands(session, job_id)
         found = clouds.drawn_of(session, state, row_id)
     return _points(found, state)
+
+
+@blueprint.get("/lacking")
+@reads
+def lacking(job_id: int, row_id: int):
+    """Packed float32, two ends of each stroke where light is lacking; in words in the header (docs/formats.md)."""
+    with snapshot() as session:
+        found = lacking_of(session, as_it_stands(session, job_id), row_id)
+    told = {"X-Words": quote(found.words), "X-Enough": f"{found.enough}/{found.of}"}
+    return Response(found.hatch.astype("<f4").tobytes(), mimetype="application/octet-stream", headers=told)
 
 
 def _points(found: Array | None, state: JobResults, last: int = 0) -> Response:

@@ -1,0 +1,83 @@
+"""How much of some faces light has seen so far, how surely, and from where it has not."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.spatial import cKDTree
+
+from ..frames import Array, Indices
+
+# common practice: surfaces steeper than 60 to 70° to the light are doubtful
+STEEP_RAD = np.radians(65.0)
+OFF_MM = 1.0  # of a face's own light
+SURELY = 3  # points near to a place by which it is seen
+ENOUGH = 0.5  # of a face
+ONE_SIDE = 0.4  # length of the mean way out of what is not seen, from which on that tells a side
+
+
+@dataclass(frozen=True, eq=False)
+class FaceSeen:
+    """``share`` of a face that is seen, and ``steep``: that light met only aslant; ``toward`` (3,): where what is not seen
+    faces, where that is one side."""
+
+    face: int
+    share: float
+    steep: float
+    toward: Array | None
+
+    @property
+    def enough(self) -> bool:
+        return self.share >= ENOUGH
+
+
+class Coverage:
+    """Places on faces, and how often light has met each.
+
+    Attributes
+    ----------
+    spots, outward : (s, 3) in the part, evenly spread over each face, and which way it faces there
+    faces : (s,) number of the face of each
+    reach_mm : (s,) light that is so near to a place tells of it
+    """
+
+    def __init__(self, spots: Array, outward: Array, faces: Indices, reach_mm: Array):
+        self.spots, self.outward, self.faces, self.reach_mm = spots, outward, faces, reach_mm
+        self.sure, self.steep = np.zeros(len(spots), np.int64), np.zeros(len(spots), np.int64)
+        self._tree = cKDTree(spots) if len(spots) else None
+
+    def take(self, points: Array, ways: Array) -> None:
+        """More points of light (n, 3), in the part, and their ways (n, 3) of length 1."""
+        if self._tree is None or not len(points):
+            return
+        far, spot = self._tree.query(points, distance_upper_bound=float(self.reach_mm.max()))
+        near = np.flatnonzero(np.isfinite(far))
+        spot = spot[near]
+        rel, out = points[near] - self.spots[spot], self.outward[spot]
+        off = np.einsum("ij,ij->i", rel, out)
+        mine = (np.abs(off) <= OFF_MM) & (far[near] <= self.reach_mm[spot])
+        squarely = -np.einsum("ij,ij->i", ways[near], out)
+        for count, some in ((self.sure, squarely >= np.cos(STEEP_RAD)), (self.steep, squarely < np.cos(STEEP_RAD))):
+            np.add.at(count, spot[mine & some & (squarely > 0)], 1)
+
+    @property
+    def seen(self) -> NDArray[np.bool_]:
+        """(s,) which places are."""
+        return self.sure >= SURELY
+
+    def of_faces(self) -> list[FaceSeen]:
+        """Of each face, the least seen first."""
+        seen, steeply = self.seen, ~self.seen & (self.steep >= SURELY)
+        found = []
+        for face in np.unique(self.faces).tolist():
+            mine = self.faces == face
+            found.append(FaceSeen(face, float(seen[mine].mean()), float(steeply[mine].mean()), self._toward(mine & ~seen)))
+        return sorted(found, key=lambda each: each.share)
+
+    def _toward(self, unseen: NDArray[np.bool_]) -> Array | None:
+        if not unseen.any():
+            return None
+        way = self.outward[unseen].mean(axis=0)
+        return way / np.linalg.norm(way) if np.linalg.norm(way) > ONE_SIDE else None

@@ -1,0 +1,105 @@
+"""What is lacking while one scans: how much of each planned face light has seen, and from where the rest would be."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from threading import Lock
+
+import numpy as np
+from sqlalchemy.orm import Session
+
+from ...core.cloud.lacking import Coverage, FaceSeen
+from ...core.frames import Array, Indices, perpendicular_pair
+from ...core.spots import spots_on
+from ..state.part_model import model_of
+from ..state.results import JobResults
+from .clouds import cloud_of, light_since, may_take
+
+SPOTS, REACH = 200, 0.75  # on a face, and of what lies between them
+OVER_MM = 0.3  # over the face, so that it does not sink in
+AXES = ("X", "Y", "Z")
+AT_ONCE = Lock()
+
+
+@dataclass(frozen=True, eq=False)
+class Lacking:
+    """``words``: the worst, and what would help; ``enough`` of how many rows ``of``; ``hatch`` (k, 2, 3): strokes on the part
+    where it is not seen, mm."""
+
+    words: str
+    enough: int
+    of: int
+    hatch: Array
+
+
+NOTHING = Lacking("", 0, 0, np.empty((0, 2, 3)))
+
+
+def lacking_of(session: Session, state: JobResults, scan_id: int) -> Lacking:
+    """Of the rows that are planned on faces and not measured yet, in the active alignment. Raises InputError for no scan."""
+    lines, able = cloud_of(state, scan_id).lines, set(may_take(state))
+    rows = {r.recipe.cad_face: r for r in state.measured if r.id in able and r.recipe.cad_face is not None and not r.finished}
+    if state.alignment is None or not rows:
+        return NOTHING
+    with AT_ONCE:
+        coverage = _coverage(session, state, scan_id, lines, tuple(sorted(rows)))
+        each, unseen = coverage.of_faces(), np.flatnonzero(~coverage.seen)
+    enough = sum(one.enough for one in each)
+    if enough == len(each):
+        words = f"All {len(each)} rows have enough: finish." if len(each) > 1 else "It has enough: finish."
+    else:
+        worst = next(one for one in each if not one.enough)
+        words = f"{rows[worst.face].recipe.name}: {_words(worst)} {enough} of {len(each)} rows have enough."
+    return Lacking(words, enough, len(each), _strokes(coverage, unseen))
+
+
+def _words(one: FaceSeen) -> str:
+    said = f"{100 * one.share:.0f} % seen"
+    if one.steep > 1 - one.share - one.steep:
+        return f"{said}, the rest too steeply: tilt the light."
+    if one.toward is None:
+        return f"{said}."
+    k = int(np.argmax(np.abs(one.toward)))
+    return f"{said}, nothing from {'−' if one.toward[k] < 0 else '+'}{AXES[k]}: tilt that way."
+
+
+def _strokes(coverage: Coverage, unseen: Indices) -> Array:
+    """A slanting stroke (2, 3) at each place."""
+    if not len(unseen):
+        return NOTHING.hatch
+    ends = []
+    for k in unseen.tolist():
+        u, v = perpendicular_pair(coverage.outward[k])
+        way = (u + v) / np.sqrt(2) * coverage.reach_mm[k] / REACH / 2
+        place = coverage.spots[k] + OVER_MM * coverage.outward[k]
+        ends.append([place - way, place + way])
+    return np.array(ends)
+
+
+def _coverage(session: Session, state: JobResults, scan_id: int, lines: int, faces: tuple[int, ...]) -> Coverage:
+    """Kept with the job, as only what is new is looked at; anew where light was taken back, or the part lies otherwise."""
+    key = scan_id, faces, id(state.alignment)
+    kept = state.remembered.get("lacking")
+    if kept is None or kept[0] != key or kept[3] > lines:
+        kept = key, _blank(state, faces), 0, 0, state.alignment
+    coverage, last = kept[1], kept[2]
+    for reading_id, light in light_since(session, state, scan_id, last):
+        last = reading_id
+        if light is not None:
+            here = state.alignment.part_from_world  # type: ignore[union-attr]
+            coverage.take(here.points(light.points), here.vectors(light.ways))
+    state.remembered["lacking"] = key, coverage, last, lines, state.alignment
+    return coverage
+
+
+def _blank(state: JobResults, faces: tuple[int, ...]) -> Coverage:
+    model = model_of(state.job.part)
+    assert model is not None  # a face of it is planned
+    each = []
+    for face in faces:
+        corners, normals = model.mesh_of(face)
+        spots, outward = spots_on(corners, normals, count=SPOTS, seed=face)
+        area = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1).sum() / 2
+        reach = np.full(len(spots), REACH * np.sqrt(area / max(len(spots), 1)))
+        each.append((spots, outward, np.full(len(spots), face), reach))
+    return Coverage(*(np.concatenate(parts) for parts in zip(*each, strict=True)))

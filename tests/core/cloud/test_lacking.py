@@ -1,0 +1,50 @@
+"""What light has seen of faces: of a bore and a plate whose places are known."""
+
+import numpy as np
+import pytest
+
+from zipplumb.core.cloud.lacking import Coverage
+
+UP = np.array([0, 0, 1.0])
+
+
+@pytest.fixture
+def coverage():
+    """A plate (face 1) of 100 places, 10 mm apart, and the wall of a bore (face 2) of 24, facing its middle."""
+    x, y = np.meshgrid(np.arange(10) * 10.0, np.arange(10) * 10.0)
+    plate = np.column_stack([x.ravel(), y.ravel(), 0 * x.ravel()])
+    turn = np.arange(24) * 2 * np.pi / 24
+    out = np.column_stack([np.cos(turn), np.sin(turn), 0 * turn])
+    return Coverage(
+        np.vstack([plate, [200, 0, -10] + 30 * out]), np.vstack([np.tile(UP, (100, 1)), -out]),
+        np.repeat([1, 2], [100, 24]), np.repeat([7.5, 4.0], [100, 24]),
+    )  # fmt: skip
+
+
+def lit(coverage, spots, way, times=3, off=0.0):
+    points = np.repeat(coverage.spots[spots] + off * coverage.outward[spots], times, axis=0)
+    coverage.take(points, np.tile(np.array(way) / np.linalg.norm(way), (len(points), 1)))
+
+
+def test_the_share_that_is_seen_and_the_side_that_is_lacking(coverage):
+    lit(coverage, np.arange(30), (0, 0, -1))
+    lit(coverage, 100 + np.flatnonzero(coverage.outward[100:, 0] > 0.1), (-1, 0, -0.5))  # of the wall what faces +X
+    wall, plate = sorted(coverage.of_faces(), key=lambda each: -each.face)
+    assert (plate.share, plate.enough) == (pytest.approx(0.3), False)
+    assert plate.toward == pytest.approx(UP)  # it is not seen from above
+    assert wall.share == pytest.approx(9 / 24)  # of those the outermost two are met too steeply
+    assert wall.toward[0] < -0.9  # light from −X would meet the rest
+    assert coverage.of_faces()[0] is not wall and coverage.of_faces()[0].face == 1  # the worst first
+
+
+def test_what_is_too_steep_too_few_too_far_off_or_from_behind_is_not_seen(coverage):
+    some = np.arange(20)
+    lit(coverage, some, (1, 0, -0.3))  # 73° from square
+    assert coverage.of_faces()[1 if coverage.of_faces()[0].face == 2 else 0].steep == pytest.approx(0.2)
+    lit(coverage, some, (0, 0, -1), times=2)
+    lit(coverage, some, (0, 0, -1), off=1.5)
+    lit(coverage, some, (0, 0, 1))
+    assert not coverage.seen.any()
+    lit(coverage, some, (0, 0, -1), times=1)
+    assert coverage.seen.sum() == 20
+    Coverage(np.empty((0, 3)), np.empty((0, 3)), np.empty(0, int), np.empty(0)).take(np.zeros((1, 3)), UP[None])
