@@ -1,4 +1,4 @@
-"""Scanning in a real browser: the head calibrated, light passed over the part, the table cut away, points given to rows."""
+"""Scanning in a real browser: the head calibrated, light passed over the part, what lies deep cut away, points given to rows."""
 
 from __future__ import annotations
 
@@ -11,15 +11,19 @@ from by_hand import TECHNICIAN
 from carrier_bench import UP, instrument
 from kit_pages import Kit
 from playwright.sync_api import expect
+from truth import must_be_true
 
-from zipplumb.demo import carrier
+from zipplumb.demo import bracket, carrier
 from zipplumb.jobs.hand import move_hand, tell_hand
 from zipplumb.jobs.plan import picking
 from zipplumb.jobs.state.results import load
 from zipplumb.store.database import transaction
 from zipplumb.store.models import Calibration, Instrument, Probe, Reading
 
-BELOW_MM = 55.0  # the top's plane, moved into the part so far: 5 mm above the table
+BELOW_MM = 38.0  # the top's plane, moved into the part so far: what lies deep in the bores is cut away
+LINES_MM, DEEP_MM, REACH_MM = 0.7, 36.0, 58.0
+KNOWN: list[int] = []  # the scanner's calibration, once there is one
+HERE = [bracket.CIRCLE[1], bracket.CIRCLE[2], bracket.THICK]
 
 
 @pytest.fixture
@@ -28,6 +32,11 @@ def scanner(tamsin, running):
     port = running.sims["arm"][0]
 
     def calibrated():
+        if KNOWN:  # by the walk before
+            with transaction() as session:
+                session.get(Instrument, instrument("Workshop arm")).calibration_id = KNOWN[0]
+            tell_hand({"do": "swap", "probe": "Line scanner"}, port)
+            return
         kit = Kit(tamsin)
         kit.probe("Line scanner")
         kit.begin("scanner", certified="25.4", certified_unit="mm")
@@ -37,6 +46,8 @@ def scanner(tamsin, running):
         tell_hand({"do": "stop"}, port)
         kit.hand("Finish")
         kit.ended("pass")
+        with transaction() as session:
+            KNOWN.append(session.get(Instrument, instrument("Workshop arm")).calibration_id)
 
     with transaction() as session:
         ball = session.get(Instrument, instrument("Workshop arm")).calibration_id
@@ -83,12 +94,15 @@ def test_touched_datums_and_a_scan_from_which_planned_rows_take_their_points(tam
     expect(band).to_have_text(re.compile(r"Scan 1: \d+ lines\."))
     drawn = "window.zipplumb.stage.cloud.points.geometry.getAttribute('position')?.count ?? 0"
     tamsin.until(lambda: page.evaluate(drawn) > 5000)  # what was scanned is seen while it is
+    lacks = page.locator("#lacking")
+    expect(lacks).to_contain_text(re.compile(r"Bore \d: \d+ % seen.* 0 of 2 rows have enough\."))
     page.reload()  # in the middle
     tell_hand({"do": "unplug"})
     expect(band).to_contain_text("The arm is lost")
     tell_hand({"do": "plug"})
     expect(band).to_have_text(re.compile(r"Scan 1: \d+ lines\."))
     scanned(tamsin, here.job, *((face, (1, 2, 3, 4)) for face in bolts))
+    expect(lacks).to_contain_text(re.compile(r"\d\d % seen|have enough"))
     tell_hand({"do": "click", "button": "finish"})
     expect(band).to_have_text(re.compile(r"Scan 1: \d{3}\s\d{3} points\."), timeout=60_000)
     expect(tamsin.row("Scan 1").locator(".wide")).to_contain_text("points")
@@ -98,16 +112,16 @@ def test_touched_datums_and_a_scan_from_which_planned_rows_take_their_points(tam
         tamsin.row("Scan 1").click()
     expect(page.locator(".htmx-request")).to_have_count(0)
     expect(slip.locator("h2").first).to_contain_text("Scan 1")
-    slip.locator("[name=plane]").select_option(label="Top")
-    slip.locator("[name=offset]").fill("nonsense")
+    slip.locator(".cutting [name=plane]").select_option(label="Top")
+    slip.locator(".cutting [name=offset]").fill("nonsense")
     slip.get_by_role("button", name="Cut it away").click()
     expect(page.locator(".notice").first).to_contain_text("is not a number")
     page.locator(".notice [data-close]").first.click()
-    slip.locator("[name=offset]").fill(f"-{BELOW_MM}")
+    slip.locator(".cutting [name=offset]").fill(f"-{BELOW_MM}")
     slip.get_by_role("button", name="What it would take away").click()
     expect(slip.locator("#would-cut")).to_contain_text(re.compile(r"would take away \d+\.\d %"))
     slip.get_by_role("button", name="Cut it away").click()
-    expect(slip.locator(".cuts")).to_contain_text("What lies under Top, 55.000 mm in")
+    expect(slip.locator(".cuts")).to_contain_text("What lies under Top, 38.000 mm in")
     slip.get_by_role("button", name="Give its points to 2 planned rows").click()
     for name in ("Bore 1", "Bore 2"):
         expect(tamsin.row(name).locator(".word")).to_have_text("done", timeout=60_000)
@@ -119,7 +133,7 @@ def test_touched_datums_and_a_scan_from_which_planned_rows_take_their_points(tam
         assert size.U < 0.04
         assert abs(size.actual - 2 * real[face]["radius"]) < size.U
     cloud = found["Scan 1"].cloud
-    assert 0 < cloud.read - cloud.kept < 0.1 * cloud.read  # the table beside the part
+    assert 0 < cloud.read - cloud.kept < 0.1 * cloud.read
     with transaction() as session:
         kept = session.query(Reading).filter(Reading.job_id == here.job, Reading.kind == "stripes")
         assert sum(len(each.ns) for each in kept) > 300
@@ -137,3 +151,67 @@ def test_touched_datums_and_a_scan_from_which_planned_rows_take_their_points(tam
     refused = page.locator("#now, .notice", has_text="Scan 1 is scanned, and 6 mm ruby ball is on, which touches")
     expect(refused.first).to_be_visible()
     assert not np.isnan(cloud.given[next(iter(cloud.given))].points).any()
+
+
+def test_all_holes_of_a_face_from_its_edges_alone(tamsin, bench, scanner, running):
+    here = bench("Edges", like=running.bracket_job)
+    page, slip = here.page, here.page.locator("#slip")
+    scanner()
+    tamsin.open(here.job)
+    scanned(tamsin, here.job, (here.plane(UP, bracket.THICK), (0,)), lines_mm=LINES_MM, round=HERE, reach_mm=REACH_MM)
+    tell_hand({"do": "click", "button": "finish"})
+    band = page.locator("#now .say .ask")
+    expect(band).to_have_text(re.compile(r"Scan 1: [\d\s]+ points\."), timeout=60_000)
+    with page.expect_response(lambda answer: "/rows/" in answer.url):
+        tamsin.row("Scan 1").click()
+    expect(page.locator(".htmx-request")).to_have_count(0)
+
+    slip.get_by_role("button", name="Let only its edges count").click()
+    worked_with = slip.locator(".scanned tr", has_text="Worked with").locator(".num")
+    tamsin.until(lambda: worked_with.count() and int(re.sub(r"\D", "", worked_with.inner_text())) < 40_000, 60)
+    slip.locator(".cutting [name=offset]").fill(f"-{DEEP_MM}")
+    slip.get_by_role("button", name="What it would take away").click()
+    expect(slip.locator("#would-cut")).to_contain_text("would take away")
+    slip.get_by_role("button", name="Cut it away").click()
+    expect(slip.locator(".cuts")).to_contain_text(f"What lies under its flattest face, {DEEP_MM:.3f} mm in")
+    page.reload()  # in the middle
+    with page.expect_response(lambda answer: "/rows/" in answer.url):
+        tamsin.row("Scan 1").click()
+    expect(page.locator(".htmx-request")).to_have_count(0)
+
+    expect(slip.locator("progress")).to_have_count(0)
+    slip.get_by_role("button", name="Find them").click()
+    boxes = slip.locator("#holes li")
+    expect(boxes).to_have_count(bracket.BOLTS)
+    expect(page.locator("#tags span")).to_have_count(bracket.BOLTS)
+    for box in boxes.get_by_role("checkbox").all():
+        box.uncheck()
+    slip.get_by_role("button", name="Make them rows").click()
+    expect(page.locator(".notice").first).to_contain_text("No hole is chosen")
+    page.locator(".notice [data-close]").first.click()
+    for box in boxes.get_by_role("checkbox").all():
+        box.check()
+    slip.get_by_role("button", name="Make them rows").click()
+    bolts = [f"Hole {k + 1}" for k in range(bracket.BOLTS)]
+    for name in ("Plane 1", *bolts):
+        expect(tamsin.row(name).locator(".word")).to_have_text("done")
+
+    here.road("A bolt circle whose middle is zero")
+    tamsin.choose(*bolts)
+    page.get_by_role("button", name="Plan it").click()
+    expect(page.locator("#now .active")).to_contain_text("6 of 6")
+    page.click("#chosen >> text=What they make")
+    page.locator(".choice", has_text="Table of holes").get_by_text("Add").click()
+    expect(tamsin.row("Holes 1")).to_be_visible()
+    tamsin.go("Report")
+    slip.get_by_role("button", name="PDF", exact=True).click()
+    expect(page.locator("#reports")).to_contain_text("PDF")
+    compare(here.job, bolts)
+
+
+def compare(job, bolts):
+    with transaction() as session:
+        state = load(session, job)
+    found = {row.recipe.name: state.results[row.id] for row in state.rows}
+    for name in bolts:
+        must_be_true(found[name].characteristic("diameter"), bracket.BOLT)

@@ -10,14 +10,16 @@ UP = np.array([0, 0, 1.0])
 
 @pytest.fixture
 def coverage():
-    """A plate (face 1) of 100 places, 10 mm apart, and the wall of a bore (face 2) of 24, facing its middle."""
+    """A plate (face 1) of 100 places, 10 mm apart, and the wall of a bore (face 2), four times 24 facing its middle."""
     x, y = np.meshgrid(np.arange(10) * 10.0, np.arange(10) * 10.0)
     plate = np.column_stack([x.ravel(), y.ravel(), 0 * x.ravel()])
-    turn = np.arange(24) * 2 * np.pi / 24
+    turn = np.tile(np.arange(24) * 2 * np.pi / 24, 4)
     out = np.column_stack([np.cos(turn), np.sin(turn), 0 * turn])
+    deep = np.repeat([-5.0, -15, -25, -35], 24)
+    wall = [200, 0, 0] + 30 * out + deep[:, None] * UP
     return Coverage(
-        np.vstack([plate, [200, 0, -10] + 30 * out]), np.vstack([np.tile(UP, (100, 1)), -out]),
-        np.repeat([1, 2], [100, 24]), np.repeat([7.5, 4.0], [100, 24]),
+        np.vstack([plate, wall]), np.vstack([np.tile(UP, (100, 1)), -out]), np.repeat([1, 2], [100, 96]),
+        np.repeat([7.5, 4.0], [100, 96]),
     )  # fmt: skip
 
 
@@ -35,6 +37,16 @@ def test_the_share_that_is_seen_and_the_side_that_is_lacking(coverage):
     assert wall.share == pytest.approx(9 / 24)  # of those the outermost two are met too steeply
     assert wall.toward[0] < -0.9  # light from −X would meet the rest
     assert coverage.of_faces()[0] is not wall and coverage.of_faces()[0].face == 1  # the worst first
+
+
+def test_a_bend_has_enough_where_some_of_each_way_that_it_faces_is_seen(coverage):
+    for k in range(100, 124):  # its upper part, as from above
+        lit(coverage, [k], -coverage.outward[k] - UP)
+    wall = next(each for each in coverage.of_faces() if each.face == 2)
+    assert wall.share == pytest.approx(1 / 4) and wall.enough and wall.toward is None
+    lit(coverage, np.arange(40), (0, 0, -1))
+    plate = next(each for each in coverage.of_faces() if each.face == 1)
+    assert plate.share == pytest.approx(0.4) and not plate.enough
 
 
 def test_what_is_too_steep_too_few_too_far_off_or_from_behind_is_not_seen(coverage):

@@ -14,23 +14,21 @@ from ..frames import Array, Indices
 STEEP_RAD = np.radians(65.0)
 OFF_MM = 1.0  # of a face's own light
 SURELY = 3  # points near to a place by which it is seen
-ENOUGH = 0.5  # of a face
+ENOUGH, OF_A_WAY = 0.5, 0.2  # of a face that looks one way; of each way that one looks which bends
+WAYS = 2.0  # ways out are told apart by half of their coordinates
 ONE_SIDE = 0.4  # length of the mean way out of what is not seen, from which on that tells a side
 
 
 @dataclass(frozen=True, eq=False)
 class FaceSeen:
     """``share`` of a face that is seen, and ``steep``: that light met only aslant; ``toward`` (3,): where what is not seen
-    faces, where that is one side."""
+    faces, where that is one side; ``enough``: half of what is flat, or some of each way that a bent one faces."""
 
     face: int
     share: float
     steep: float
     toward: Array | None
-
-    @property
-    def enough(self) -> bool:
-        return self.share >= ENOUGH
+    enough: bool
 
 
 class Coverage:
@@ -72,12 +70,17 @@ class Coverage:
         seen, steeply = self.seen, ~self.seen & (self.steep >= SURELY)
         found = []
         for face in np.unique(self.faces).tolist():
-            mine = self.faces == face
-            found.append(FaceSeen(face, float(seen[mine].mean()), float(steeply[mine].mean()), self._toward(mine & ~seen)))
-        return sorted(found, key=lambda each: each.share)
+            mine = np.flatnonzero(self.faces == face)
+            _, way = np.unique(np.round(WAYS * self.outward[mine]), axis=0, return_inverse=True)
+            shares = np.bincount(way.ravel(), seen[mine]) / np.bincount(way.ravel())
+            wanted = OF_A_WAY if len(shares) > 1 else ENOUGH
+            lacks = mine[~seen[mine] & (shares < wanted)[way.ravel()]]
+            enough = bool((shares >= wanted).all())
+            found.append(FaceSeen(face, float(seen[mine].mean()), float(steeply[mine].mean()), self._toward(lacks), enough))
+        return sorted(found, key=lambda each: (each.enough, each.share))
 
-    def _toward(self, unseen: NDArray[np.bool_]) -> Array | None:
-        if not unseen.any():
+    def _toward(self, unseen: Indices) -> Array | None:
+        if not len(unseen):
             return None
         way = self.outward[unseen].mean(axis=0)
         return way / np.linalg.norm(way) if np.linalg.norm(way) > ONE_SIDE else None

@@ -254,7 +254,7 @@ class SimulatedArm(StandIn):
         self.last_face = face
         if do == "scan_face":
             side, away = int(order.get("side", 0)), float(order.get("away_mm", SCAN_AWAY_MM))
-            self.todo.append(self.hand.scan_face(face, side, away, **_slowly(order)))
+            self.todo.append(self.hand.scan_face(face, side, away, **_how(order)))
             return
         if do == "touch_at":
             self._must_reach(face, np.array(order["point"], float))
@@ -277,9 +277,12 @@ class SimulatedArm(StandIn):
             self.todo.append(self.hand.scan_over(spots, np.array([0, 0, 1.0]), side, SCAN_AWAY_MM))
 
 
-def _slowly(order: dict) -> dict:
-    """Where an order tells how far the lines of light are to be apart, whatever the pace."""
-    return {"lines_mm": float(order["lines_mm"])} if "lines_mm" in order else {}
+def _how(order: dict) -> dict:
+    """What an order tells of how far the lines of light are to be apart, at any pace, and round which place they are to lie."""
+    found: dict = {"lines_mm": float(order["lines_mm"])} if "lines_mm" in order else {}
+    if "round" in order:
+        found["about"] = np.array(order["round"], float), float(order["reach_mm"])
+    return found
 
 
 def _quaternion(rotation: np.ndarray) -> list[float]:

@@ -174,15 +174,25 @@ class Hand:
             yield from self._glide(ends[1], part.vectors(inward), 20.0 / max(1.0, self.pace / 4))
             yield from self.press("take", False)
 
-    def scan_face(self, face: RealFace, side: int, away_mm: float, lines_mm: float | None = None) -> Iterator[Sample]:
+    def scan_face(
+        self,
+        face: RealFace,
+        side: int,
+        away_mm: float,
+        lines_mm: float | None = None,
+        about: tuple[Array, float] | None = None,
+    ) -> Iterator[Sample]:
         """A scanner passed over a face, there and across, the button held on each pass.
 
         ``side``: 0 squarely, 1 to 4 leaning to one of four sides; ``away_mm``: the scanner's own place above the face;
-        ``lines_mm``: from line to line; left out, as it comes at the hand's pace.
+        ``lines_mm``: from line to line; left out, as it comes at the hand's pace; ``about``: only so far round a place.
         """
         out = face.outward.mean(axis=0)
         out = unit(out) if np.linalg.norm(out) > 0.3 else np.array([0, 0, 1.0])  # into what closes round, from above
-        yield from self.scan_over(face.spots, out, side, away_mm, lines_mm)
+        spots = face.spots
+        if about is not None:
+            spots = spots[np.linalg.norm(spots - about[0], axis=1) < about[1]]
+        yield from self.scan_over(spots, out, side, away_mm, lines_mm)
 
     def scan_over(self, spots: Array, out: Array, side: int, away_mm: float, lines_mm: float | None = None) -> Iterator[Sample]:
         """The same over some places (n, 3), looking against ``out``."""
