@@ -13,8 +13,9 @@ from zipplumb.devices.hits import HitBatch
 from zipplumb.jobs.align import systems
 from zipplumb.jobs.kit import probes
 from zipplumb.jobs.link import presses
-from zipplumb.jobs.measure import cloud_work, clouds, measuring
+from zipplumb.jobs.measure import cloud_work, clouds, measuring, openings
 from zipplumb.jobs.measure.clouds import TypedCut
+from zipplumb.jobs.measure.lacking import lacking_of
 from zipplumb.jobs.plan import picking, sheet, standing
 from zipplumb.jobs.state.results import load
 from zipplumb.store.database import snapshot, transaction
@@ -251,3 +252,71 @@ def test_what_makes_no_sense_is_refused(scanned):
         session.get(Job, scanned.job).alignment_row_id = None
     with pytest.raises(InputError, match="not aligned"):
         clouds.give(TECHNICIAN, scanned.job, scan, [])
+
+
+HOLE = (-180.0, -60.0, 10.0)  # where its middle is, and its radius
+
+
+def over_a_hole(bench, lines=80):
+    """Lines over the top, 0.6 mm apart, which end where the hole is. Returns the scan."""
+    x, y, radius = HOLE
+    for k in range(lines):
+        at = y - 24 + 0.6 * k
+        across = np.linspace(-26, 26, 521)
+        line = np.column_stack([across, np.full(521, HIGH), np.ones(521)]).astype(np.float32)
+        line[np.hypot(across, at - y) < radius] = np.nan
+        data, counts = packed([line])
+        n = next(numbers)
+        pose = (x, at, 60 + HIGH, *DOWN)
+        light = HitBatch("stripes", "light", 1, (n,), (float(n),), pose, (float("nan"),) * 7, points=data, counts=counts)
+        presses.keep(bench.arm, light, next(numbers))
+    presses.finish(bench.arm, batch("pull_off"), next(numbers))
+    return next(row.id for row in bench.state().rows if row.recipe.kind == "scan")
+
+
+def test_a_hole_of_its_flattest_face_becomes_a_row_that_takes_its_edges(scanned):
+    scan, job = over_a_hole(scanned), scanned.job
+    with pytest.raises(InputError, match="no edges yet"):
+        openings.find(scanned.state(), scan, None)
+    clouds.only_edges(TECHNICIAN, job, scan, True)
+    state = scanned.work()
+    cloud = state.results[scan].cloud
+    assert cloud.cells == len(cloud.edges) < 0.02 * cloud.read
+    found = openings.find(state, scan, None)
+    assert [openings.words_of(each, "mm")[:4] for each in found.each] in (["Ø 20"], ["Ø 19"])
+    with pytest.raises(InputError, match="No hole is chosen"):
+        openings.plan(TECHNICIAN, job, scan, None, [], found.seen, "Hole")
+    for chosen, seen in (([0], "another"), ([1], found.seen), ([-1], found.seen)):
+        with pytest.raises(InputError, match="changed meanwhile"):
+            openings.plan(TECHNICIAN, job, scan, None, chosen, seen, "Hole")
+    with pytest.raises(PlumbError):
+        openings.plan(REVIEWER, job, scan, None, [0], found.seen, "Hole")
+    plane, hole = openings.plan(TECHNICIAN, job, scan, None, [0], found.seen, "Hole")
+    state = scanned.state()
+    assert [state.row(i).recipe.name for i in (plane, hole)] == ["Plane 1", "Hole 1"]
+    diameter = state.results[hole].characteristic("diameter")
+    assert state.results[hole].state == "done" and abs(diameter.actual - 20) < diameter.U < 0.1
+    x, y = (state.results[hole].characteristic(key).actual for key in "xy")
+    assert (x, y) == pytest.approx(HOLE[:2], abs=0.05)
+    again = openings.find(state, scan, plane)  # the plane is a row now
+    assert openings.plan(TECHNICIAN, job, scan, plane, [0], again.seen, "")
+
+
+def test_what_is_lacking_is_told_of_faces_that_are_planned_and_not_measured(scanned):
+    for k in range(40):
+        presses.keep(scanned.arm, lit(-100 + 0.6 * k), next(numbers))
+    scan = next(row.id for row in scanned.state().rows if row.recipe.kind == "scan")
+
+    def told():
+        with snapshot() as session:
+            return lacking_of(session, load(session, scanned.job), scan)
+
+    assert (told().words, told().of) == ("", 0)
+    scanned.top()
+    first = told()
+    assert (first.enough, first.of) == (0, 1) and " % seen" in first.words
+    assert first.hatch.shape[1:] == (2, 3) and len(first.hatch) > 100
+    presses.keep(scanned.arm, lit(-100, x=(150, 190)), next(numbers))
+    assert len(told().hatch) < len(first.hatch)  # only what is new is looked at
+    with pytest.raises(InputError, match="no scan"), snapshot() as session:
+        lacking_of(session, load(session, scanned.job), scan - 1)

@@ -22,7 +22,7 @@ ONE_SIDE = 0.4  # length of the mean way out of what is not seen, from which on 
 @dataclass(frozen=True, eq=False)
 class FaceSeen:
     """``share`` of a face that is seen, and ``steep``: that light met only aslant; ``toward`` (3,): where what is not seen
-    faces, where that is one side; ``enough``: half of what is flat, or some of each way that a bent one faces."""
+    of what bends faces, where that is one side; ``enough``: half of what is flat, or some of each way that a bent one faces."""
 
     face: int
     share: float
@@ -76,7 +76,15 @@ class Coverage:
             wanted = OF_A_WAY if len(shares) > 1 else ENOUGH
             lacks = mine[~seen[mine] & (shares < wanted)[way.ravel()]]
             enough = bool((shares >= wanted).all())
-            found.append(FaceSeen(face, float(seen[mine].mean()), float(steeply[mine].mean()), self._toward(lacks), enough))
+            found.append(
+                FaceSeen(
+                    face,
+                    float(seen[mine].mean()),
+                    float(steeply[mine].mean()),
+                    self._toward(lacks) if len(shares) > 1 else None,
+                    enough,
+                )
+            )
         return sorted(found, key=lambda each: (each.enough, each.share))
 
     def _toward(self, unseen: Indices) -> Array | None:
