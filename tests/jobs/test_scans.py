@@ -316,7 +316,7 @@ def test_what_is_lacking_is_told_of_faces_that_are_planned_and_not_measured(scan
     first = told()
     assert (first.enough, first.of) == (0, 1) and " % seen" in first.words
     assert first.hatch.shape[1:] == (2, 3) and len(first.hatch) > 100
-    presses.keep(scanned.arm, lit(-100, x=(150, 190)), next(numbers))
+    presses.keep(scanned.arm, lit(-100.0, x=(150, 190)), next(numbers))
     assert len(told().hatch) < len(first.hatch)  # only what is new is looked at
     with pytest.raises(InputError, match="no scan"), snapshot() as session:
         lacking_of(session, load(session, scanned.job), scan - 1)
