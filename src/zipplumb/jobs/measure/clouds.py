@@ -127,6 +127,8 @@ def plane_of(state: JobResults, scan_id: int, row_id: int | None) -> tuple[Plane
     """The plane of a row, or without one the flattest face that a scan has, facing the scanner; and its name."""
     edges = cloud_of(state, scan_id).edges
     if row_id is None:
+        if cloud_of(state, scan_id).state == "waits":
+            raise InputError("The scan is being worked out.", "Nothing was changed.", "Try again in a moment.")
         flat = flattest(edges)
         if flat is None:
             raise InputError("Its light ends in no plane yet.", "Nothing was changed.", "Finish it, or scan across more edges.")

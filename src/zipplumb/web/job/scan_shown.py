@@ -15,14 +15,14 @@ from ...jobs.state.results import JobResults
 @dataclass(frozen=True)
 class ScanShown:
     """What the slip of a scan tells: counts in words, how far it is, rows that take its points, its cuts, by which planes may
-    be cut, and how many edges it has."""
+    be cut, and how many lines of light it has."""
 
     facts: list[tuple[str, str]]
     share: float | None
     takes: list[tuple[str, int]]
     cuts: list[str]
     planes: list[tuple[int, str]]
-    edges: int
+    lines: int
     edges_only: bool
     may_take: int
     system: str
@@ -45,4 +45,4 @@ def scan_of(session: Session, state: JobResults, row_id: int) -> ScanShown | Non
     may_take = len(clouds.may_take(state)) if state.alignment is not None else 0
     only = recipe.edges_only  # type: ignore[attr-defined]
     share, planes = clouds.progress_of(session, cloud), clouds.planes_of(state)
-    return ScanShown(facts, share, given, cuts, planes, len(cloud.edges), only, may_take, named)
+    return ScanShown(facts, share, given, cuts, planes, cloud.lines, only, may_take, named)
