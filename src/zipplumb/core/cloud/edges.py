@@ -43,7 +43,7 @@ class Edges:
     inward : (n, 3) of length 1, along the line of light, from the edge back into its run
     ways : (n, 3) of length 1, of the light
     after : (n, 3) from the edge to what the line meets next; NaN where it meets nothing
-    steps : (n,) between neighbouring samples of the run
+    steps : (n,) over which an edge may lie anywhere: between neighbouring samples, wider where some are lost
     lines : (n,) number of the line of each in the scan
     """
 
@@ -133,6 +133,13 @@ class _Ends:
         every = np.abs(samples.turn[last] - samples.turn[far]) / ((FEWEST - 1) * max(samples.fan_step, TINY))
         return cls(middle, way, step, np.where(every > FEW_LOST, every, 1.0), last)
 
+    @property
+    def width(self) -> Array:
+        """(m,) over which an edge is spread: from one sample to the next, and wider where some are lost by chance, by how the
+        number that is lost before the first that came back varies (a geometric distribution)."""
+        sent = self.step / self.every
+        return sent * np.sqrt(1 + 12 * self.every * (self.every - 1))
+
     def part(self, some: slice) -> _Ends:
         return _Ends(self.middle[some], self.way[some], self.step[some], self.every[some], self.last[some])
 
@@ -173,7 +180,7 @@ def edges_of(chunk: Chunk, axis_from_scanner: Motion, world_from_station: Motion
         return Edges.none()
     ends, begins = _Ends.of(samples, first, last, 1), _Ends.of(samples, first, last, -1)
     places = _places(samples, ends, begins)
-    last, steps = np.concatenate([ends.last, begins.last]), np.concatenate([ends.step, begins.step])
+    last, steps = np.concatenate([ends.last, begins.last]), np.concatenate([ends.width, begins.width])
     inner = _within_the_fan(samples, last)
     at, inward = np.concatenate(places)[inner], -np.concatenate([ends.way, begins.way])[inner]
     beyond = np.concatenate([_beyond(samples, ends, 1), _beyond(samples, begins, -1)])[inner]
