@@ -3,16 +3,22 @@
 import { BufferGeometry, Color, InterleavedBuffer, InterleavedBufferAttribute, Points, ShaderMaterial } from "three";
 import { INK, LIGHT } from "./colors.js";
 
-const NUMBERS = 4; // of a point: x, y, z, brightness
+const NUMBERS = 5; // of a point: x, y, z, brightness, which way it faces
 const SIZE_PX = 2.2;
+const CLICKED_PX = 8; // a click means a point that is drawn so near to it
+const DEEPER = 3; // a point so many times as far off the ray is as good as one that lies so much deeper
 const MOST = 400_000; // points that are drawn while it is scanned: the oldest give way
 
-// the darker, the less light came back
+// the darker, the less light came back, and the more it faces away from the eye
 const material = () =>
   new ShaderMaterial({
     uniforms: { ink: { value: new Color(INK) }, light: { value: new Color(LIGHT) }, size: { value: SIZE_PX * devicePixelRatio } },
-    vertexShader: `attribute float bright; uniform float size; varying float shine;
-      void main() { shine = clamp(bright, 0.0, 1.0); gl_PointSize = size; gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0); gl_Position.z -= 0.0004; }`,
+    vertexShader: `attribute float bright; attribute float facing; uniform float size; varying float shine;
+      void main() {
+        vec3 way = vec3(floor(facing / 65536.0), mod(floor(facing / 256.0), 256.0), mod(facing, 256.0)) - 128.0;
+        float square = facing > 0.0 ? abs(normalize(normalMatrix * way).z) : 0.8;
+        shine = clamp(bright, 0.0, 1.0) * (0.3 + 0.7 * square);
+        gl_PointSize = size; gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0); gl_Position.z -= 0.0004; }`,
     fragmentShader: `uniform vec3 ink; uniform vec3 light; varying float shine;
       void main() { gl_FragColor = vec4(mix(ink, light, shine), 1.0); }`,
   });
@@ -23,6 +29,21 @@ async function fetched(address) {
   const { headers } = response;
   const numbers = new Float32Array(await response.arrayBuffer());
   return { numbers, last: Number(headers.get("X-Last") ?? 0), alone: headers.get("X-Placed") === "world" };
+}
+
+// Of packed points the first along a ray, among those that lie as near to it as any does, or within a reach.
+export function firstOn(numbers, [ox, oy, oz], [dx, dy, dz], reach) {
+  let first = null;
+  let least = Infinity;
+  for (let k = 0; k < numbers.length; k += NUMBERS) {
+    const [x, y, z] = [numbers[k] - ox, numbers[k + 1] - oy, numbers[k + 2] - oz];
+    const along = x * dx + y * dy + z * dz;
+    const off = Math.sqrt(Math.max(0, x * x + y * y + z * z - along * along));
+    if (off > reach) continue;
+    const worth = along + DEEPER * off; // what is nearer to the eye, and nearer to the ray
+    if (worth < least) [least, first] = [worth, k];
+  }
+  return first === null ? null : [...numbers.subarray(first, first + 3)];
 }
 
 export class Cloud {
@@ -79,6 +100,14 @@ export class Cloud {
     if (behind) this.grow(base, scan, lines); // until nothing new comes
   }
 
+  // The point that a ray meets first, of those that are drawn near to it; null where there is none.
+  nearest({ origin, direction }) {
+    if (!this.points.visible) return null;
+    const { array } = this.points.geometry.getAttribute("position").data;
+    const reach = CLICKED_PX / this.view.pxPerMm;
+    return firstOn(array, origin.toArray(), direction.toArray(), reach);
+  }
+
   hide() {
     this.points.visible = false;
     this.alone(null);
@@ -91,6 +120,7 @@ export class Cloud {
     const geometry = new BufferGeometry();
     geometry.setAttribute("position", new InterleavedBufferAttribute(buffer, 3, 0));
     geometry.setAttribute("bright", new InterleavedBufferAttribute(buffer, 1, 3));
+    geometry.setAttribute("facing", new InterleavedBufferAttribute(buffer, 1, 4));
     this.points.geometry.dispose();
     this.points.geometry = geometry;
     this.points.visible = true;

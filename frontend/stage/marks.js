@@ -3,7 +3,7 @@ import { BufferAttribute, BufferGeometry, CanvasTexture, Group, LineBasicMateria
 import { LineMaterial } from "three/addons/lines/LineMaterial.js";
 import { LineSegments2 } from "three/addons/lines/LineSegments2.js";
 import { LineSegmentsGeometry } from "three/addons/lines/LineSegmentsGeometry.js";
-import { HIT, INK, NEXT, WORST } from "./colors.js";
+import { CURRENT, HIT, INK, NEXT, WORST } from "./colors.js";
 
 const LEAST_BALL_PX = 4;
 
@@ -53,8 +53,9 @@ export class Marks {
     this.lacking = new LineSegments2(new LineSegmentsGeometry(), new LineMaterial({ color: INK, linewidth: 2 }));
     this.lacking.visible = false;
     this.targets = this.points(ring, NEXT, 11);
+    this.dots = this.points(dot, CURRENT, 6); // what belongs to it
     this.next = this.points(ring, NEXT, 30); // where the next hit tells the most
-    this.group.add(this.hidden, this.hits, this.worst, this.drawn, this.edge, this.outline, this.lacking, this.targets, this.next);
+    this.group.add(this.hidden, this.hits, this.worst, this.drawn, this.edge, this.outline, this.lacking, this.targets, this.dots, this.next);
     scene.add(this.group);
   }
 
@@ -102,6 +103,7 @@ export class Marks {
   showAhead(ahead) {
     this.bolden(this.outline, ahead?.lines ?? []);
     this.place(this.targets, ahead?.targets ?? []);
+    this.place(this.dots, ahead?.dots ?? []);
     this.place(this.next, ahead?.next ? [ahead.next] : []);
   }
 

@@ -6,6 +6,7 @@ import { look } from "./look.js";
 import { pick } from "./pick.js";
 import { rough } from "./rough.js";
 import { stand } from "./stand.js";
+import { surface } from "./surface.js";
 import { touch } from "./touch.js";
 
-export const TOOLS = [stand, touch, adjuster, look, rough, pick];
+export const TOOLS = [stand, touch, adjuster, look, rough, surface, pick];

@@ -402,8 +402,7 @@ class DeviceEvent(Base):
 class Cloud(Base):
     """What is worked out of a scan, under the key of its node; ``state``: making, ready or failed, with a ``message``.
 
-    ``given``: counts and the points of each row; ``drawn``: a thinned copy as packed float32, place and brightness; ``share``:
-    how far it is.
+    ``given``: counts, the points of each row, edges and a thinned copy; ``share``: how far it is.
     """
 
     __tablename__ = "clouds"
@@ -415,7 +414,6 @@ class Cloud(Base):
     message: Mapped[str] = mapped_column(Text, server_default="")
     share: Mapped[float] = mapped_column(Double, server_default="0")
     given: Mapped[bytes | None] = deferred(mapped_column(LargeBinary))
-    drawn: Mapped[bytes | None] = deferred(mapped_column(LargeBinary))
     at: Mapped[datetime] = _now()
 
 

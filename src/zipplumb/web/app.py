@@ -38,6 +38,7 @@ from .kit.pages import blueprint as kit
 from .kit.probes import blueprint as probes
 from .kit.trials import blueprint as trials
 from .live.hub import Hub
+from .measure.in_scans import blueprint as in_scans
 from .measure.pages import blueprint as measure
 from .measure.scans import blueprint as scans
 from .people.pages import blueprint as people
@@ -75,6 +76,7 @@ BLUEPRINTS = (
     align,
     measure,
     scans,
+    in_scans,
     derive,
     fitter,
     report,

@@ -121,7 +121,7 @@ def test_a_scan_is_cut_and_given_to_rows():
     assert found.given[6].points.shape == (0, 3)
     assert 300 < len(found.given[5].lines) <= found.cells
     np.testing.assert_allclose(found.given[5].points[:, 2], 0, atol=1e-4)
-    assert found.drawn.shape == (found.cells, 4)
+    assert found.points.drawn(Motion.identity()).shape == (found.cells, 5)
     with pytest.raises(InputError, match="Nothing is left"):
         work(table, cuts=(cut,))
 

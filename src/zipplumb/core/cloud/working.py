@@ -1,4 +1,4 @@
-"""What is worked out of a scan, by whoever has the time: its cells, a copy to be drawn, and the points of each row."""
+"""What is worked out of a scan, by whoever has the time: its edges, a thinned copy, and the points of each row."""
 
 from __future__ import annotations
 
@@ -6,18 +6,18 @@ from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 
 import numpy as np
-from numpy.typing import NDArray
 
 from ..errors import InputError
-from ..frames import Array, Indices, Motion
+from ..frames import Indices, Motion
 from .cells import Cells, cells_of, together
 from .cutting import Cutting, before
 from .edges import Edges, edges_of
 from .giving import OF_A_ROW, GivenPoints
 from .light import Chunk, seen
+from .points import CloudPoints
 from .sorting import Faces, Rule, sorted_out
 
-DRAWN, MOST_EDGES = 200_000, 100_000  # points at most
+THINNED, MOST_EDGES = 200_000, 100_000  # points at most
 Progress = Callable[[float], None]
 
 
@@ -27,14 +27,14 @@ def _silent(share: float) -> None:
 
 @dataclass(frozen=True, eq=False)
 class CloudResult:
-    """``read``: points in all, ``kept``: those that no plane cuts away; ``cells`` of them. ``drawn`` (d, 4): places in the
-    world and brightness, float32. ``edges``: where its light ends. ``given``: by row."""
+    """``read``: points in all, ``kept``: those that no plane cuts away; ``cells`` of them. ``edges``: where its light ends.
+    ``points``: thinned. ``given``: by row."""
 
     read: int
     kept: int
     cells: int
-    drawn: NDArray[np.float32]
     edges: Edges = field(default_factory=Edges.none)
+    points: CloudPoints = field(default_factory=CloudPoints.none)
     given: Mapping[int, GivenPoints] = field(default_factory=dict)
 
 
@@ -95,24 +95,18 @@ class CloudWork:
             )
         progress(0.75)
         if whole is None:
-            shown = ends.of(_spread(len(ends), DRAWN))
-            return CloudResult(read, kept, len(ends), _packed(shown.points, np.ones(len(shown))), ends)
-        drawn = whole.of(_spread(len(whole), DRAWN))
-        places = _packed(drawn.points, drawn.brightness)
-        return CloudResult(read, kept, len(whole), places, ends, self._given(whole, faces))
+            return CloudResult(read, kept, len(ends), ends)
+        points = CloudPoints.of_cells(whole)
+        given = self._given(points, faces)
+        return CloudResult(read, kept, len(whole), ends, points.of(_spread(len(whole), THINNED)), given)
 
-    def _given(self, whole: Cells, faces: Faces | None) -> dict[int, GivenPoints]:
+    def _given(self, whole: CloudPoints, faces: Faces | None) -> dict[int, GivenPoints]:
         if self.part_from_world is None or faces is None or not self.wanted:
             return {}
-        normals, _ = whole.normals()
         places = self.part_from_world.points(whole.points)
-        found = sorted_out(places, self.part_from_world.vectors(normals), faces, self.wanted, self.rule)
+        found = sorted_out(places, self.part_from_world.vectors(whole.normals), faces, self.wanted, self.rule)
         each = {row: mine[_spread(len(mine), OF_A_ROW)] for row, mine in found.items()}
         return {row: GivenPoints(whole.points[mine], whole.lines[mine]) for row, mine in each.items()}
-
-
-def _packed(points: Array, brightness: Array) -> NDArray[np.float32]:
-    return np.column_stack([points, brightness]).astype(np.float32)
 
 
 def _spread(count: int, most: int) -> Indices:

@@ -8,6 +8,7 @@ from typing import Any
 
 from ..cloud.edges import Edges
 from ..cloud.giving import GivenPoints
+from ..cloud.points import CloudPoints
 from ..cloud.working import CloudResult, CloudWork
 from ..frames import Motion
 from .results import State
@@ -15,10 +16,16 @@ from .results import State
 UNDER_WAY = "It is being worked out."
 
 
+def key_prefix(scan: int) -> str:
+    """How the keys of a scan's points begin, among a row's hits."""
+    return f"s{scan}."
+
+
 @dataclass(frozen=True, eq=False)
 class FoundCloud:
     """The value of a scan's node. ``lines`` of light; ``key`` names what was worked out; ``read``, ``kept``, ``cells``: see
-    ``CloudResult``; ``given``: points by row; ``edges``; ``part_from_world``: where the part was, if rows take points."""
+    ``CloudResult``; ``given``: points by row; ``edges``; ``points``: thinned; ``part_from_world``: where the part was, if
+    rows take points."""
 
     state: State
     message: str = ""
@@ -29,11 +36,17 @@ class FoundCloud:
     cells: int = 0
     given: Mapping[int, GivenPoints] = field(default_factory=dict)
     edges: Edges = field(default_factory=Edges.none)
+    points: CloudPoints = field(default_factory=CloudPoints.none)
     part_from_world: Motion | None = None
 
     @classmethod
     def of(cls, key: str, lines: int, result: CloudResult) -> FoundCloud:
-        return cls("done", "", lines, key, result.read, result.kept, result.cells, result.given, result.edges)
+        return cls("done", "", lines, key, result.read, result.kept, result.cells, result.given, result.edges, result.points)
+
+    @property
+    def shown(self) -> CloudPoints:
+        """What is drawn of it: where only edges count, these."""
+        return self.points if len(self.points) else CloudPoints.bare(self.edges.points, self.edges.lines)
 
 
 @dataclass(frozen=True, eq=False)

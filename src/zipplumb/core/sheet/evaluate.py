@@ -25,7 +25,7 @@ from .bases.measured import FeatureRecipe, MeasuredRecipe
 from .bases.scans import ScanRecipe
 from .bases.systems import ActualFeature, SystemInputs, SystemRecipe
 from .beside import beside
-from .clouds import Asked, FoundCloud, Kept, UnderWay, on_shelf
+from .clouds import Asked, FoundCloud, Kept, UnderWay, key_prefix, on_shelf
 from .datums import Datum, system_of
 from .elsewhere import words_elsewhere
 from .given import Kit, PartSurfaces, Sheet, SheetRow, StationPose
@@ -244,7 +244,7 @@ class _Graph:
         for n, found in parents.items():
             given = cast(MeasuredRecipe, recipe).of_scan(row.id, found) if n.what == "cloud" else None
             if given is not None and len(given.lines):
-                scanned = RowHits.of_light(row.id, given, self.readings[n.id], placed, f"s{n.id}.")
+                scanned = RowHits.of_light(row.id, given, self.readings[n.id], placed, key_prefix(n.id))
                 hits = scanned if hits is None else hits.with_light(scanned)
         if recipe.takes_hits and hits is None:
             return recipe.begun(None, "todo", "Nothing of the scan lies on it yet." if self._scans_of(row) else "")

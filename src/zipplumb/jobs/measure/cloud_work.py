@@ -75,10 +75,10 @@ def _work_out(cloud_id: int) -> None:
                 tell(session, job_id, "hits", row=row_id)
 
     result = asked.work.run(_chunks(pieces, reading), len(pieces), faces, progress)
-    given, drawn = packed(result)
+    given = packed(result)
     with transaction() as session:
         cloud = stored(session, Cloud, cloud_id, lock=True)
-        cloud.given, cloud.drawn, cloud.state, cloud.share = given, drawn, "ready", 1.0
+        cloud.given, cloud.state, cloud.share = given, "ready", 1.0
         tell(session, job_id, "sheet", row=row_id)
 
 

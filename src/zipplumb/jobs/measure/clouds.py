@@ -7,26 +7,30 @@ from dataclasses import dataclass
 from typing import Any, cast
 
 import numpy as np
+from numpy.typing import NDArray
 from sqlalchemy import select
 from sqlalchemy.orm import Session, undefer
 
 from ...core.cloud.cutting import before
 from ...core.cloud.faces import facing, flattest
 from ...core.cloud.light import Chunk, Seen, seen
+from ...core.cloud.points import CloudPoints
 from ...core.errors import InputError
-from ...core.frames import Array
+from ...core.frames import Motion
 from ...core.shapes import Plane
 from ...core.sheet import Needed, SheetRow, StationPose, kind_of
 from ...core.sheet.bases.measured import MeasuredRecipe
-from ...core.sheet.clouds import FoundCloud
+from ...core.sheet.clouds import FoundCloud, key_prefix
 from ...core.sheet.kinds.scan import Cut, ScanRecipe
 from ...core.units import length_text
 from ...store.database import stored, tell, transaction
 from ...store.models import Cloud, Job, Mark, Reading, Row
 from ..actor import Actor, record
+from ..state.clouds import unpacked
 from ..state.recipes import changed, recipe_of
 from ..state.results import JobResults, load
 
+NOTHING = np.empty((0, 5), "<f4")
 LIVE_EVERY, LIVE_CHUNKS = 8, 64  # points of which one is drawn while it is scanned; readings that are told at once
 
 
@@ -160,8 +164,8 @@ def _cut(state: JobResults, scan_id: int, typed: TypedCut) -> Cut:
 
 def would_cut(session: Session, state: JobResults, scan_id: int, typed: TypedCut) -> float | None:
     """The share of what is drawn of a scan that a cut would take away; None where nothing is drawn yet."""
-    cut, points = _cut(state, scan_id, typed), _points_of(session, state, scan_id)
-    return None if points is None else 1 - float(np.count_nonzero(before(points[:, :3], [cut]))) / len(points)
+    cut, points = _cut(state, scan_id, typed), _shown(session, state, scan_id).points
+    return 1 - float(np.count_nonzero(before(points, [cut]))) / len(points) if len(points) else None
 
 
 def cut_away(actor: Actor, job_id: int, scan_id: int, typed: TypedCut) -> None:
@@ -207,10 +211,10 @@ def planes_of(state: JobResults) -> list[tuple[int, str]]:
     return [(i, name) for i, name, feature in found if feature is not None and isinstance(feature.shape, Plane)]
 
 
-def points_of(cloud: FoundCloud, row: SheetRow) -> int:
+def points_of(state: JobResults, scan_id: int, row: SheetRow) -> int:
     """How many points of a scan are a row's."""
-    given = cast(MeasuredRecipe, row.recipe).of_scan(row.id, cloud)
-    return 0 if given is None else len(given.lines)
+    feature, of_scan = state.results[row.id].feature, key_prefix(scan_id)
+    return 0 if feature is None else sum(key.startswith(of_scan) for key in feature.counted)
 
 
 def progress_of(session: Session, found: Any) -> float | None:
@@ -220,21 +224,19 @@ def progress_of(session: Session, found: Any) -> float | None:
     return session.scalar(select(Cloud.share).where(Cloud.key == found.key, Cloud.state == "making"))
 
 
-def drawn_of(session: Session, state: JobResults, scan_id: int) -> Array | None:
-    """(d, 4) float32 of a scan's thinned copy: places in the part where it is aligned, else the world, and brightness; None
-    where nothing is worked out."""
-    points = _points_of(session, state, scan_id)
-    return points if points is None else _placed(state, points)
+def drawn_of(session: Session, state: JobResults, scan_id: int) -> NDArray[np.float32]:
+    """(d, 5) of a scan's thinned copy, see ``CloudPoints.drawn``; in the part where it is aligned, else the world."""
+    return _shown(session, state, scan_id).drawn(_here(state))
 
 
-def live_of(session: Session, state: JobResults, scan_id: int, after: int) -> tuple[Array, int]:
-    """(d, 4) float32 of what was scanned since a reading, thinned, as ``drawn_of`` tells it; and the last reading in it."""
-    found, last = [np.empty((0, 4))], after
+def live_of(session: Session, state: JobResults, scan_id: int, after: int) -> tuple[NDArray[np.float32], int]:
+    """(d, 5) of what was scanned since a reading, thinned, as ``drawn_of`` tells it; and the last reading in it."""
+    found, last = [NOTHING], after
     for reading_id, light in light_since(session, state, scan_id, after):
         last = reading_id
         if light is not None:
-            found.append(np.column_stack([light.points, light.brightness]))
-    return _placed(state, np.vstack(found).astype("<f4")), last
+            found.append(CloudPoints.bare(light.points, light.lines, light.brightness).drawn(_here(state)))
+    return np.vstack(found), last
 
 
 def light_since(session: Session, state: JobResults, scan_id: int, after: int) -> Iterator[tuple[int, Seen | None]]:
@@ -257,20 +259,15 @@ def light_since(session: Session, state: JobResults, scan_id: int, after: int) -
         yield reading.id, light.of(np.arange(0, len(light), LIVE_EVERY))
 
 
-def _placed(state: JobResults, points: Array) -> Array:
-    """Points (d, 4) of the world in the part, where it is aligned."""
-    if state.alignment is None:
-        return points
-    placed = state.alignment.part_from_world.points(points[:, :3])
-    return np.column_stack([placed, points[:, 3]]).astype("<f4")
+def _here(state: JobResults) -> Motion:
+    return Motion.identity() if state.alignment is None else state.alignment.part_from_world
 
 
-def _points_of(session: Session, state: JobResults, scan_id: int) -> Array | None:
-    """(d, 4) of the thinned copy in the world: of what it is worked out to now, or was last."""
+def _shown(session: Session, state: JobResults, scan_id: int) -> CloudPoints:
+    """The thinned copy in the world: of what it is worked out to now, or was last; none where nothing is."""
     found = state.results[scan_id].cloud if scan_id in state.results else None
-    if found is None:
-        return None
-    ready = Cloud.row_id == scan_id, Cloud.state == "ready"
-    newest = select(Cloud).where(*ready).order_by(Cloud.key != found.key, Cloud.id.desc()).limit(1)
-    cloud = session.scalar(newest.options(undefer(Cloud.drawn)))
-    return None if cloud is None or cloud.drawn is None else np.frombuffer(cloud.drawn, "<f4").reshape(-1, 4)
+    if found is None or len(found.shown):
+        return CloudPoints.none() if found is None else found.shown
+    query = select(Cloud).where(Cloud.row_id == scan_id, Cloud.state == "ready").order_by(Cloud.id.desc()).limit(1)
+    cloud = session.scalar(query.options(undefer(Cloud.given)))
+    return CloudPoints.none() if cloud is None or cloud.given is None else unpacked(cloud.key, cloud.given).shown

@@ -6,32 +6,37 @@ import io
 from collections.abc import Mapping
 from dataclasses import fields
 from functools import partial
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 from sqlalchemy import select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session, undefer
 
 from ...core.cloud.edges import Edges
 from ...core.cloud.giving import GivenPoints
+from ...core.cloud.points import CloudPoints
 from ...core.cloud.working import CloudResult
 from ...core.sheet.clouds import Asked, FoundCloud, Kept
 from ...store.database import only_reads, transaction
 from ...store.models import Cloud
 from ..queue import defer
 
+UNIT = 32_767  # of a normal, packed
 EDGES = {each.name: np.float32 for each in fields(Edges)} | {"points": np.float64, "lines": np.int32}
 
 
-def packed(result: CloudResult) -> tuple[bytes, bytes]:
-    """Counts and the points of each row, in numpy's open form (.npz); and the copy that is drawn, float32."""
+def packed(result: CloudResult) -> bytes:
+    """Counts and the points of each row, in numpy's open form (.npz)."""
     each = {"counts": np.array([result.read, result.kept, result.cells])}
     each |= {f"edges_{name}": getattr(result.edges, name).astype(kind) for name, kind in EDGES.items()}
+    each |= _of_points(result.points)
     for row, given in result.given.items():
         each |= {f"points_{row}": given.points, f"lines_{row}": given.lines.astype(np.int32)}
     file = io.BytesIO()
     np.savez(file, **each)  # type: ignore[arg-type]
-    return file.getvalue(), result.drawn.astype("<f4").tobytes()
+    return file.getvalue()
 
 
 def unpacked(key: str, data: bytes) -> FoundCloud:
@@ -41,7 +46,26 @@ def unpacked(key: str, data: bytes) -> FoundCloud:
         given = {row: GivenPoints(file[f"points_{row}"], file[f"lines_{row}"].astype(np.int64)) for row in rows}
         edges = Edges(*(file[f"edges_{name}"].astype(np.int64 if name == "lines" else float) for name in EDGES))
         read, kept, cells = (int(n) for n in file["counts"])
-    return FoundCloud("done", "", 0, key, read, kept, cells, given, edges)
+        points = _points_of(file)
+    return FoundCloud("done", "", 0, key, read, kept, cells, given, edges, points)
+
+
+def _of_points(points: CloudPoints) -> dict[str, NDArray[Any]]:
+    """About a middle as float32, normals as shares of 32,767: so many numbers are kept small."""
+    middle = points.points.mean(axis=0) if len(points) else np.zeros(3)
+    normals = np.round(np.nan_to_num(points.normals) * UNIT).astype(np.int16)
+    places = (points.points - middle).astype(np.float32)
+    return {
+        "seen_middle": middle, "seen_places": places, "seen_normals": normals, "seen_lines": points.lines.astype(np.int32),
+        "seen_brightness": points.brightness.astype(np.float16),
+    }  # fmt: skip
+
+
+def _points_of(file: Mapping[str, NDArray[Any]]) -> CloudPoints:
+    normals = file["seen_normals"].astype(float)
+    normals[~normals.any(axis=1)] = np.nan  # none is sure
+    places = file["seen_places"].astype(float) + file["seen_middle"]
+    return CloudPoints(places, normals / UNIT, file["seen_lines"].astype(np.int64), file["seen_brightness"].astype(float))
 
 
 def kept_in(session: Session) -> Kept:

@@ -38,7 +38,7 @@ def scan_of(session: Session, state: JobResults, row_id: int) -> ScanShown | Non
         shown = [("Points", cloud.read), ("Left by the cuts", cloud.kept), ("Worked with", cloud.cells)]
         facts += [(name, count_text(count)) for name, count in shown] + [("Edges", count_text(len(cloud.edges)))]
     takes = [row for row in state.rows if Needed("cloud", row_id) in row.needs]
-    given = [(row.recipe.name, clouds.points_of(cloud, row)) for row in takes]
+    given = [(row.recipe.name, clouds.points_of(state, row_id, row)) for row in takes]
     system = recipe.system  # type: ignore[attr-defined]
     named = state.row(system).recipe.name if system in state.sheet.index else ""
     cuts = [cut.name for cut in recipe.cuts]  # type: ignore[attr-defined]

@@ -8,16 +8,19 @@ from pydantic import Field
 
 from ...shape_codec import StoredCone
 from ...shapes import Cone
+from ..base import Internal
 from ..bases.measured import EnclosedRecipe
+from ..bases.seen import SeenRecipe
 from ..quantities import Quantity, axis_off, form, size, tilt
 
 
-class ConeRecipe(EnclosedRecipe):
+class ConeRecipe(SeenRecipe, EnclosedRecipe):
     kind: Literal["cone"] = "cone"
     fits = "cone"
     shape_type = Cone
     plot = "round"
     nominal: StoredCone | None = None
+    seen_at: Annotated[StoredCone | None, Internal()] = None
     hits: Annotated[int, Field(ge=6, le=10_000)] = 12
 
     @classmethod

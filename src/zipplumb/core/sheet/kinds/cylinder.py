@@ -9,20 +9,22 @@ from pydantic import Field
 
 from ...shape_codec import StoredCylinder
 from ...shapes import Cylinder
-from ..base import Needed
+from ..base import Internal, Needed
 from ..bases.measured import RoundCriterion, RoundRecipe, pointing_out
+from ..bases.seen import SeenRecipe
 from ..quantities import Quantity, axis_off, form, size, tilt
 from ..results import Sense
 from ..row_hits import RowHits
 
 
-class CylinderRecipe(RoundRecipe):
+class CylinderRecipe(SeenRecipe, RoundRecipe):
     kind: Literal["cylinder"] = "cylinder"
     fits = "cylinder"
     shape_type = Cylinder
     plot = "round"
     criterion: RoundCriterion = "gaussian"
     nominal: StoredCylinder | None = None
+    seen_at: Annotated[StoredCylinder | None, Internal()] = None
     hits: Annotated[int, Field(ge=5, le=10_000)] = 12
 
     @classmethod

@@ -12,13 +12,16 @@ from ...frames import Array
 from ...shape_codec import StoredPlane
 from ...shapes import Plane
 from ..base import Internal
-from ..bases.measured import MeasuredRecipe, StraightCriterion
+from ..bases.measured import StraightCriterion
+from ..bases.seen import SeenRecipe
 from ..clouds import FoundCloud
 from ..quantities import Quantity, form, height, tilt
 from ..row_hits import RowHits
 
 
-class PlaneRecipe(MeasuredRecipe):
+class PlaneRecipe(SeenRecipe):
+    """Where a scan has its edges only (no ``pointed_at``), it takes those that lie in it."""
+
     kind: Literal["plane"] = "plane"
     fits = "plane"
     shape_type = Plane
@@ -26,7 +29,7 @@ class PlaneRecipe(MeasuredRecipe):
     plot = "map"
     criterion: StraightCriterion = "gaussian"
     nominal: StoredPlane | None = None
-    seen_at: Annotated[StoredPlane | None, Internal()] = None  # in the world: of a scan it takes the edges that lie in it
+    seen_at: Annotated[StoredPlane | None, Internal()] = None
     hits: Annotated[int, Field(ge=3, le=10_000)] = 4
 
     @classmethod
@@ -34,7 +37,9 @@ class PlaneRecipe(MeasuredRecipe):
         return (*height(nominal), form("flatness"), *tilt(nominal))
 
     def of_scan(self, row: int, cloud: FoundCloud) -> GivenPoints | None:
-        return super().of_scan(row, cloud) if self.seen_at is None else given_in(cloud.edges, self.seen_at)
+        if self.seen_at is None or self.pointed_at is not None:
+            return super().of_scan(row, cloud)
+        return given_in(cloud.edges, self.seen_at)
 
     def toward(self, hits: RowHits) -> Array | None:
         return hits.came_from

@@ -8,16 +8,19 @@ from pydantic import Field
 
 from ...shape_codec import StoredSphere
 from ...shapes import Sphere
+from ..base import Internal
 from ..bases.measured import RoundCriterion, RoundRecipe
+from ..bases.seen import SeenRecipe
 from ..quantities import Quantity, coordinates, form, size
 
 
-class SphereRecipe(RoundRecipe):
+class SphereRecipe(SeenRecipe, RoundRecipe):
     kind: Literal["sphere"] = "sphere"
     fits = "sphere"
     shape_type = Sphere
     criterion: RoundCriterion = "gaussian"
     nominal: StoredSphere | None = None
+    seen_at: Annotated[StoredSphere | None, Internal()] = None
     hits: Annotated[int, Field(ge=4, le=10_000)] = 9
 
     @classmethod

@@ -9,19 +9,21 @@ from pydantic import Field
 
 from ...shape_codec import StoredTorus
 from ...shapes import Torus
-from ..base import Needed
+from ..base import Internal, Needed
 from ..bases.measured import EnclosedRecipe, pointing_out
+from ..bases.seen import SeenRecipe
 from ..quantities import Quantity, coordinates, form, size, tilt
 from ..results import Sense
 from ..row_hits import RowHits
 
 
-class TorusRecipe(EnclosedRecipe):
+class TorusRecipe(SeenRecipe, EnclosedRecipe):
     kind: Literal["torus"] = "torus"
     fits = "torus"
     shape_type = Torus
     plot = "round"
     nominal: StoredTorus | None = None
+    seen_at: Annotated[StoredTorus | None, Internal()] = None
     hits: Annotated[int, Field(ge=7, le=10_000)] = 16
 
     @classmethod

@@ -1,0 +1,69 @@
+"""The points of a scan that are worked with: thinned evenly, with the way that the surface faces at each."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, fields
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.spatial import cKDTree
+
+from ..frames import Array, Indices, Motion
+from .cells import Cells
+
+BYTES = np.array([65536.0, 256.0, 1.0])
+LOOKED_AT = 2_000  # points that tell how far apart they are
+UNSURE_MM, UNSURE = 0.06, 3.0  # a cell whose points scatter more, and so many times as much as most, lies across an edge
+
+
+@dataclass(frozen=True, eq=False)
+class CloudPoints:
+    """``points`` (n, 3) in the world, mm; ``normals`` (n, 3) to the scanner, NaN where none is sure; ``lines`` (n,) of light
+    that they are of; ``brightness`` (n,) 0 to 1, NaN where it is not told."""
+
+    points: Array
+    normals: Array
+    lines: Indices
+    brightness: Array
+
+    def __len__(self) -> int:
+        return len(self.lines)
+
+    def of(self, some: NDArray[Any]) -> CloudPoints:
+        return CloudPoints(*(getattr(self, each.name)[some] for each in fields(self)))
+
+    @classmethod
+    def none(cls) -> CloudPoints:
+        return cls(np.empty((0, 3)), np.empty((0, 3)), np.empty(0, np.int64), np.empty(0))
+
+    @classmethod
+    def bare(cls, points: Array, lines: Indices, brightness: Array | None = None) -> CloudPoints:
+        """Of which nobody knows how they face."""
+        return cls(points, np.full_like(points, np.nan), lines, np.ones(len(lines)) if brightness is None else brightness)
+
+    @classmethod
+    def of_cells(cls, cells: Cells) -> CloudPoints:
+        normals, scatter = cells.normals()
+        if np.isfinite(scatter).any():
+            normals[scatter > max(UNSURE_MM, UNSURE * float(np.nanmedian(scatter)))] = np.nan
+        return cls(cells.points, normals, cells.lines, cells.brightness)
+
+    def drawn(self, here: Motion) -> NDArray[np.float32]:
+        """(n, 5) as they are drawn, ``here`` from the world: X, Y, Z in mm, brightness, and which way they face, three bytes
+        as one number (0: not known): of each component 1 to 255, 128 being zero."""
+        bytes_ = np.where(np.isfinite(self.normals), 128 + np.round(127 * np.nan_to_num(here.vectors(self.normals))), 0)
+        return np.column_stack([here.points(self.points), self.brightness, bytes_ @ BYTES]).astype("<f4")
+
+    @cached_property
+    def tree(self) -> cKDTree:
+        return cKDTree(self.points)
+
+    @cached_property
+    def spacing_mm(self) -> float:
+        """How far apart they are, mostly."""
+        if len(self) < 2:
+            return 1.0
+        some = self.points[np.linspace(0, len(self) - 1, min(len(self), LOOKED_AT)).astype(int)]
+        return float(np.median(self.tree.query(some, k=2)[0][:, 1]))

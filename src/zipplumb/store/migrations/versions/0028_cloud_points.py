@@ -1,0 +1,17 @@
+"""what was worked out of scans holds their thinned points too: it is worked out anew"""
+
+from alembic import op
+
+revision = '0028'
+down_revision = '0027'
+branch_labels = None
+depends_on = None
+
+
+def upgrade() -> None:
+    op.execute('delete from clouds')
+    op.drop_column('clouds', 'drawn')
+
+
+def downgrade() -> None:
+    raise NotImplementedError
