@@ -21,8 +21,8 @@ from zipplumb.core.cloud.edges import Edges, edges_of
 from zipplumb.core.cloud.faces import flattest
 from zipplumb.core.cloud.light import Chunk, seen
 from zipplumb.core.cloud.openings import openings
-from zipplumb.core.cloud.sorting import Rule, sorted_out
-from zipplumb.core.cloud.working import CloudWork
+from zipplumb.core.cloud.sorting import sorted_out
+from zipplumb.core.cloud.working import CloudWork, SortingWork
 from zipplumb.core.fitting import fit
 from zipplumb.core.frames import Motion, perpendicular_pair
 from zipplumb.core.stripes import packed
@@ -43,17 +43,18 @@ def run() -> None:
     still = Motion.identity()
     shapes = {face.index: face.nominal["shape"] for face in model.faces if face.nominal}
     large = sorted(shapes, key=lambda k: -model.faces[k].area_mm2)[:ROWS]
-    work = CloudWork({1: still}, {1: still}, (), 1.0, still, {face: face for face in large}, Rule())
+    work, sorting = CloudWork({1: still}, {1: still}), SortingWork(still, {face: face for face in large})
     faces = FacesNear(model, set(large))
     surfaces = Surfaces(model)
     surfaces.nearest(np.zeros((1, 3)))
-    found = work.run(chunks, len(chunks), faces)  # loops are compiled, trees are made
+    sorting.run(work.run(chunks, len(chunks)).points, faces)  # loops are compiled, trees are made
 
     begin = time.perf_counter()
-    found = work.run(chunks, len(chunks), faces)
+    found = work.run(chunks, len(chunks))
+    given = sorting.run(found.points, faces)
     worked = time.perf_counter() - begin
     begin = time.perf_counter()
-    fitted = [fit(shapes[face], given.points) for face, given in found.given.items() if len(given.lines) > 50]
+    fitted = [fit(shapes[face], mine.points) for face, mine in given.items() if len(mine.lines) > 50]
     fits = time.perf_counter() - begin
     print(f"A scan of {found.read} points, on {len(large)} planned rows")
     print(f"  into {found.cells} cells, each given to a face: {worked:.2f} s; {len(fitted)} rows fitted: {fits:.2f} s")
@@ -75,7 +76,7 @@ def run() -> None:
     cells = together(cells_of(seen(chunk, still, still), 1.0) for chunk in chunks)
     assert cells is not None
     normals, _ = cells.normals()
-    ours = best(lambda: sorted_out(cells.points, normals, faces, work.wanted, work.rule), 1)
+    ours = best(lambda: sorted_out(cells.points, normals, faces, sorting.wanted, sorting.rule), 1)
     alone = best(lambda: tree.squared_distance(corners, triangles, cells.points), 1)
     print(f"  the cells sorted, with edges and exact feet: {ours:.2f} s; libigl's nearest points of them {alone:.2f} s")
 

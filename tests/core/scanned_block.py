@@ -11,7 +11,6 @@ from zipplumb.core.cloud.light import Chunk
 from zipplumb.core.frames import Motion, perpendicular_pair
 from zipplumb.core.readings import HitSet
 from zipplumb.core.sheet import Kit, Sheet, evaluate
-from zipplumb.core.sheet.clouds import FoundCloud
 from zipplumb.core.stripes import packed
 
 SCANNER, HIGH, RADIUS = 7, 110.0, 20.1
@@ -77,9 +76,12 @@ class Scanned:
         return evaluate(Sheet(tuple(rows), self.active), self.readings, WHOLE, memory, None, self.done.get)
 
     def work(self, memory):
-        for key, asked in memory.wanted.items():
-            self.asked.append(key)
-            self.done[key] = FoundCloud.of(key, asked.lines, asked.work.run([self.chunk], 1, faces))
+        """All that is asked for, and what is then."""
+        while memory.wanted:
+            for key, asked in memory.wanted.items():
+                self.asked.append(key)
+                self.done[key] = replace(asked.run([self.chunk], 1, faces, lambda _: None), key=key)
+            _, memory = self.evaluate(memory)
 
     def worked_out(self):
         _, memory = self.evaluate()

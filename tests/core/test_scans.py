@@ -4,7 +4,8 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from scanned_block import BORE, RADIUS, Scanned
+from block import WORLD
+from scanned_block import BORE, RADIUS, TOP, Scanned, faces
 
 
 def test_rows_wait_for_a_scan_and_have_its_points_once_it_is_worked_out():
@@ -30,7 +31,7 @@ def test_rows_wait_for_a_scan_and_have_its_points_once_it_is_worked_out():
     assert top.characteristic("height").actual == pytest.approx(60, abs=1e-3)
     fresh, _ = it.evaluate()
     assert fresh[it.bore].characteristic("diameter").actual == bore.characteristic("diameter").actual
-    assert len(it.asked) == 1
+    assert len(it.asked) == 2  # its points, and whose they are
 
 
 def test_while_it_is_scanned_nothing_is_asked_for_and_a_change_of_it_is_another_work():
@@ -44,6 +45,37 @@ def test_while_it_is_scanned_nothing_is_asked_for_and_a_change_of_it_is_another_
     assert set(memory.wanted).isdisjoint(it.asked)
     results, memory = it.evaluate(memory)  # and back: it is there still
     assert results[it.bore].state == "done"
+
+
+def test_how_points_are_given_changes_without_the_light_being_gone_through_again():
+    it = Scanned()
+    _, memory = it.worked_out()
+    _, memory = it.evaluate(memory, within_mm=0.5)
+    assert [asked.what for asked in memory.wanted.values()] == ["rows"]
+    _, memory = it.evaluate(memory, grid_mm=2.0)
+    assert [asked.what for asked in memory.wanted.values()] == ["points"]
+
+
+def test_an_alignment_on_a_surface_that_was_pointed_at_may_give_the_scans_points_to_others():
+    it = Scanned()
+    _, side, end = (row.id for row in it.bench.rows[:3])
+    on_it = WORLD.points(np.array([[75.0, 0, 60]]))[0].tolist()
+    normal = WORLD.vectors(np.array([[0, 0, 1.0]]))[0].tolist()
+    seen = {"shape": "plane", "point": on_it, "normal": normal}
+    top = it.bench.add({"kind": "plane", "nominal": TOP, "seen_at": seen, "pointed_at": on_it, "scans": [it.scan]})
+    by_scan = it.bench.add({"kind": "datum_planes", "primary": top, "secondary": side, "tertiary": end})
+    _, memory = it.evaluate(system=by_scan)
+    it.work(memory)
+    results, _ = it.evaluate(memory, system=by_scan)
+    assert results[by_scan].state == "done", results[by_scan].message
+    assert results[it.bore].state == "waits"
+    while memory.wanted:
+        for key, asked in memory.wanted.items():
+            it.done[key] = asked.run([it.chunk], 1, faces, lambda _: None)
+        results, memory = it.evaluate(memory, system=by_scan)
+    assert results[top].feature.scanned > 200
+    assert results[it.bore].state == "done", results[it.bore].message
+    assert results[it.bore].characteristic("diameter").actual == pytest.approx(2 * RADIUS, abs=1e-3)
 
 
 def test_touched_and_scanned_count_together_and_are_told_apart():
@@ -66,7 +98,7 @@ def test_a_head_that_is_no_scanner_and_a_missing_alignment_are_said():
     assert "not calibrated as a scanner" in results[it.scan].message
     it = Scanned()
     del it.readings[it.bench.rows[0].id]
-    results, _ = it.evaluate()
+    results, _ = it.worked_out()
     assert (results[it.scan].state, "not there yet" in results[it.scan].message) == ("waits", True)
 
 

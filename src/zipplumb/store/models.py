@@ -402,7 +402,7 @@ class DeviceEvent(Base):
 class Cloud(Base):
     """What is worked out of a scan, under the key of its node; ``state``: making, ready or failed, with a ``message``.
 
-    ``given``: counts, the points of each row, edges and a thinned copy; ``share``: how far it is.
+    ``what``: its points, or those of its rows; ``given``: these, packed; ``share``: how far it is.
     """
 
     __tablename__ = "clouds"
@@ -410,6 +410,7 @@ class Cloud(Base):
     key: Mapped[str] = mapped_column(String(40), unique=True)
     job_id: Mapped[int] = mapped_column(ForeignKey("jobs.id"), index=True)
     row_id: Mapped[int] = mapped_column(ForeignKey("rows.id"))
+    what: Mapped[str] = mapped_column(String(10), server_default="points")
     state: Mapped[str] = mapped_column(String(10), server_default="making")
     message: Mapped[str] = mapped_column(Text, server_default="")
     share: Mapped[float] = mapped_column(Double, server_default="0")

@@ -8,7 +8,7 @@ from zipplumb.core.cloud.cells import cells_of, together
 from zipplumb.core.cloud.cutting import before
 from zipplumb.core.cloud.light import Chunk, Seen, seen
 from zipplumb.core.cloud.sorting import Rule, sorted_out
-from zipplumb.core.cloud.working import CloudWork
+from zipplumb.core.cloud.working import CloudWork, SortingWork
 from zipplumb.core.errors import InputError
 from zipplumb.core.frames import Motion
 from zipplumb.core.sheet.kinds.scan import Cut
@@ -108,7 +108,7 @@ def work(points, **more):
     data, counts = packed(lines)
     chunk = Chunk(poses, data, counts, np.zeros(len(points), bool), 1, 1)
     still = Motion.identity()
-    return CloudWork({1: still}, {1: still}, **more).run([chunk], 1, faces)
+    return CloudWork({1: still}, {1: still}, **more).run([chunk], 1)
 
 
 def test_a_scan_is_cut_and_given_to_rows():
@@ -116,11 +116,12 @@ def test_a_scan_is_cut_and_given_to_rows():
     top = np.column_stack([x, y, 0 * x])
     table = np.column_stack([x, y - 30, 0 * x - 25])
     cut = Cut(point=(0, 0, -20), normal=(0, 0, 2))
-    found = work(np.vstack([top, table]), cuts=(cut,), part_from_world=Motion.identity(), wanted={5: 0, 6: 1})
+    found = work(np.vstack([top, table]), cuts=(cut,))
     assert (found.read, found.kept) == (2 * len(top), len(top))
-    assert found.given[6].points.shape == (0, 3)
-    assert 300 < len(found.given[5].lines) <= found.cells
-    np.testing.assert_allclose(found.given[5].points[:, 2], 0, atol=1e-4)
+    given = SortingWork(Motion.identity(), {5: 0, 6: 1}).run(found.points, faces)
+    assert given[6].points.shape == (0, 3)
+    assert 300 < len(given[5].lines) <= found.cells
+    np.testing.assert_allclose(given[5].points[:, 2], 0, atol=1e-4)
     assert found.points.drawn(Motion.identity()).shape == (found.cells, 5)
     with pytest.raises(InputError, match="Nothing is left"):
         work(table, cuts=(cut,))

@@ -79,8 +79,9 @@ def _widest(cloud: CloudPoints, kind: str, patches: list[Indices], seed: int) ->
 
 
 def _likeliest_first(found: list[GrownSurface]) -> list[GrownSurface]:
-    """The shape that explains most; of those that explain about as much the simplest, unless another lies nearer. What takes few
-    of the points, or leaves much, is none."""
+    """The shape that explains most; of those that explain about as much the simplest, unless another lies nearer.
+
+    What takes few of the points, or leaves much, is none."""
     if not found:
         return []
     most = max(len(g.members) for g in found)

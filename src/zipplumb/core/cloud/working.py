@@ -1,4 +1,4 @@
-"""What is worked out of a scan, by whoever has the time: its edges, a thinned copy, and the points of each row."""
+"""What is worked out of a scan, by whoever has the time: its edges and a thinned copy; and the points of each row."""
 
 from __future__ import annotations
 
@@ -28,19 +28,18 @@ def _silent(share: float) -> None:
 @dataclass(frozen=True, eq=False)
 class CloudResult:
     """``read``: points in all, ``kept``: those that no plane cuts away; ``cells`` of them. ``edges``: where its light ends.
-    ``points``: thinned. ``given``: by row."""
+    ``points``: thinned."""
 
     read: int
     kept: int
     cells: int
     edges: Edges = field(default_factory=Edges.none)
     points: CloudPoints = field(default_factory=CloudPoints.none)
-    given: Mapping[int, GivenPoints] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, eq=False)
 class CloudWork:
-    """All that a scan's result rests on, but for its points.
+    """All that a scan's points rest on, but for its light.
 
     Attributes
     ----------
@@ -48,7 +47,6 @@ class CloudWork:
     stations : world_from_station, by station
     cuts : planes in the world
     spacing_mm : length of the cells
-    part_from_world : where the part is, if the points are given to rows; ``wanted``: face by row; ``rule``: which are whose
     edges_only : what is flat is left out
     """
 
@@ -56,13 +54,10 @@ class CloudWork:
     stations: Mapping[int, Motion]
     cuts: tuple[Cutting, ...] = ()
     spacing_mm: float = 1.0
-    part_from_world: Motion | None = None
-    wanted: Mapping[int, int] = field(default_factory=dict)
-    rule: Rule = field(default_factory=Rule)
     edges_only: bool = False
 
-    def run(self, chunks: Iterable[Chunk], total: int, faces: Faces | None, progress: Progress = _silent) -> CloudResult:
-        """Work it out. ``total``: how many chunks there are; ``faces``: of the part's CAD.
+    def run(self, chunks: Iterable[Chunk], total: int, progress: Progress = _silent) -> CloudResult:
+        """Work it out. ``total``: how many chunks there are.
 
         Raises
         ------
@@ -81,7 +76,7 @@ class CloudWork:
                 edges.append(ends.of(before(ends.points, self.cuts)))
                 found = found.of(before(found.points, self.cuts))
                 kept += len(found)
-                progress(0.7 * done / max(total, 1))
+                progress(done / max(total, 1))
                 if len(found) and not self.edges_only:
                     yield cells_of(found, self.spacing_mm)
 
@@ -93,20 +88,27 @@ class CloudWork:
                 "All that was read is kept.",
                 "Take a cut away, or scan on.",
             )
-        progress(0.75)
         if whole is None:
             return CloudResult(read, kept, len(ends), ends)
         points = CloudPoints.of_cells(whole)
-        given = self._given(points, faces)
-        return CloudResult(read, kept, len(whole), ends, points.of(_spread(len(whole), THINNED)), given)
+        return CloudResult(read, kept, len(whole), ends, points.of(_spread(len(whole), THINNED)))
 
-    def _given(self, whole: CloudPoints, faces: Faces | None) -> dict[int, GivenPoints]:
-        if self.part_from_world is None or faces is None or not self.wanted:
-            return {}
-        places = self.part_from_world.points(whole.points)
-        found = sorted_out(places, self.part_from_world.vectors(whole.normals), faces, self.wanted, self.rule)
+
+@dataclass(frozen=True, eq=False)
+class SortingWork:
+    """How points are given to rows: ``part_from_world``: where the part is; ``wanted``: face by row; ``rule``: which are
+    whose."""
+
+    part_from_world: Motion
+    wanted: Mapping[int, int]
+    rule: Rule = field(default_factory=Rule)
+
+    def run(self, points: CloudPoints, faces: Faces) -> dict[int, GivenPoints]:
+        """The points of each row, evenly spread, so many at most. ``faces``: of the part's CAD."""
+        places, normals = self.part_from_world.points(points.points), self.part_from_world.vectors(points.normals)
+        found = sorted_out(places, normals, faces, self.wanted, self.rule)
         each = {row: mine[_spread(len(mine), OF_A_ROW)] for row, mine in found.items()}
-        return {row: GivenPoints(whole.points[mine], whole.lines[mine]) for row, mine in each.items()}
+        return {row: GivenPoints(points.points[mine], points.lines[mine]) for row, mine in each.items()}
 
 
 def _spread(count: int, most: int) -> Indices:

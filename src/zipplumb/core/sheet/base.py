@@ -160,6 +160,11 @@ class RowRecipe(Model):
         return None
 
     @property
+    def takes_by_cad(self) -> bool:
+        """Of a scan it takes what the CAD tells to be its own, where the part is aligned."""
+        return False
+
+    @property
     def should_be(self) -> Any:
         """Its nominal shape in the part; None where it has none."""
         return None

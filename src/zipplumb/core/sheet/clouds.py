@@ -1,15 +1,17 @@
-"""What a scan's row has, and the points of it that are another row's."""
+"""What a scan's nodes give: its points and edges, and those of them that are other rows'; both are worked out elsewhere."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
-from typing import Any
+from typing import Any, ClassVar
 
 from ..cloud.edges import Edges
 from ..cloud.giving import GivenPoints
+from ..cloud.light import Chunk
 from ..cloud.points import CloudPoints
-from ..cloud.working import CloudResult, CloudWork
+from ..cloud.sorting import Faces
+from ..cloud.working import CloudResult, CloudWork, Progress, SortingWork
 from ..frames import Motion
 from .results import State
 
@@ -23,9 +25,9 @@ def key_prefix(scan: int) -> str:
 
 @dataclass(frozen=True, eq=False)
 class FoundCloud:
-    """The value of a scan's node. ``lines`` of light; ``key`` names what was worked out; ``read``, ``kept``, ``cells``: see
-    ``CloudResult``; ``given``: points by row; ``edges``; ``points``: thinned; ``part_from_world``: where the part was, if
-    rows take points."""
+    """The value of a scan's nodes. ``lines`` of light; ``key`` names what was worked out; ``read``, ``kept``, ``cells``,
+    ``edges``, ``points``: see ``CloudResult``; ``given``: points by row, and ``part_from_world``: where the part was, if rows
+    take points by the CAD."""
 
     state: State
     message: str = ""
@@ -34,14 +36,14 @@ class FoundCloud:
     read: int = 0
     kept: int = 0
     cells: int = 0
-    given: Mapping[int, GivenPoints] = field(default_factory=dict)
     edges: Edges = field(default_factory=Edges.none)
     points: CloudPoints = field(default_factory=CloudPoints.none)
+    given: Mapping[int, GivenPoints] = field(default_factory=dict)
     part_from_world: Motion | None = None
 
     @classmethod
-    def of(cls, key: str, lines: int, result: CloudResult) -> FoundCloud:
-        return cls("done", "", lines, key, result.read, result.kept, result.cells, result.given, result.edges, result.points)
+    def of(cls, result: CloudResult) -> FoundCloud:
+        return cls("done", "", 0, "", result.read, result.kept, result.cells, result.edges, result.points)
 
     @property
     def shown(self) -> CloudPoints:
@@ -49,13 +51,59 @@ class FoundCloud:
         return self.points if len(self.points) else CloudPoints.bare(self.edges.points, self.edges.lines)
 
 
-@dataclass(frozen=True, eq=False)
 class Asked:
-    """What a node wants worked out: ``lines`` of light of a scan, in a way."""
+    """What a node wants worked out of a scan, the ``row``: its "points", or those of its "rows"; ``lines`` of light that it
+    has; ``faces`` of the CAD that it takes."""
 
+    what: ClassVar[str]
+    row: int
+    lines: int
+    faces: frozenset[int]
+
+    def run(self, chunks: Iterable[Chunk], total: int, faces: Faces | None, progress: Progress) -> FoundCloud:
+        """Work it out from so many chunks of light. Raises PlumbError."""
+        raise NotImplementedError
+
+    def with_what_is_known(self, found: FoundCloud) -> FoundCloud:
+        """What was kept of it, and what is known beside."""
+        raise NotImplementedError
+
+
+@dataclass(frozen=True, eq=False)
+class AskedCloud(Asked):
+    """The points and edges of a scan."""
+
+    what = "points"
     row: int
     lines: int
     work: CloudWork
+    faces: frozenset[int] = frozenset()
+
+    def run(self, chunks: Iterable[Chunk], total: int, faces: Faces | None, progress: Progress) -> FoundCloud:
+        return FoundCloud.of(self.work.run(chunks, total, progress))
+
+    def with_what_is_known(self, found: FoundCloud) -> FoundCloud:
+        return replace(found, lines=self.lines)
+
+
+@dataclass(frozen=True, eq=False)
+class AskedGiven(Asked):
+    """Which of a scan's points are whose."""
+
+    what = "rows"
+    row: int
+    lines: int
+    cloud: FoundCloud
+    work: SortingWork
+    faces: frozenset[int]
+
+    def run(self, chunks: Iterable[Chunk], total: int, faces: Faces | None, progress: Progress) -> FoundCloud:
+        return FoundCloud("done", given=self.work.run(self.cloud.points, faces) if faces is not None else {})
+
+    def with_what_is_known(self, found: FoundCloud) -> FoundCloud:
+        if found.state != "done":
+            return found
+        return replace(self.cloud, key=found.key, given=found.given, part_from_world=self.work.part_from_world)
 
 
 @dataclass(frozen=True, eq=False)
@@ -75,5 +123,5 @@ def on_shelf(kept: Kept, key: str, asked: Any) -> tuple[str, Any]:
         return key, asked
     found = kept(key)
     if found is not None:
-        return key, replace(found, lines=asked.lines, part_from_world=asked.work.part_from_world)
+        return key, asked.with_what_is_known(found)
     return f"{key}…", UnderWay("waits", UNDER_WAY, asked.lines, key, asked=asked)

@@ -22,10 +22,9 @@ from ..sameness import Layered
 from ..tolerances.decision import Rule
 from .base import Needed
 from .bases.measured import FeatureRecipe, MeasuredRecipe
-from .bases.scans import ScanRecipe
 from .bases.systems import ActualFeature, SystemInputs, SystemRecipe
 from .beside import beside
-from .clouds import Asked, FoundCloud, Kept, UnderWay, key_prefix, on_shelf
+from .clouds import Asked, Kept, UnderWay, key_prefix, on_shelf
 from .datums import Datum, system_of
 from .elsewhere import words_elsewhere
 from .given import Kit, PartSurfaces, Sheet, SheetRow, StationPose
@@ -35,10 +34,12 @@ from .judging import characteristics_of, planned
 from .results import FoundFeature, FoundSystem, RowResult, State
 from .row_hits import RowHits
 from .ruling import ruled
-from .stations import NETWORK, FoundNetwork, Untied, digest_of, tied
+from .scanning import ScanNodes, taken_from
+from .stations import NETWORK, FoundNetwork, Untied, digest_of, tied, untied_words
 from .warm import as_in, solved
 
-OF_ROWS = ("feature", "system", "cloud", "verdict")  # what nodes are of, whose names have a row
+OF_SCANS = ("cloud", "given")
+OF_ROWS = ("feature", "system", *OF_SCANS, "verdict")  # what nodes are of, whose names have a row
 UNPLACED = "Its place is known once the part is aligned."
 
 
@@ -72,7 +73,7 @@ def evaluate(
         nodes = _Graph(sheet, readings, kit, surfaces, sheet.rows, True).nodes
         worked = Layered(work_out(nodes, previous.worked if previous else {}, shelf=shelf))
         results = Layered({row.id: _result(row, worked["verdict", row.id], sheet.rule) for row in sheet.rows})
-        clouds = tuple(("cloud", row.id) for row in sheet.rows if row.recipe.role == "cloud")
+        clouds = tuple((what, row.id) for row in sheet.rows if row.recipe.role == "cloud" for what in OF_SCANS)
         return results, Memory(sheet, readings, kit, surfaces, worked, results, _dependents(nodes), clouds)
     dirty = previous.resting_on(changed)
     ids = {of for what, of in cast(set[tuple[str, int]], dirty) if what in OF_ROWS}
@@ -134,6 +135,8 @@ class Memory:
         for place in sorted({*sheet.places_that_differ(self.sheet), *sheet.places_of(readings.differing(self.readings))}):
             row, was = sheet.rows[place], self.sheet.rows[place]
             if row.recipe.role != was.recipe.role or row.needs != was.needs or row.recipe.cad_face != was.recipe.cad_face:
+                return None
+            if row.recipe.takes_by_cad != was.recipe.takes_by_cad:
                 return None
             read, had = readings.get(row.id), self.readings.get(row.id)
             if (read.station_names if read else ()) != (had.station_names if had else ()):
@@ -213,7 +216,7 @@ class _Graph:
 
     def _add_feature(self, row: SheetRow) -> None:
         own = self._own(row)
-        needs: tuple[Name, ...] = row.needs
+        needs: tuple[Name, ...] = tuple(taken_from(row, n) for n in row.needs)
         reading = self.readings.get(row.id)
         if reading is not None:
             own = f"{own}{reading.digest}{self._calibrations(reading.used[1])}"
@@ -226,13 +229,13 @@ class _Graph:
         self.nodes["verdict", row.id] = Node(row.digest, (name, *self.active), self._judge, row)
 
     def _found(self, row: SheetRow, needed: Mapping[Name, Any]) -> FoundFeature:
-        recipe, parents = cast(FeatureRecipe, row.recipe), {n: needed[n] for n in row.needs}
+        recipe, parents = cast(FeatureRecipe, row.recipe), {n: needed[taken_from(row, n)] for n in row.needs}
         reading = self.readings.get(row.id) if recipe.takes_hits else None
         hits = None
         wait = ""
         placed = self._placed_kit(needed)
         if reading is not None and not reading.aside.all():
-            wait = _untied_words(reading, needed)
+            wait = untied_words(reading, needed)
             pulled = reading.pull_off_station  # finish may be pressed at a new station before anything is read there
             whole = not wait and (pulled is None or pulled in placed.stations)
             there = reading if whole else reading.of_stations(placed.stations)
@@ -258,52 +261,14 @@ class _Graph:
         """The readings of the scans from which it takes points."""
         return [self.readings[n.id] for n in row.needs if n.what == "cloud" and n.id in self.readings]
 
-    # ---- scans -----------------------------------------------------------------------------
-
     def _add_cloud(self, row: SheetRow) -> None:
-        name, reading = ("cloud", row.id), self.readings.get(row.id)
-        own = self._own(row)
-        needs: tuple[Name, ...] = row.needs
-        if reading is not None:
-            own = f"{own}{reading.digest}{self._calibrations(reading.used[1])}"
-            needs = (*needs, *reading.station_names)
-        wanted = self._wanted_of(row)
-        self.nodes[name] = Node(fingerprint(own, repr(sorted(wanted.items()))), needs, self._cloud, (row, wanted), heavy=True)
-        self.nodes["verdict", row.id] = Node(row.digest, (name,), _cloud_result, row)
+        reading = self.readings.get(row.id)
+        calibrated = "" if reading is None else self._calibrations(reading.used[1])
+        self.nodes |= self._scan_nodes.of(row, reading, calibrated)
 
-    def _wanted_of(self, scan: SheetRow) -> dict[int, int]:
-        """The faces of the CAD, by the rows that take the points on them from a scan."""
-        takes = Needed("cloud", scan.id)
-        rows = (row for row in self.sheet.rows if takes in row.needs)
-        return {row.id: row.recipe.cad_face for row in rows if row.recipe.cad_face is not None}
-
-    def _cloud(self, of: tuple[SheetRow, dict[int, int]], needed: Mapping[Name, Any]) -> FoundCloud | Asked:
-        """What is asked for of a scan, or why that is nothing."""
-        row, wanted = of
-        recipe, reading = cast(ScanRecipe, row.recipe), self.readings.get(row.id)
-        lines = 0 if reading is None else int(np.count_nonzero(~reading.aside))
-        if reading is None or not lines:
-            return FoundCloud("todo")
-        if not row.finished:
-            return FoundCloud("taking", "", lines)
-        stations = {n[1]: s for n, s in needed.items() if isinstance(s, StationPose)}  # type: ignore[index]
-        if untied := _untied_words(reading, needed):
-            return FoundCloud("waits", untied, lines)
-        axes = {c: self.kit.calibrations[c].light for c in set(reading.calibrations.tolist())}
-        missing = next((c for c, axis in axes.items() if axis is None), None)
-        if missing is not None:
-            return FoundCloud(
-                "failed", "It was scanned with a head that is not calibrated as a scanner. Calibrate it on Kit.", lines
-            )
-        given = [found for n, found in needed.items() if isinstance(n, Needed) and n.what == "system"]
-        placed = next((found.alignment for found in given if isinstance(found, FoundSystem)), None)
-        if given and placed is None:
-            return FoundCloud("waits", "The alignment in which its points are given to rows is not there yet.", lines)
-        work = recipe.work(
-            {c: axis.axis_from_scanner for c, axis in axes.items() if axis is not None},
-            {s: pose.world_from_station for s, pose in stations.items()}, placed, wanted if placed is not None else {},
-        )  # fmt: skip
-        return Asked(row.id, lines, work)
+    @cached_property
+    def _scan_nodes(self) -> ScanNodes:
+        return ScanNodes(self.sheet.rows, self.kit, "" if self.surfaces is None else self.surfaces.digest)
 
     def _own(self, row: SheetRow) -> str:
         """Fingerprint of the recipe, and of the part's surfaces where it rests on them."""
@@ -418,12 +383,6 @@ def _standing(station: StationPose, needed: Mapping[Name, Any]) -> StationPose |
     return network.stations.get(station.id) or network.untied[station.id]
 
 
-def _untied_words(reading: HitSet, needed: Mapping[Name, Any]) -> str:
-    """Why some of its hits wait; "" where none does."""
-    untied = [found for found in needed.values() if isinstance(found, Untied) and found.id in reading.stations_counted]
-    return " ".join(found.message for found in untied)
-
-
 def _unfinished(found: Any) -> bool:
     """A feature that is there, and not measured yet."""
     failed = isinstance(found, Failed) and found is not GONE and found is not ROUND
@@ -433,13 +392,6 @@ def _unfinished(found: Any) -> bool:
 def _features_of(row: SheetRow) -> tuple[int, ...]:
     """The rows whose features it rests on."""
     return tuple(n.id for n in row.needs if n.what == "feature")
-
-
-def _cloud_result(row: SheetRow, needed: Mapping[Name, Any]) -> RowResult:
-    found = needed["cloud", row.id]
-    if isinstance(found, Failed):
-        found = FoundCloud("failed", found.message)
-    return RowResult(row.id, found.state, found.message, cloud=found)
 
 
 def _system_result(row: SheetRow, needed: Mapping[Name, Any]) -> RowResult:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from itertools import combinations
+from typing import Any
 
 import numpy as np
 from scipy import special
@@ -256,3 +257,9 @@ def _standing(station: StationPose, network: Network, k: int, doubt: str) -> Sta
     about_origin = np.array([[0.0, -z, y], [z, 0.0, -x], [-y, x, 0.0]])
     terms: Array = np.vstack([moves[:3] + about_origin @ moves[3:], moves[3:]])
     return replace(station, world_from_station=pose, pose_terms=terms if terms.any() else None, doubt=doubt)
+
+
+def untied_words(reading: HitSet, needed: Mapping[Any, Any]) -> str:
+    """Why some of its hits wait; "" where none does."""
+    untied = [found for found in needed.values() if isinstance(found, Untied) and found.id in reading.stations_counted]
+    return " ".join(found.message for found in untied)

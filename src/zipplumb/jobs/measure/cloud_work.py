@@ -63,7 +63,7 @@ def _work_out(cloud_id: int) -> None:
         reading, model = state.readings[asked.row], model_of(state.job.part)
         pieces = _pieces(session, asked.row, reading)
         job_id, row_id = cloud.job_id, asked.row
-    faces = FacesNear(model, set(asked.work.wanted.values())) if model is not None and asked.work.wanted else None
+    faces = FacesNear(model, asked.faces) if model is not None and asked.faces else None
     told = 0.0
 
     def progress(share: float) -> None:
@@ -74,8 +74,7 @@ def _work_out(cloud_id: int) -> None:
                 session.execute(update(Cloud).where(Cloud.id == cloud_id).values(share=share))
                 tell(session, job_id, "hits", row=row_id)
 
-    result = asked.work.run(_chunks(pieces, reading), len(pieces), faces, progress)
-    given = packed(result)
+    given = packed(asked.run(_chunks(pieces, reading), len(pieces), faces, progress))
     with transaction() as session:
         cloud = stored(session, Cloud, cloud_id, lock=True)
         cloud.given, cloud.state, cloud.share = given, "ready", 1.0

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Any, cast
+from typing import cast
 
 import numpy as np
 from numpy.typing import NDArray
@@ -49,14 +49,15 @@ def may_take(state: JobResults) -> list[int]:
 
 
 def _rests_on(state: JobResults, row_id: int | None) -> set[int]:
-    """All rows that a row rests on, itself too."""
+    """All rows that a row rests on, itself too; of scans those that give points by the CAD as the part lies."""
     found: set[int] = set()
     left = [] if row_id is None else [row_id]
     while left:
         if (now := left.pop()) in found or now not in state.sheet.index:
             continue
         found.add(now)
-        left += [n.id for n in state.row(now).needs if n.what != "station"]
+        row = state.row(now)
+        left += [n.id for n in row.needs if n.what != "station" and (n.what != "cloud" or row.recipe.takes_by_cad)]
     return found
 
 
@@ -217,11 +218,10 @@ def points_of(state: JobResults, scan_id: int, row: SheetRow) -> int:
     return 0 if feature is None else sum(key.startswith(of_scan) for key in feature.counted)
 
 
-def progress_of(session: Session, found: Any) -> float | None:
+def progress_of(session: Session, scan_id: int) -> float | None:
     """How far (0 to 1) what a scan waits for is; None where it does not wait."""
-    if not found.key:
-        return None
-    return session.scalar(select(Cloud.share).where(Cloud.key == found.key, Cloud.state == "making"))
+    making = Cloud.row_id == scan_id, Cloud.state == "making"
+    return session.scalar(select(Cloud.share).where(*making).order_by(Cloud.id.desc()).limit(1))
 
 
 def drawn_of(session: Session, state: JobResults, scan_id: int) -> NDArray[np.float32]:
@@ -268,6 +268,11 @@ def _shown(session: Session, state: JobResults, scan_id: int) -> CloudPoints:
     found = state.results[scan_id].cloud if scan_id in state.results else None
     if found is None or len(found.shown):
         return CloudPoints.none() if found is None else found.shown
-    query = select(Cloud).where(Cloud.row_id == scan_id, Cloud.state == "ready").order_by(Cloud.id.desc()).limit(1)
+    query = (
+        select(Cloud)
+        .where(Cloud.row_id == scan_id, Cloud.what == "points", Cloud.state == "ready")
+        .order_by(Cloud.id.desc())
+        .limit(1)
+    )
     cloud = session.scalar(query.options(undefer(Cloud.given)))
     return CloudPoints.none() if cloud is None or cloud.given is None else unpacked(cloud.key, cloud.given).shown

@@ -17,7 +17,6 @@ from sqlalchemy.orm import Session, undefer
 from ...core.cloud.edges import Edges
 from ...core.cloud.giving import GivenPoints
 from ...core.cloud.points import CloudPoints
-from ...core.cloud.working import CloudResult
 from ...core.sheet.clouds import Asked, FoundCloud, Kept
 from ...store.database import only_reads, transaction
 from ...store.models import Cloud
@@ -27,7 +26,7 @@ UNIT = 32_767  # of a normal, packed
 EDGES = {each.name: np.float32 for each in fields(Edges)} | {"points": np.float64, "lines": np.int32}
 
 
-def packed(result: CloudResult) -> bytes:
+def packed(result: FoundCloud) -> bytes:
     """Counts and the points of each row, in numpy's open form (.npz)."""
     each = {"counts": np.array([result.read, result.kept, result.cells])}
     each |= {f"edges_{name}": getattr(result.edges, name).astype(kind) for name, kind in EDGES.items()}
@@ -47,7 +46,7 @@ def unpacked(key: str, data: bytes) -> FoundCloud:
         edges = Edges(*(file[f"edges_{name}"].astype(np.int64 if name == "lines" else float) for name in EDGES))
         read, kept, cells = (int(n) for n in file["counts"])
         points = _points_of(file)
-    return FoundCloud("done", "", 0, key, read, kept, cells, given, edges, points)
+    return FoundCloud("done", "", 0, key, read, kept, cells, edges, points, given)
 
 
 def _of_points(points: CloudPoints) -> dict[str, NDArray[Any]]:
@@ -93,6 +92,11 @@ def ask_for(session: Session, job_id: int, wanted: Mapping[str, Asked]) -> None:
 
 def _ask_for(session: Session, job_id: int, wanted: Mapping[str, Asked]) -> None:
     for key, asked in wanted.items():
-        new = insert(Cloud).values(key=key, job_id=job_id, row_id=asked.row).on_conflict_do_nothing().returning(Cloud.id)
+        new = (
+            insert(Cloud)
+            .values(key=key, job_id=job_id, row_id=asked.row, what=asked.what)
+            .on_conflict_do_nothing()
+            .returning(Cloud.id)
+        )
         if (cloud_id := session.scalar(new)) is not None:
             defer(session, "work_out_cloud", cloud_id=cloud_id)

@@ -44,5 +44,5 @@ def scan_of(session: Session, state: JobResults, row_id: int) -> ScanShown | Non
     cuts = [cut.name for cut in recipe.cuts]  # type: ignore[attr-defined]
     may_take = len(clouds.may_take(state)) if state.alignment is not None else 0
     only = recipe.edges_only  # type: ignore[attr-defined]
-    share, planes = clouds.progress_of(session, cloud), clouds.planes_of(state)
+    share, planes = clouds.progress_of(session, row_id), clouds.planes_of(state)
     return ScanShown(facts, share, given, cuts, planes, cloud.lines, only, may_take, named)

@@ -163,6 +163,10 @@ class MeasuredRecipe(FeatureRecipe):
         return self.face
 
     @property
+    def takes_by_cad(self) -> bool:
+        return True
+
+    @property
     def may_be_scanned(self) -> bool:
         """A scan's points, or edges, can be told to be its own."""
         return self.cad_face is not None

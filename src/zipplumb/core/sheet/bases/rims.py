@@ -17,6 +17,10 @@ class RimRecipe(FlatRecipe, EnclosedRecipe):
     seen_at: Any = None
 
     @property
+    def takes_by_cad(self) -> bool:
+        return self.seen_at is None
+
+    @property
     def may_be_scanned(self) -> bool:
         return self.nominal is not None or self.seen_at is not None
 

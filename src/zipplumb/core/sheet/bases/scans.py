@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from typing import Any
 
 from ...alignment import Alignment
-from ...cloud.working import CloudWork
+from ...cloud.working import CloudWork, SortingWork
 from ...frames import Motion
 from ..base import RowRecipe
 
@@ -16,8 +17,20 @@ class ScanRecipe(RowRecipe):
     role = "cloud"
     takes_light = True
 
-    def work(
-        self, axes: Mapping[int, Motion], stations: Mapping[int, Motion], placed: Alignment | None, wanted: Mapping[int, int]
-    ) -> CloudWork:
-        """What is to be worked out of its lines. ``wanted``: faces, by the rows that take its points on them."""
+    @property
+    def what_counts(self) -> Any:
+        """All of the recipe that its points rest on."""
+        raise NotImplementedError
+
+    @property
+    def whose(self) -> Any:
+        """All of the recipe by which they are given to rows."""
+        raise NotImplementedError
+
+    def work(self, axes: Mapping[int, Motion], stations: Mapping[int, Motion]) -> CloudWork:
+        """What is to be worked out of its lines."""
+        raise NotImplementedError
+
+    def sorting(self, placed: Alignment, wanted: Mapping[int, int]) -> SortingWork:
+        """How its points are given to rows. ``wanted``: faces, by the rows that take the points on them."""
         raise NotImplementedError

@@ -20,6 +20,10 @@ class SeenRecipe(MeasuredRecipe):
     pointed_at: Annotated[Vector | None, Internal()] = None
 
     @property
+    def takes_by_cad(self) -> bool:
+        return self.seen_at is None
+
+    @property
     def may_be_scanned(self) -> bool:
         return super().may_be_scanned or self.seen_at is not None
 

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
 from ...alignment import Alignment
 from ...cloud.sorting import Rule
-from ...cloud.working import CloudWork
+from ...cloud.working import CloudWork, SortingWork
 from ...frames import Motion
 from ..base import Direction, Internal, Model, SystemRef, Vector
 from ..bases.scans import ScanRecipe as BaseRecipe
@@ -40,16 +40,18 @@ class ScanRecipe(BaseRecipe):
     system: Annotated[SystemRef | None, Internal()] = None
 
     @property
-    def rests_on_surfaces(self) -> bool:  # type: ignore[override]
-        """Whose points they are is told by the CAD."""
-        return self.system is not None
+    def what_counts(self) -> Any:
+        return self.cuts, self.grid_mm, self.edges_only
 
-    def work(
-        self, axes: Mapping[int, Motion], stations: Mapping[int, Motion], placed: Alignment | None, wanted: Mapping[int, int]
-    ) -> CloudWork:
-        here = None if placed is None else placed.part_from_world
-        rule = Rule(self.within_mm, margin_mm=self.margin_mm)
-        return CloudWork(axes, stations, self.cuts, self.grid_mm, here, wanted, rule, self.edges_only)
+    @property
+    def whose(self) -> Any:
+        return self.within_mm, self.margin_mm
+
+    def work(self, axes: Mapping[int, Motion], stations: Mapping[int, Motion]) -> CloudWork:
+        return CloudWork(axes, stations, self.cuts, self.grid_mm, self.edges_only)
+
+    def sorting(self, placed: Alignment, wanted: Mapping[int, int]) -> SortingWork:
+        return SortingWork(placed.part_from_world, wanted, Rule(self.within_mm, margin_mm=self.margin_mm))
 
 
 KIND = ScanRecipe
