@@ -94,6 +94,7 @@ def rows_of_every_kind(bench):
     rows["planes_as_axes"] = bench.add({"kind": "planes_as_axes", "planes": [{"feature": top, "axis": "+Z"}]})
     rows["level"] = bench.add({"kind": "level", "plane": top})
     rows["surfaces"] = bench.add({"kind": "surfaces", "features": touches, "start": rows["datum_planes"]})
+    rows["laid_scan"] = bench.add({"kind": "laid_scan", "scans": [rows["scan"]], "start": rows["datum_planes"]})
     return rows
 
 

@@ -9,6 +9,7 @@ from zipplumb.jobs.plan.forms import changed, data_of, fields_of, texts_of
 ROWS = {"feature": [("1", "1 Top"), ("2", "2 Hole")], "system": [("9", "9 Alignment")], "station": [("1", "Station 1")]}
 PLANE = {"shape": "plane", "point": [1.5, -2, 60], "normal": [0, 0, 1]}
 EXAMPLES = [
+    {"kind": "laid_scan", "scans": [4, 5], "start": 6, "u_mm": 0.1},
     {"kind": "scan", "grid_mm": 0.8, "within_mm": 2.0, "margin_mm": 1.5},
     {"kind": "point", "nominal": {"shape": "point", "position": [1, 2, 3.25]}, "known_u_mm": 0.02,
      "asked": [{"key": "z", "upper": 0.1}]},

@@ -7,11 +7,12 @@ from types import SimpleNamespace
 import numpy as np
 import pytest
 from block import KIT as BARE_KIT
-from block import Bench
+from block import UP, WORLD, Bench
 from every_kind import SURFACES, rows_of_every_kind
 from test_forms import EXAMPLES
 
 from zipplumb.core.calibration import Light
+from zipplumb.core.cloud.points import CloudPoints
 from zipplumb.core.deriving import Given, possible
 from zipplumb.core.features import Feature
 from zipplumb.core.frames import Motion
@@ -34,9 +35,13 @@ LIGHT = replace(BARE_KIT.calibrations[1], light=Light(Motion.identity(), 0.02))
 KIT = Kit(BARE_KIT.stations, {1: LIGHT})  # with which everything is read, also by light
 
 
+SPREAD = np.random.default_rng(1).uniform(-50, 50, (60, 3)) * [1, 1, 0] + [0, 0, 60]
+ON_TOP = CloudPoints(WORLD.points(SPREAD), WORLD.vectors(np.tile(UP, (60, 1))), np.arange(60) % 6, np.ones(60))
+
+
 def worked_out(kit=KIT, alignment=ACTIVE):
     def kept(key):
-        return FoundCloud("done", "", 0, key, 6, 5, 4)
+        return FoundCloud("done", "", 0, key, 6, 5, 4, points=ON_TOP)
 
     return evaluate(Sheet(tuple(BENCH.rows), alignment), BENCH.readings, kit, None, SURFACES, kept)[0]
 

@@ -42,6 +42,17 @@ class Surfaces:
         tree.init(self.corners, self.triangles)
         return tree
 
+    def spread(self, count: int, seed: int = 0) -> tuple[Array, Array]:
+        """So many places (n, 3) all over the part, at random, each piece as likely; and the normals out of the material."""
+        random = np.random.default_rng(seed)
+        a, b, c = self.corners[self.triangles].transpose(1, 0, 2)
+        normals = np.cross(b - a, c - a)
+        areas = np.linalg.norm(normals, axis=1)
+        which = random.choice(len(areas), count, p=areas / areas.sum())
+        weights = random.dirichlet((1, 1, 1), count)
+        points = weights[:, :1] * a[which] + weights[:, 1:2] * b[which] + weights[:, 2:] * c[which]
+        return points, normals[which] / areas[which][:, None]
+
     def nearest(self, points: Array) -> tuple[Array, Array]:
         """Feet (n, 3) of points on the part, and the normals (n, 3) out of the material there."""
         return self.nearest_faces(points)[:2]

@@ -10,7 +10,7 @@ and Vision Computing 10 (1992). Points are set aside by their distance in robust
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -27,7 +27,8 @@ from .ledger import HoldLedger, ledger_of
 from .touches import Pose, Solved, Touches, linearised, solve
 
 Nearest = Callable[[Array], tuple[Array, Array]]
-FEW = 1500  # points that are enough to find the place
+FEW, MANY = 1500, 10_000  # points that are enough to find the place, and to settle in it
+ROUGHLY_MM, CLOSELY_MM = 1e-4, 1e-6  # steps that are none, of so many
 ROUNDS = 60
 REJECT = 4.0  # robust sigmas beyond which a point of a scan is set aside
 BETTER = 0.8  # another place that leaves so much less shows that the first was wrong
@@ -41,7 +42,7 @@ class SurfaceAlignment(Alignment):
     Attributes
     ----------
     solved : as of holds; every point is one touch along the normal of its foot
-    deviations : (n,) of all points from the surface, mm, + on the normal's side
+    deviations : (n,) of the points from the surface, mm, + on the normal's side
     used : (n,) bool; the others were set aside as not of these surfaces
     """
 
@@ -55,6 +56,25 @@ class SurfaceAlignment(Alignment):
         return float(np.sqrt(np.mean(self.deviations[self.used] ** 2)))
 
 
+@dataclass(frozen=True, eq=False)
+class Errors:
+    """How points err. ``u_mm``: each by its own; ``together``: by source, (n, 3, m) in the world, what moves them all with one
+    standard uncertainty of each of the source's m components."""
+
+    u_mm: float
+    together: Mapping[Source, Array]
+
+    def every(self, step: int) -> Errors:
+        return Errors(self.u_mm, {source: moved[::step] for source, moved in self.together.items()})
+
+    def of_motion(self, solved: Solved, used: NDArray[np.bool_], whose: int | str) -> Uncertainty:
+        """Of the small motion by which the part is laid."""
+        covariance = self.u_mm**2 * solved.gain @ solved.gain.T
+        ways = solved.touches.directions @ solved.pose.motion.rotation
+        shared = {source: -solved.gain @ np.einsum("ni,nim->nm", ways, moved[used]) for source, moved in self.together.items()}
+        return Uncertainty.of_covariance(Source("laid", whose), covariance) + Uncertainty(len(covariance), shared)
+
+
 def align_surfaces(
     points_world: Array,
     nearest: Nearest,
@@ -65,12 +85,14 @@ def align_surfaces(
     above_mm: Array | float = 0.0,
     whose: int | str = 0,
     names: Sequence[str] = (),
+    errors: Errors | None = None,
+    doubt: str = "",
 ) -> SurfaceAlignment:
     """Lay points upon surfaces.
 
     Parameters
     ----------
-    points_world : (n, 3) on the surface, or tip centers above it
+    points_world : (n, 3) on the surface, or tip centers above it; of more than ``MANY``, evenly so many are taken
     nearest : (m, 3) points of the part -> feet (m, 3) and unit normals (m, 3)
     start : a rough part_from_world, from holds or picked targets
     u_mm : standard uncertainty of a point with the surface's own form
@@ -80,6 +102,8 @@ def align_surfaces(
     above_mm : of each point, how far above its surface it stands: the radius of a tip that could not be taken off
     whose : names the source of its uncertainty
     names : of the points; where they are touches, those that contradict the others are told by these
+    doubt : what is doubtful already
+    errors : of the points, where they are known by source; left out, each errs by ``u_mm`` of its own
 
     Raises
     ------
@@ -93,17 +117,24 @@ def align_surfaces(
             "The points are kept.", "Touch 3 on one surface, 2 on another and 1 on a third, or more.",
         )  # fmt: skip
     seen = _Seen(points, np.broadcast_to(np.asarray(above_mm, float), (len(points),)), nearest)
-    few = seen.every(max(1, len(points) // FEW))
+    every = max(1, len(points) // MANY)
+    seen = seen.every(every)
+    few = seen.every(max(1, len(seen.points) // FEW))
     pose, cost = _settled(few, start, reject)
-    doubt = ""
     if look_round and cost > u_mm:  # else all lies within what is stated, and to lie still nearer is chance
         for other_start in _round_about(start, few.points):
             other, other_cost = _settled(few, other_start, reject)
             if other_cost < BETTER * cost:
                 pose, cost = other, other_cost
                 doubt = "From the start given it settled in a wrong place; another fits better. Check it on a surface."
-    pose, _ = _settled(seen, pose, reject, rounds=12)
-    return _solved_result(seen, pose, u_mm, reject, doubt, whose, names)
+    pose, _ = _settled(seen, pose, reject, rounds=12, least_mm=CLOSELY_MM)
+    told = None if errors is None else errors.every(every)
+    return _solved_result(seen, pose, u_mm, reject, doubt, whose, names, told)
+
+
+def settled_near(points_world: Array, nearest: Nearest, start: Motion) -> Motion:
+    """Points (n, 3) laid upon surfaces near a start; what lies far off does not count."""
+    return _settled(_Seen(points_world, np.zeros(len(points_world)), nearest), start, True, rounds=20)[0]
 
 
 def _round_about(start: Motion, points: Array) -> list[Motion]:
@@ -142,7 +173,9 @@ def _kept(deviations: Array, reject: bool) -> NDArray[np.bool_]:
     return np.abs(deviations) <= REJECT * max(sigma, 1e-9)
 
 
-def _settled(seen: _Seen, start: Motion, reject: bool, rounds: int = ROUNDS) -> tuple[Motion, float]:
+def _settled(
+    seen: _Seen, start: Motion, reject: bool, rounds: int = ROUNDS, least_mm: float = ROUGHLY_MM
+) -> tuple[Motion, float]:
     """The place near a start, and what it leaves: the robust mean of the deviations."""
     pose = Pose(start)
     for _ in range(rounds):
@@ -156,7 +189,7 @@ def _settled(seen: _Seen, start: Motion, reject: bool, rounds: int = ROUNDS) -> 
         if size > 0.3 * linear.length:  # feet that far away say little
             step = step * float(0.3 * linear.length / size)
         pose = pose.stepped(step, linear.center, linear.length)
-        if size < 1e-7:
+        if size < least_mm:
             break
     _, deviations = seen.touches(pose.motion, 1.0)
     keep = _kept(deviations, reject)
@@ -172,7 +205,14 @@ def _contradiction(solved: Solved, u_mm: float, names: Sequence[str]) -> Contrad
 
 
 def _solved_result(
-    seen: _Seen, motion: Motion, u_mm: float, reject: bool, doubt: str, whose: int | str, names: Sequence[str]
+    seen: _Seen,
+    motion: Motion,
+    u_mm: float,
+    reject: bool,
+    doubt: str,
+    whose: int | str,
+    names: Sequence[str],
+    errors: Errors | None,
 ) -> SurfaceAlignment:
     touches, deviations = seen.touches(motion, u_mm)
     used = _kept(deviations, reject)
@@ -186,7 +226,10 @@ def _solved_result(
         )
     if not doubt and used.mean() < 0.7:
         doubt = f"{100 * (1 - used.mean()):.0f} % of the points were set aside: they may belong to something else."
-    own = Uncertainty.of_covariance(Source("laid", whose), solved.covariance)
+    if errors is None:
+        own = Uncertainty.of_covariance(Source("laid", whose), solved.covariance)
+    else:
+        own = errors.of_motion(solved, used, whose)
     uncertainty = own.through(solved.about_origin)
     if names and not reject and (found := _contradiction(solved, u_mm, names)) is not None:
         uncertainty, doubt = found.widened(uncertainty), " ".join(filter(None, (doubt, found.words)))

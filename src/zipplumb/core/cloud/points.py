@@ -12,6 +12,7 @@ from scipy.spatial import cKDTree
 
 from ..frames import Array, Indices, Motion
 from .cells import Cells
+from .giving import GivenPoints
 
 BYTES = np.array([65536.0, 256.0, 1.0])
 LOOKED_AT = 2_000  # points that tell how far apart they are
@@ -55,6 +56,12 @@ class CloudPoints:
         as one number (0: not known): of each component 1 to 255, 128 being zero."""
         bytes_ = np.where(np.isfinite(self.normals), 128 + np.round(127 * np.nan_to_num(here.vectors(self.normals))), 0)
         return np.column_stack([here.points(self.points), self.brightness, bytes_ @ BYTES]).astype("<f4")
+
+    def given(self, most: int) -> GivenPoints:
+        """Evenly so many at most, of those that lie across no edge."""
+        sure = np.flatnonzero(np.isfinite(self.normals[:, 0]))
+        some = sure if len(sure) <= most else sure[np.linspace(0, len(sure) - 1, most).astype(int)]
+        return GivenPoints(self.points[some], self.lines[some])
 
     @cached_property
     def tree(self) -> cKDTree:

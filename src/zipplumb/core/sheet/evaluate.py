@@ -40,6 +40,7 @@ from .warm import as_in, solved
 
 OF_SCANS = ("cloud", "given")
 OF_ROWS = ("feature", "system", *OF_SCANS, "verdict")  # what nodes are of, whose names have a row
+LAID = 20_000  # points of a scan that an alignment rests on
 UNPLACED = "Its place is known once the part is aligned."
 
 
@@ -221,9 +222,7 @@ class _Graph:
         if reading is not None:
             own = f"{own}{reading.digest}{self._calibrations(reading.used[1])}"
             needs = (*needs, *reading.station_names)
-        for scan in self._scans_of(row):
-            needs = (*needs, *scan.station_names)
-            own = f"{own}{self._calibrations(scan.used[1])}"
+        own, needs = self._with_scans(row, own, needs)
         name = ("feature", row.id)
         self.nodes[name] = Node(own, needs, self._found, row)
         self.nodes["verdict", row.id] = Node(row.digest, (name, *self.active), self._judge, row)
@@ -256,6 +255,12 @@ class _Graph:
             return replace(found, warnings=(*found.warnings, wait)) if wait else found
         except Exception as error:  # what was read is told all the same
             return recipe.begun(hits, "failed" if row.finished or hits is None else "taking", fault_words(error))
+
+    def _with_scans(self, row: SheetRow, own: str, needs: tuple[Name, ...]) -> tuple[str, tuple[Name, ...]]:
+        """What names a node, and what it needs, with what the scans rest on from which it takes points."""
+        for scan in self._scans_of(row):
+            own, needs = f"{own}{self._calibrations(scan.used[1])}", (*needs, *scan.station_names)
+        return own, needs
 
     def _scans_of(self, row: SheetRow) -> list[HitSet]:
         """The readings of the scans from which it takes points."""
@@ -294,7 +299,8 @@ class _Graph:
 
     def _add_system(self, row: SheetRow) -> None:
         name = ("system", row.id)
-        self.nodes[name] = Node(self._own(row), row.needs, self._solve, row)
+        own, needs = self._with_scans(row, self._own(row), row.needs)
+        self.nodes[name] = Node(own, needs, self._solve, row)
         self.nodes["verdict", row.id] = Node(row.digest, (name,), _system_result, row)
 
     def _solve(self, row: SheetRow, needed: Mapping[Name, Any]) -> FoundSystem:
@@ -312,12 +318,21 @@ class _Graph:
             {n.id: needed[n] for n in row.needs if n.what == "station" and isinstance(needed[n], StationPose)},
             self.surfaces,
             row.id,
+            self._clouds_of(row, needed),
         )
         alignment = solved(recipe, inputs)
         apart = None
         if recipe.against is not None:
             apart = difference(alignment.part_from_world, inputs.systems[recipe.against].part_from_world)
         return FoundSystem("done", "", alignment, apart, tuple(features))
+
+    def _clouds_of(self, row: SheetRow, needed: Mapping[Name, Any]) -> dict[int, RowHits]:
+        placed = self._placed_kit(needed)
+        found = {}
+        for scan in (n.id for n in row.needs if n.what == "cloud"):
+            given = needed["cloud", scan].points.given(LAID)
+            found[scan] = RowHits.of_light(row.id, given, self.readings[scan], placed, key_prefix(scan))
+        return found
 
     # ---- dimensions and tolerances ---------------------------------------------------------
 

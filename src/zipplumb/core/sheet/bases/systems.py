@@ -29,6 +29,7 @@ from ...uncertainty import Source
 from ..base import FeatureRef, Internal, Model, RowRecipe, SystemRef, Vector
 from ..given import PartSurfaces, StationPose
 from ..results import FoundFeature
+from ..row_hits import RowHits
 
 KEPT = "The measured features are kept."
 LEAST_U_MM = 1e-6  # an exact feature still has a weight
@@ -173,6 +174,7 @@ class SystemInputs:
     ----------
     features : by row; ``systems``: other alignments, by row; ``stations`` by id
     surfaces : the part's, or None
+    clouds : points of scans, by row
     row : whose system it is
     """
 
@@ -181,12 +183,14 @@ class SystemInputs:
     stations: Mapping[int, StationPose] = field(default_factory=dict)
     surfaces: PartSurfaces | None = None
     row: int = 0
+    clouds: Mapping[int, RowHits] = field(default_factory=dict)
 
     def __getitem__(self, feature: int) -> ActualFeature:
         return self.features[feature]
 
     def scaled(self, factor: float) -> SystemInputs:
-        return replace(self, features={i: feature.scaled(factor) for i, feature in self.features.items()})
+        clouds = {i: replace(hits, centers=factor * hits.centers) for i, hits in self.clouds.items()}
+        return replace(self, features={i: feature.scaled(factor) for i, feature in self.features.items()}, clouds=clouds)
 
 
 Share = Literal["X", "Y", "Z", "own"]
