@@ -31,7 +31,9 @@ export function slip() {
     show(size);
   });
   document.addEventListener("htmx:afterSwap", ({ target, detail }) => {
-    if (target !== content || detail.requestConfig.headers[BY_ITSELF] !== undefined) return;
+    if (!detail.requestConfig || detail.requestConfig.headers[BY_ITSELF] !== undefined) return;
+    if (target.matches?.("#slip [data-answer]")) bringUp(content, target);
+    if (target !== content) return;
     const page = STAGE.exec(detail.pathInfo.requestPath)?.[1];
     if (page) stage = page;
     if (page) show(rest());
@@ -44,7 +46,7 @@ export function slip() {
   swipedAway(document.querySelector(".slip-handle"), () => show("line"));
 }
 
-// What is unfolded in the lower half would open where nobody sees it.
+// What is unfolded, or answered, in the lower half would come where nobody sees it.
 function bringUp(content, unfolded) {
   const { top, height } = content.getBoundingClientRect();
   if (unfolded.getBoundingClientRect().top > top + height / 2) unfolded.scrollIntoView({ block: "start" });

@@ -34,7 +34,7 @@ function clicked(stage, event) {
   }
   const { tool, control } = inHand();
   if (tool.anywhere) {
-    tool.clicked(stage, ray.ray, control);
+    tool.clicked(stage, ray.ray, control, ray);
     return;
   }
   const hit = stage.part.hitBy(ray);

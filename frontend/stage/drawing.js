@@ -1,5 +1,5 @@
 // What the page in the slip asks the stage to draw: its blocks of JSON (docs/formats.md), read as one.
-const NOTHING = { selected: null, alike: [], labels: [], ahead: null, movable: null, holds: null, known: null };
+const NOTHING = { selected: null, alike: [], labels: [], ahead: null, movable: null, holds: null, known: null, scan: null };
 
 export function drawing(blocks) {
   const all = { ...NOTHING, point: {} };

@@ -152,7 +152,7 @@ export class Stage {
 
   paint() {
     const { rows, current, ahead } = this.state;
-    const { selected, ahead: asked } = this.drawing;
+    const { selected, ahead: asked, scan } = this.drawing;
     this.part.tint(this.tints());
     const shown = rows[selected ?? current] ?? rows[current];
     this.marks.showRow(this.bare ? { ...shown, worst: null, hits: Object.values(rows).flatMap((row) => row.hits ?? []) } : shown);
@@ -160,13 +160,14 @@ export class Stage {
       if (!this.found) this.view.box.makeEmpty(); // what was shown was a guess
       if (this.enclose()) this.view.look("iso");
     }
-    this.cloud.show(this.base, String(rows[selected] ? selected : current), shown);
-    const { lines, dimension, value } = this.pointed;
+    if (scan === null) this.cloud.show(this.base, String(rows[selected] ? selected : current), shown);
+    else this.cloud.show(this.base, String(scan), rows[scan]);
+    const { lines, dots, dimension, value } = this.pointed;
     if (lines) this.marks.showDrawn(lines);
     // a dimension that is opened stands on the part, until another is pointed at
     if (value) this.dimension.show(dimension, value);
     else this.dimension.show(shown?.value ? shown.drawn : null, shown?.value);
-    this.marks.showAhead(asked ?? (selected == null || selected === current ? ahead : null));
+    this.marks.showAhead(dots ? { dots } : asked ?? (selected == null || selected === current ? ahead : null));
     this.marks.showEdge(this.picked.edge != null ? this.part.edgeLine(this.picked.edge) : null);
     this.marks.setLabels(this.labels());
     this.view.draw();

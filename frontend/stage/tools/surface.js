@@ -11,6 +11,6 @@ export const surface = {
     target.textContent = "Looking …";
     document.getElementById("holes")?.replaceChildren(); // what was found there is drawn no more
     const values = { at: at.map((v) => v.toFixed(5)).join(",") };
-    htmx.ajax("GET", control.dataset.looks, { values, source: target, target, swap: "innerHTML" }).then(() => target.scrollIntoView({ block: "nearest" }), () => (target.textContent = ""));
+    htmx.ajax("GET", control.dataset.looks, { values, source: target, target, swap: "innerHTML" }).catch(() => (target.textContent = ""));
   },
 };

@@ -30,6 +30,7 @@ Nearest = Callable[[Array], tuple[Array, Array]]
 FEW, MANY = 1500, 10_000  # points that are enough to find the place, and to settle in it
 ROUGHLY_MM, CLOSELY_MM = 1e-4, 1e-6  # steps that are none, of so many
 ROUNDS = 60
+PATCHES = 8  # of the form, along what was scanned
 REJECT = 4.0  # robust sigmas beyond which a point of a scan is set aside
 BETTER = 0.8  # another place that leaves so much less shows that the first was wrong
 TURNS_DEG = 12.0  # by which other starts differ
@@ -59,20 +60,41 @@ class SurfaceAlignment(Alignment):
 @dataclass(frozen=True, eq=False)
 class Errors:
     """How points err. ``u_mm``: each by its own; ``together``: by source, (n, 3, m) in the world, what moves them all with one
-    standard uncertainty of each of the source's m components."""
+    standard uncertainty of each of the source's m components; ``form_mm``: how far a patch of the surface is off as a whole.
+
+    Notes
+    -----
+    A part's own form is no error of single points: neighbours are off alike. To a patch of an eighth of what was scanned, and
+    that faces one way, they are taken to be, and patches independently (common practice; no published value is known).
+    """
 
     u_mm: float
     together: Mapping[Source, Array]
+    form_mm: float = 0.0
 
     def every(self, step: int) -> Errors:
-        return Errors(self.u_mm, {source: moved[::step] for source, moved in self.together.items()})
+        return Errors(self.u_mm, {source: moved[::step] for source, moved in self.together.items()}, self.form_mm)
 
     def of_motion(self, solved: Solved, used: NDArray[np.bool_], whose: int | str) -> Uncertainty:
         """Of the small motion by which the part is laid."""
         covariance = self.u_mm**2 * solved.gain @ solved.gain.T
         ways = solved.touches.directions @ solved.pose.motion.rotation
         shared = {source: -solved.gain @ np.einsum("ni,nim->nm", ways, moved[used]) for source, moved in self.together.items()}
+        shared[Source("form", whose)] = -self.form_mm * solved.gain @ _patches(solved.touches)
         return Uncertainty.of_covariance(Source("laid", whose), covariance) + Uncertainty(len(covariance), shared)
+
+
+def _patches(touches: Touches) -> Array:
+    """(n, p) 1 where a touch is of a patch: of an eighth of their size, facing one way."""
+    feet, ways = touches.part, touches.directions
+    size = float(np.ptp(feet, axis=0).max()) / PATCHES
+    faces = np.argmax(np.abs(ways), axis=1)
+    signs = ways[np.arange(len(ways)), faces] > 0
+    places = np.column_stack([np.floor(feet / size).astype(np.int64), faces, signs])
+    _, patch = np.unique(places, axis=0, return_inverse=True)
+    found = np.zeros((len(feet), int(patch.max()) + 1))
+    found[np.arange(len(feet)), patch.ravel()] = 1.0
+    return found
 
 
 def align_surfaces(

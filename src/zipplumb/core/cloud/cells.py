@@ -51,21 +51,36 @@ class Cells:
     def of(self, some: NDArray[Any]) -> Cells:
         return Cells(*(getattr(self, each.name)[some] for each in fields(self)))
 
-    def normals(self) -> tuple[Array, Array]:
-        """Normals (k, 3) toward the scanner, NaN where a cell has too few points, and their scatter (k,) along them, mm."""
+    def normals(self, broad_mm: float = 0.0) -> tuple[Array, Array]:
+        """Normals (k, 3) toward the scanner, NaN where a cell has too few points, or its points stand in one line, less than so
+        broad (standard deviation); and their scatter (k,) along them, mm."""
         found, scatter = np.full((len(self), 3), np.nan), np.full(len(self), np.nan)
         enough = self.counts >= FEWEST
         count = self.counts[enough, None]
         mean = self.sums[enough] / count
         xx, yy, zz, xy, xz, yz = (self.squares[enough] / count).T
         spread = np.stack([xx, xy, xz, xy, yy, yz, xz, yz, zz], axis=1).reshape(-1, 3, 3) - mean[:, :, None] * mean[:, None, :]
-        values, vectors = np.linalg.eigh(spread)
-        normal = vectors[:, :, 0]
-        normal = normal * np.where(np.einsum("ij,ij->i", normal, self.ways[enough]) > 0, -1.0, 1.0)[:, None]
-        flat = values[:, 1] > 4 * values[:, 0]  # what is a line of points alone faces no way
-        normal[~flat] = np.nan
-        found[enough], scatter[enough] = normal, np.sqrt(np.maximum(values[:, 0], 0.0))
+        found[enough], scatter[enough] = _facing(spread, self.ways[enough], np.full(len(spread), broad_mm))
         return found, scatter
+
+
+def facing(points: Array, ways: Array, broad: float) -> tuple[Array, Array]:
+    """Normals (k, 3) of the planes of points (k, m, 3), against the ways (k, 3) of light, and the scatter (k,) along them, mm.
+
+    NaN where they stand in one line: less broad than that share of how far they reach.
+    """
+    away = points - points.mean(axis=1, keepdims=True)
+    spread = np.einsum("kmi,kmj->kij", away, away) / points.shape[1]
+    return _facing(spread, ways, broad * np.sqrt(np.trace(spread, axis1=1, axis2=2)))
+
+
+def _facing(spread: Array, ways: Array, broad_mm: Array) -> tuple[Array, Array]:
+    """Of covariances (k, 3, 3)."""
+    values, vectors = np.linalg.eigh(spread)
+    normal = vectors[:, :, 0]
+    normal = normal * np.where(np.einsum("ij,ij->i", normal, ways) > 0, -1.0, 1.0)[:, None]
+    flat = (values[:, 1] > 4 * values[:, 0]) & (values[:, 1] > broad_mm**2)  # what is a line of points faces no way
+    return np.where(flat[:, None], normal, np.nan), np.sqrt(np.maximum(values[:, 0], 0.0))
 
 
 def cells_of(seen: Seen, spacing_mm: float) -> Cells:

@@ -60,17 +60,17 @@ def surfaces_at(cloud: CloudPoints, place: Array) -> list[GrownSurface]:
         return []
     cloud = cloud.of(sure)
     seed = int(cloud.tree.query(place)[1])
-    apart = max(cloud.spacing_mm, _apart(cloud, seed))
+    apart = _apart(cloud, cloud.points[seed])
     patches = [patch for across in STARTS if len(patch := _patch(cloud, seed, across * apart / 2, apart)) >= FEWEST]
-    found = [grown for kind in KINDS if (grown := _widest(cloud, kind, patches, seed)) is not None]
+    found = [grown for kind in KINDS if (grown := _widest(cloud, kind, patches, seed, apart)) is not None]
     return [GrownSurface(g.kind, g.fit, sure[g.members], g.inside) for g in _likeliest_first(found)]
 
 
-def _widest(cloud: CloudPoints, kind: str, patches: list[Indices], seed: int) -> GrownSurface | None:
+def _widest(cloud: CloudPoints, kind: str, patches: list[Indices], seed: int, apart: float) -> GrownSurface | None:
     """What grows from the largest patch that is of one surface, or else the most that grows from any."""
     best = None
     for patch in reversed(patches):
-        grown = _grown(cloud, kind, patch, seed)
+        grown = _grown(cloud, kind, patch, seed, apart)
         if grown is not None and (best is None or len(grown.members) > len(best.members)):
             best = grown
         if grown is not None and len(grown.members) >= len(patch) and grown.fit.rms < SURELY_MM:
@@ -84,18 +84,18 @@ def _likeliest_first(found: list[GrownSurface]) -> list[GrownSurface]:
     What takes few of the points, or leaves much, is none."""
     if not found:
         return []
-    most = max(len(g.members) for g in found)
-    near = [g for g in found if len(g.members) >= SIMPLER * most]
+    sure = [g for g in found if g.fit.rms <= SURELY_MM] or found
+    most = max(len(g.members) for g in sure)
+    near = [g for g in sure if len(g.members) >= SIMPLER * most]
     nearest = min(g.fit.rms for g in near)
     best = next(g for g in near if NEARER * g.fit.rms <= nearest)
     others = [g for g in found if g is not best and len(g.members) >= HARDLY * most and HARDLY * g.fit.rms <= best.fit.rms]
     return [best, *sorted(others, key=lambda g: -len(g.members))]
 
 
-def _apart(cloud: CloudPoints, seed: int) -> float:
-    """How far apart points are about one of them, mm: light may be sparse there."""
-    far = float(cloud.tree.query(cloud.points[seed], k=FEWEST)[0][-1])
-    return far / np.sqrt(FEWEST / np.pi)
+def _apart(cloud: CloudPoints, place: Array) -> float:
+    """How far apart points are, mm: mostly, or, where light is sparser there, about a place."""
+    return max(cloud.spacing_mm, float(cloud.apart_at(place[None])[0]))
 
 
 def _patch(cloud: CloudPoints, seed: int, radius: float, apart: float) -> Indices:
@@ -114,13 +114,13 @@ def _with(pairs: NDArray[Any], count: int, one: int) -> Indices:
     return np.flatnonzero(label == label[one])
 
 
-def _grown(cloud: CloudPoints, kind: str, patch: Indices, seed: int) -> GrownSurface | None:
+def _grown(cloud: CloudPoints, kind: str, patch: Indices, seed: int, apart: float) -> GrownSurface | None:
     """A shape fitted to a patch, grown as far as it goes; None where it is no such surface."""
     members, result, before = patch, None, 0
     try:
         for _ in range(ROUNDS):
             result = fit(kind, cloud.points[_spread(members, LOOKED_AT)], thorough=False)
-            members = _on(cloud, result.shape, cloud.points[seed], BAND_MM)
+            members = _on(cloud, result.shape, cloud.points[seed], BAND_MM, apart)
             if len(members) < max(FEWEST, len(patch) // 2) or seed not in members:
                 return None
             if len(members) < GROWTH * before:
@@ -134,12 +134,12 @@ def _grown(cloud: CloudPoints, kind: str, patch: Indices, seed: int) -> GrownSur
     return GrownSurface(kind, result, members, bool(np.median(outward) < 0))
 
 
-def _on(cloud: CloudPoints, shape: Any, place: Array, band_mm: float) -> Indices:
+def _on(cloud: CloudPoints, shape: Any, place: Array, band_mm: float, apart: float) -> Indices:
     """The points that lie on a shape, face as it does, and hang together with a place on it."""
     near = np.flatnonzero(np.abs(shape.distance(cloud.points)) <= band_mm)
     facing = np.einsum("ij,ij->i", Placed.of(shape).gradients(cloud.points[near]), cloud.normals[near])
     near = near[np.abs(facing) >= np.cos(ANGLE_RAD)]
-    return near[_hangs_together(cloud.points[near], place, ACROSS_GAPS * cloud.spacing_mm)] if len(near) else near
+    return near[_hangs_together(cloud.points[near], place, ACROSS_GAPS * apart)] if len(near) else near
 
 
 def _hangs_together(points: Array, place: Array, gap_mm: float) -> Indices:
@@ -158,7 +158,7 @@ def given_on(cloud: CloudPoints, shape: Any, place: Array, most: int = OF_A_ROW)
     sure = cloud.of(np.flatnonzero(np.isfinite(cloud.normals[:, 0])))
     if not len(sure):
         return GivenPoints(sure.points, sure.lines)
-    mine = _on(sure, shape, place, AS_MEASURED_MM)
+    mine = _on(sure, shape, place, AS_MEASURED_MM, _apart(sure, place))
     inner = mine[~_at_an_end(cloud, sure.points[mine])]
     mine = inner if 2 * len(inner) > len(mine) else mine  # a narrow surface is all ends
     mine = mine[with_the_others(shape.distance(sure.points[mine]))]

@@ -11,11 +11,12 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from ..frames import Array, Indices, Motion
-from .cells import Cells
+from .cells import Cells, facing
 from .giving import GivenPoints
 
 BYTES = np.array([65536.0, 256.0, 1.0])
-LOOKED_AT = 2_000  # points that tell how far apart they are
+LOOKED_AT, AROUND = 2_000, 12  # points that tell how far apart they are, each by so many about it
+NEIGHBOURS, BROAD = 24, 0.15  # points that tell how one faces; their breadth, of the length of a cell, or of how far they reach
 UNSURE_MM, UNSURE = 0.06, 3.0  # a cell whose points scatter more, and so many times as much as most, lies across an edge
 
 
@@ -45,8 +46,13 @@ class CloudPoints:
         return cls(points, np.full_like(points, np.nan), lines, np.ones(len(lines)) if brightness is None else brightness)
 
     @classmethod
-    def of_cells(cls, cells: Cells) -> CloudPoints:
-        normals, scatter = cells.normals()
+    def of_cells(cls, cells: Cells, spacing_mm: float) -> CloudPoints:
+        """``spacing_mm``: length of the cells. Where a cell's points stand in one line, its neighbours tell how it faces."""
+        normals, scatter = cells.normals(BROAD * spacing_mm)
+        narrow = np.flatnonzero(np.isnan(normals[:, 0]))
+        if len(cells) > NEIGHBOURS and len(narrow):
+            near = cKDTree(cells.points).query(cells.points[narrow], k=NEIGHBOURS)[1]
+            normals[narrow], scatter[narrow] = facing(cells.points[near], cells.ways[narrow], BROAD)
         if np.isfinite(scatter).any():
             normals[scatter > max(UNSURE_MM, UNSURE * float(np.nanmedian(scatter)))] = np.nan
         return cls(cells.points, normals, cells.lines, cells.brightness)
@@ -70,7 +76,11 @@ class CloudPoints:
     @cached_property
     def spacing_mm(self) -> float:
         """How far apart they are, mostly."""
-        if len(self) < 2:
-            return 1.0
         some = self.points[np.linspace(0, len(self) - 1, min(len(self), LOOKED_AT)).astype(int)]
-        return float(np.median(self.tree.query(some, k=2)[0][:, 1]))
+        return float(np.median(self.apart_at(some))) if len(some) else 1.0
+
+    def apart_at(self, places: Array) -> Array:
+        """How far apart they are about places (n, 3), mm: as if they were evenly spread over a surface, which lines are not."""
+        count = min(AROUND, len(self))
+        far = self.tree.query(places, k=[count])[0][:, 0]
+        return np.asarray(far / np.sqrt(count / np.pi))

@@ -90,8 +90,8 @@ class CloudWork:
             )
         if whole is None:
             return CloudResult(read, kept, len(ends), ends)
-        points = CloudPoints.of_cells(whole)
-        return CloudResult(read, kept, len(whole), ends, points.of(_spread(len(whole), THINNED)))
+        points = CloudPoints.of_cells(whole.of(_spread(len(whole), THINNED)), self.spacing_mm)
+        return CloudResult(read, kept, len(whole), ends, points)
 
 
 @dataclass(frozen=True, eq=False)

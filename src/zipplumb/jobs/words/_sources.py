@@ -19,7 +19,8 @@ _WHAT = {
 _OF_ROW = {
     "hits": "hits of {}",
     "plane hits": "hits of the plane of {}",
-    "laid": "touches that {} rests on",
+    "laid": "touches or light that {} rests on",
+    "form": "the part's own form, where {} is laid on it",
     "edges": "where between two points of light the edges of {} lie",
 }
 
@@ -36,7 +37,7 @@ _REMEDY = {
     "laid": "four times as many touches for {}", "tip": "a tip's radius known twice as well",
     "offset": "a probe's offset known twice as well", "station": "a station known twice as well",
     "level": "a level twice as good", "temperature": "a temperature known twice as well",
-    "edges": "points of light half as far apart on {}",
+    "form": "a part whose form is known to be half as far off under {}", "edges": "points of light half as far apart on {}",
 }  # fmt: skip
 
 

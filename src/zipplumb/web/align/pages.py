@@ -19,11 +19,13 @@ from ..doors import changes, reads
 from ..plan.forms import typed_texts
 from ..stages import shows
 from ..view import JobView
-from . import bolt_circle, mounted, points, rough, without_cad
+from . import bolt_circle, laid, mounted, points, rough, without_cad
 from .roads import ROADS, road_page
 
 blueprint = Blueprint("align", __name__, url_prefix="/jobs/<int:job_id>")
-ROAD_BLUEPRINTS = (bolt_circle.blueprint, mounted.blueprint, points.blueprint, rough.blueprint, without_cad.blueprint)
+ROAD_BLUEPRINTS = (
+    bolt_circle.blueprint, laid.blueprint, mounted.blueprint, points.blueprint, rough.blueprint, without_cad.blueprint,
+)  # fmt: skip
 
 
 @shows("align")

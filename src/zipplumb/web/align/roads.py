@@ -12,6 +12,7 @@ from ...jobs.align import systems
 from ...jobs.state.results import JobResults
 from ..plan.forms import plan_form
 from .bolt_circle import bolt_circle_page
+from .laid import laid_page
 from .mounted import mounted_page
 from .points import points_page
 from .rough import rough_page
@@ -92,6 +93,9 @@ ROADS = (
          _by_form("reference", "reference_points", "Choose three or more that have nominals. Whoever disagrees is named.")),
     Road("surfaces", "Many touches, and a rough place", "All hits laid on the CAD's surfaces, by the nearest place.",
          _by_form("surfaces", "surfaces", "Start from one that is nearly right; left out, from the rows' own nominals.")),
+    Road("laid", "A scan, and the CAD",
+         "All of the scan laid on the CAD's surfaces: found from no start, from an alignment, or from three pairs of places.",
+         laid_page),
     Road("without_cad", "No CAD", "Touch planes, and say at the device which axis each is.", without_cad_page),
     Road("level", "It has to be level", "By the instrument's own level, or by a measured plane.",
          _by_form("level", "level", "What says where up is: the instrument's level, or a measured plane? Choose one. "

@@ -43,9 +43,8 @@ class LaidScanRecipe(SystemRecipe):
         if not len(points):
             raise AlignmentError("Nothing of the scan faces a known way.", KEPT, "Let all of it count, and scan more slowly.")
         doubt = "" if not self.as_good else f"{self.as_good} other place{'s fit' if self.as_good > 1 else ' fits'} it as well."
-        return align_surfaces(
-            points, given.surfaces.nearest, self._start(given), self.u_mm, whose=given.row, errors=_errors(each), doubt=doubt
-        )
+        nearest, start, errors = given.surfaces.nearest, self._start(given), _errors(each, self.u_mm)
+        return align_surfaces(points, nearest, start, self.u_mm, whose=given.row, errors=errors, doubt=doubt)
 
     def _start(self, given: SystemInputs) -> Motion:
         if self.start is not None:
@@ -55,7 +54,7 @@ class LaidScanRecipe(SystemRecipe):
         return Motion(Rotation.from_rotvec(self.turn).as_matrix(), np.array(self.shift))
 
 
-def _errors(each: list[RowHits]) -> Errors:
+def _errors(each: list[RowHits], form_mm: float) -> Errors:
     """Of all points: what moves those of a scan together moves the others' not, unless both share it."""
     together: dict[Source, Array] = {}
     count, begin = sum(len(hits.keys) for hits in each), 0
@@ -64,7 +63,7 @@ def _errors(each: list[RowHits]) -> Errors:
         for source, moved in hits.shifts().items():
             whole = together.setdefault(source, np.zeros((count, 3, moved.shape[2])))
             whole[mine] = moved
-    return Errors(max(hits.u_hit_mm for hits in each), together)
+    return Errors(max(hits.u_hit_mm for hits in each), together, form_mm)
 
 
 KIND = LaidScanRecipe
