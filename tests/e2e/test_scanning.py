@@ -8,7 +8,7 @@ import by_hand
 import numpy as np
 import pytest
 from by_hand import TECHNICIAN
-from carrier_bench import UP, instrument
+from carrier_bench import FRONT, LEFT, SHOP_FROM_PART, UP, instrument
 from kit_pages import Kit
 from playwright.sync_api import expect
 from truth import must_be_true
@@ -24,6 +24,7 @@ BELOW_MM = 38.0  # the top's plane, moved into the part so far: what lies deep i
 LINES_MM, DEEP_MM, REACH_MM = 0.7, 36.0, 58.0
 KNOWN: list[int] = []  # the scanner's calibration, once there is one
 DULL = 3  # so many lie where the part reflects badly: of them too little may be seen
+ON_TOP = np.array([[x, y, bracket.THICK] for x in (-180, 180) for y in (-120, 120)], float)
 HERE = [bracket.CIRCLE[1], bracket.CIRCLE[2], bracket.THICK]
 
 
@@ -151,7 +152,7 @@ def test_touched_datums_and_a_scan_from_which_planned_rows_take_their_points(tam
     tell_hand({"do": "click", "button": "take"})
     refused = page.locator("#now, .notice", has_text="Scan 1 is scanned, and 6 mm ruby ball is on, which touches")
     expect(refused.first).to_be_visible()
-    assert not np.isnan(cloud.given[next(iter(cloud.given))].points).any()
+    assert not np.isnan(cloud.points.points).any()
 
 
 def test_all_holes_of_a_face_from_its_edges_alone(tamsin, bench, scanner, running):
@@ -210,6 +211,65 @@ def test_all_holes_of_a_face_from_its_edges_alone(tamsin, bench, scanner, runnin
     slip.get_by_role("button", name="PDF", exact=True).click()
     expect(page.locator("#reports")).to_contain_text("PDF")
     compare(here.job, bolts)
+
+
+ON_PAPER = "p => { const { view } = window.zipplumb.stage; return view.onPaper(view.box.min.clone().set(...p)); }"
+
+
+def test_laid_on_the_cad_from_no_start_then_on_scanned_datums(tamsin, bench, scanner, running):
+    """A system on the whole scan, and one on three planes that it was sorted into: compared, then used."""
+    here = bench("Laid", like=running.bracket_job)
+    page, slip = here.page, here.page.locator("#slip")
+    scanner()
+    tamsin.open(here.job)
+    front = here.plane(FRONT, bracket.WIDTH / 2)
+    left = here.plane(LEFT, bracket.LENGTH / 2)
+    top = here.plane(UP, bracket.THICK)
+    here.road("A scan, and the CAD")
+    expect(slip).to_contain_text("Scan the part first")
+    scanned(tamsin, here.job, (top, (0,)), (front, (0,)), (left, (0,)), lines_mm=5.0)
+    tell_hand({"do": "click", "button": "finish"})
+    expect(page.locator("#now")).to_contain_text(re.compile(r"Scan 1: [\d\s]+ points\."), timeout=60_000)
+
+    here.road("A scan, and the CAD")
+    slip.get_by_role("button", name="Find where it lies").click()
+    expect(slip.locator(".laid-places li")).to_have_count(1, timeout=60_000)
+    expect(slip.locator(".laid-places")).to_contain_text("% of what was scanned lies on the part")
+    slip.get_by_role("button", name="Lay it there").click()
+    expect(page.locator("#now .active")).to_contain_text("6 of 6")
+    off = np.linalg.norm(here.active.points(SHOP_FROM_PART.points(ON_TOP)) - ON_TOP, axis=1)
+    assert np.all(off < 2 * here.active.u_at(ON_TOP))  # with what the part's own form is off
+
+    for name, face, letter in (("Top", top, "A"), ("Front", front, "B"), ("Left", left, "C")):
+        here.planned(name, face, 9, letter)
+    tamsin.open(here.job)
+    with page.expect_response(lambda answer: "/rows/" in answer.url):
+        tamsin.row("Scan 1").click()
+    expect(page.locator(".htmx-request")).to_have_count(0)
+    canvas = page.locator("#canvas").bounding_box()
+    x, y = page.evaluate(ON_PAPER, [100.0, -90.0, bracket.THICK])
+    page.mouse.click(canvas["x"] + x, canvas["y"] + y)
+    expect(slip.locator("#surface")).to_contain_text(re.compile(r"Plane, ±0\.0\d\d mm, [\d\s]+ points"))
+    slip.get_by_label("Called").fill("Pointed at")
+    slip.get_by_role("button", name="Make it a row").click()
+    expect(tamsin.row("Pointed at 1").locator(".word")).to_have_text("done")
+    slip.get_by_role("button", name="Give its points to 3 planned rows").click()
+    for name in ("Top", "Front", "Left"):
+        expect(tamsin.row(name).locator(".word")).to_have_text("done", timeout=60_000)
+
+    here.road("A drawing with datums A, B, C")
+    page.get_by_role("button", name="Align to A, B, C").click()
+    here.choose("Alignment 1")
+    page.get_by_role("button", name="What would change").click()
+    expect(page.locator(".compared")).to_contain_text("It lies, seen from the one before: X")
+    expect(page.locator(".compared tr", has_text="Front")).to_contain_text("held")
+    page.get_by_role("button", name="Use it").click()
+    expect(page.locator("#now .active")).to_contain_text("6 of 6, 0 spare")
+    found = judged(here.job)
+    for name in ("Top", "Front", "Left"):
+        assert found[name].held and found[name].state == "done"
+    height = found["Pointed at 1"].characteristic("height")
+    assert abs(height.actual - bracket.THICK) < 2 * height.U  # the same face, as it was found without the CAD
 
 
 def compare(job, bolts):

@@ -134,7 +134,7 @@ def plan(actor: Actor, job_id: int, state: JobResults, scan_ids: Sequence[int], 
         raw["start"] = start
     with transaction() as session:
         job = stored(session, Job, job_id, lock=True)
-        row = add_rows(session, actor, job_id, named(session, job_id, [raw], "Laid on the CAD"))[0]
+        row = add_rows(session, actor, job_id, named(session, job_id, [raw], "Laid scan"))[0]
         job.alignment_row_id = row
         tell(session, job_id, "sheet")
         return row

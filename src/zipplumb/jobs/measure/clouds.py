@@ -48,6 +48,11 @@ def may_take(state: JobResults) -> list[int]:
     return [r.id for r in state.measured if cast(MeasuredRecipe, r.recipe).may_be_scanned and r.id not in held]
 
 
+def takers(state: JobResults, scan_id: int) -> list[SheetRow]:
+    """The features that take points of a scan."""
+    return [row for row in state.measured if Needed("cloud", scan_id) in row.needs]
+
+
 def _rests_on(state: JobResults, row_id: int | None) -> set[int]:
     """All rows that a row rests on, itself too; of scans those that give points by the CAD as the part lies."""
     found: set[int] = set()
@@ -108,8 +113,7 @@ def take_back(actor: Actor, job_id: int, scan_id: int) -> None:
     with transaction() as session:
         stored(session, Job, job_id, lock=True)
         scan, _ = scan_row(session, job_id, scan_id)
-        state, takes = load(session, job_id), Needed("cloud", scan_id)
-        rows = [row.id for row in state.rows if takes in row.needs]
+        rows = [row.id for row in takers(load(session, job_id), scan_id)]
         for row_id in rows:
             row = stored(session, Row, row_id)
             changed(row, scans=[i for i in recipe_of(row).scans if i != scan_id])  # type: ignore[attr-defined]

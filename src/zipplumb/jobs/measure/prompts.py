@@ -131,7 +131,7 @@ def _scanning(state: JobResults, row: SheetRow, instrument: Instrument | None) -
 
 
 def _after_a_scan(state: JobResults, scan: SheetRow) -> str:
-    takes = sum(Needed("cloud", scan.id) in row.needs for row in state.rows)
+    takes = sum(Needed("cloud", scan.id) in row.needs for row in state.measured)
     if takes:
         return f"{takes} row{' takes' if takes == 1 else 's take'} {'its' if takes == 1 else 'their'} points from it."
     return "Cut away what is not of the part, then give its points to rows."

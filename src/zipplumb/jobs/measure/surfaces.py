@@ -12,7 +12,7 @@ from ...core.cloud.growing import GrownSurface, surfaces_at
 from ...core.errors import InputError
 from ...core.fingerprints import fingerprint
 from ...core.frames import Array
-from ...core.shape_codec import shape_to_data
+from ...core.shape_codec import shape_from_data, shape_to_data
 from ...core.sheet import kind_of, recipe_from_dict
 from ...core.sheet.bases.measured import MeasuredRecipe
 from ...core.units import Units, count_text, length_text, quantity_text
@@ -24,6 +24,7 @@ from ..state.results import JobResults, load
 from ..words import words_for
 from .clouds import cloud_of, scan_row
 
+PLANNED_MM, MOSTLY, COMPARED = 1.0, 0.9, 200  # a surface of the CAD that most of so many points lie so near to is that one
 FARTHEST_MM = 20.0  # from a scan's points: what is pointed at lies on one of them
 
 
@@ -41,6 +42,24 @@ class FoundSurfaces:
         seen_at = shape_to_data(surface.shape)
         raw = {"kind": surface.kind, "seen_at": seen_at, "pointed_at": self.at.tolist(), "scans": [scan_id]}
         return raw | ({"inside": surface.inside} if "inside" in kind_of(raw).model_fields else {})
+
+    def planned(self, state: JobResults, surface: GrownSurface) -> dict[str, Any] | None:
+        """As stored, the CAD's surface that lies there, where the part is aligned; None where none does."""
+        if state.alignment is None:
+            return None
+        mine = surface.members[:: max(1, len(surface.members) // COMPARED)]
+        places = state.alignment.part_from_world.points(self.points[mine])
+        best, found = PLANNED_MM, None
+        for face in state.job.part.faces:
+            if not face["nominal"] or face["nominal"]["shape"] != surface.kind or face["inside"] is (not surface.inside):
+                continue
+            low, high = np.array(face["box"][:3]) - PLANNED_MM, np.array(face["box"][3:]) + PLANNED_MM
+            if np.mean(np.all((places >= low) & (places <= high), axis=1)) < MOSTLY:
+                continue
+            off = float(np.mean(np.abs(shape_from_data(face["nominal"]).distance(places))))
+            if off < best:
+                best, found = off, face["nominal"]
+        return found
 
 
 def find(state: JobResults, scan_id: int, place: Array) -> FoundSurfaces:
@@ -65,11 +84,13 @@ def plan(actor: Actor, job_id: int, scan_id: int, place: Array, kind: str, seen:
     with transaction() as session:
         stored(session, Job, job_id, lock=True)
         scan, _ = scan_row(session, job_id, scan_id)
-        found = find(load(session, job_id), scan_id, place)
+        state = load(session, job_id)
+        found = find(state, scan_id, place)
         surface = next((each for each in found.each if each.kind == kind), None)
         if found.seen != seen or surface is None:
             raise InputError("The scan was changed meanwhile.", "Nothing was planned.", "Click on it once more.")
-        return _added(session, actor, job_id, found.raw(surface, scan_id), stem, scan)
+        raw = found.raw(surface, scan_id) | {"nominal": found.planned(state, surface)}
+        return _added(session, actor, job_id, raw, stem, scan)
 
 
 def _added(session: Session, actor: Actor, job_id: int, raw: dict[str, Any], stem: str, scan: Row) -> list[int]:

@@ -6,7 +6,6 @@ from dataclasses import dataclass
 
 from sqlalchemy.orm import Session
 
-from ...core.sheet import Needed
 from ...core.units import count_text
 from ...jobs.measure import clouds
 from ...jobs.state.results import JobResults
@@ -15,7 +14,7 @@ from ...jobs.state.results import JobResults
 @dataclass(frozen=True)
 class ScanShown:
     """What the slip of a scan tells: counts in words, how far it is, rows that take its points, its cuts, by which planes may
-    be cut, and how many lines of light it has."""
+    be cut, how many lines of light it has, how many rows more may take points, and whether some do by the CAD."""
 
     facts: list[tuple[str, str]]
     share: float | None
@@ -25,6 +24,7 @@ class ScanShown:
     lines: int
     edges_only: bool
     may_take: int
+    by_cad: bool
     system: str
 
 
@@ -37,12 +37,14 @@ def scan_of(session: Session, state: JobResults, row_id: int) -> ScanShown | Non
     if cloud.read:
         shown = [("Points", cloud.read), ("Left by the cuts", cloud.kept), ("Worked with", cloud.cells)]
         facts += [(name, count_text(count)) for name, count in shown] + [("Edges", count_text(len(cloud.edges)))]
-    takes = [row for row in state.rows if Needed("cloud", row_id) in row.needs]
+    takes = clouds.takers(state, row_id)
     given = [(row.recipe.name, clouds.points_of(state, row_id, row)) for row in takes]
     system = recipe.system  # type: ignore[attr-defined]
     named = state.row(system).recipe.name if system in state.sheet.index else ""
     cuts = [cut.name for cut in recipe.cuts]  # type: ignore[attr-defined]
-    may_take = len(clouds.may_take(state)) if state.alignment is not None else 0
+    taking = {row.id for row in takes}
+    may_take = 0 if state.alignment is None else sum(row not in taking for row in clouds.may_take(state))
     only = recipe.edges_only  # type: ignore[attr-defined]
     share, planes = clouds.progress_of(session, row_id), clouds.planes_of(state)
-    return ScanShown(facts, share, given, cuts, planes, cloud.lines, only, may_take, named)
+    by_cad = any(row.recipe.takes_by_cad for row in takes)
+    return ScanShown(facts, share, given, cuts, planes, cloud.lines, only, may_take, by_cad, named)
