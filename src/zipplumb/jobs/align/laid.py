@@ -91,6 +91,15 @@ def _checked(state: JobResults, scan_ids: Sequence[int]) -> None:
         )
 
 
+def numbers_of(motion: Motion) -> list[float]:
+    """A rotation vector and a shift."""
+    return [*Rotation.from_matrix(motion.rotation).as_rotvec().tolist(), *np.asarray(motion.translation).tolist()]
+
+
+def motion_of(numbers: Sequence[float]) -> Motion:
+    return Motion(Rotation.from_rotvec(np.array(numbers[:3])).as_matrix(), np.array(numbers[3:]))
+
+
 def words_of(placed: Placed, units: Units) -> str:
     """How well a place fits."""
     off = f"{length_text(placed.off_mm, units)} {units} off on average"
@@ -128,8 +137,8 @@ def plan(actor: Actor, job_id: int, state: JobResults, scan_ids: Sequence[int], 
     _checked(state, scan_ids)
     raw: dict = {"kind": "laid_scan", "scans": list(scan_ids), "as_good": as_good}
     if isinstance(start, Motion):
-        turn = Rotation.from_matrix(start.rotation).as_rotvec().tolist()
-        raw |= {"turn": turn, "shift": np.asarray(start.translation).tolist()}
+        numbers = numbers_of(start)
+        raw |= {"turn": numbers[:3], "shift": numbers[3:]}
     else:
         raw["start"] = start
     with transaction() as session:

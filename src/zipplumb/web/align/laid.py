@@ -6,7 +6,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from flask import Blueprint, g, render_template, request
-from scipy.spatial.transform import Rotation
 from sqlalchemy.orm import Session
 
 from ...core.errors import InputError
@@ -21,7 +20,7 @@ from ..doors import changes, reads
 
 blueprint = Blueprint("laid", __name__, url_prefix="/jobs/<int:job_id>/laid")
 MARKED = 250  # points of the scan that show how a place would be
-MOST_AS_GOOD = 100
+MOST_AS_GOOD, MOST_RAD = 100, 10.0
 
 
 def laid_page(session: Session, state: JobResults) -> str:
@@ -137,14 +136,13 @@ def _whole(pairs: laid.Pairs) -> laid.Pairs:
 
 
 def _motion(numbers: list[float]) -> Motion:
-    turn, shift = np.array(numbers[:3]), np.array(numbers[3:])
-    if not (np.all(np.abs(turn) < 10) and np.all(np.abs(shift) <= params.MOST_MM)):
+    if not (np.all(np.abs(numbers[:3]) < MOST_RAD) and np.all(np.abs(numbers[3:]) <= params.MOST_MM)):
         raise InputError("That is no place of the part.", "Nothing was planned.", "Let it be found once more.")
-    return Motion(Rotation.from_rotvec(turn).as_matrix(), shift)
+    return laid.motion_of(numbers)
 
 
 def _text_of(motion: Motion) -> str:
-    return ",".join(f"{v:.8f}" for v in (*Rotation.from_matrix(motion.rotation).as_rotvec(), *motion.translation))
+    return ",".join(f"{v:.8f}" for v in laid.numbers_of(motion))
 
 
 def _typed_pairs() -> laid.Pairs:
