@@ -15,7 +15,7 @@ from kit_pages import Kit  # noqa: E402
 from person import Person, launched  # noqa: E402
 from playwright.sync_api import sync_playwright  # noqa: E402
 
-from zipplumb.demo import shop_real  # noqa: E402
+from zipplumb.demo import bracket, shop_real  # noqa: E402
 from zipplumb.demo.processes import Processes  # noqa: E402
 from zipplumb.jobs.actor import Actor  # noqa: E402
 from zipplumb.jobs.hand import move_hand, tell_hand  # noqa: E402
@@ -32,21 +32,47 @@ TARGET = ROOT / "docs" / "screenshots"
 
 def main() -> None:
     TARGET.mkdir(exist_ok=True)
-    with Processes.for_a_while(ROOT / "var" / "shots", pace=5.0) as processes, sync_playwright() as playwright:
+    made = Processes.for_a_while(ROOT / "var" / "shots", pace=5.0, started=False)
+    with made as processes, sync_playwright() as playwright:
+        scan = processes.seed_scan()
+        processes.start()
+        processes.wait_for_web()
         browser = launched(playwright)
-        walk(Person(browser, processes, smooth=True), processes)
+        person = Person(browser, processes, smooth=True)
+        scan_walk(person, scan)
+        walk(person, processes)
         browser.close()
 
 
-def walk(person: Person, processes: Processes) -> None:
-    page = person.page
+def shooting(page):
+    """What takes a picture of a page, as a newcomer sees it."""
 
     def shot(name: str) -> None:
-        page.evaluate("document.getElementById('hand')?.setAttribute('hidden', '')")  # as a newcomer sees it
+        page.evaluate("document.getElementById('hand')?.setAttribute('hidden', '')")
         time.sleep(0.8)
         page.screenshot(path=TARGET / f"{name}.png")
         page.evaluate("document.getElementById('hand')?.removeAttribute('hidden')")
 
+    return shot
+
+
+def scan_walk(person: Person, scan: int) -> None:
+    """The scanned job: a surface is pointed at."""
+    page, shot = person.page, shooting(person.page)
+    person.open(scan)
+    person.row("Scan 1").click()
+    page.locator("#slip [data-tool=surface]").wait_for()
+    person.until(lambda: page.evaluate("window.zipplumb.stage.cloud.points.visible"))
+    canvas = page.locator("#canvas").bounding_box()
+    on_paper = "p => { const { view } = window.zipplumb.stage; return view.onPaper(view.box.min.clone().set(...p)); }"
+    x, y = page.evaluate(on_paper, [bracket.CONE[1] + 9, bracket.CONE[2] + 9, bracket.THICK - 4])
+    page.mouse.click(canvas["x"] + x, canvas["y"] + y)
+    page.locator("#surface form").wait_for()
+    shot("scan")
+
+
+def walk(person: Person, processes: Processes) -> None:
+    page, shot = person.page, shooting(person.page)
     shot("jobs")
     person.open(processes.job)
     for name in ("Foot top", "Long side", "Left end"):
@@ -228,7 +254,6 @@ def kit_walk(person: Person, processes: Processes, shot) -> None:
     tell_hand({"do": "stop"}, processes.sims["arm"][0])
     page.click("button:has-text('Give it up')")
     kit_pages.probe("6 mm ruby ball")
-    shot("probe")
     kit_pages.begin("sphere", certified="25.4", certified_unit="mm")
     kit_pages.hand("6 mm ball on, without a word")
     kit_pages.hand("Touch the sphere all round")

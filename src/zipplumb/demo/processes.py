@@ -30,6 +30,7 @@ from .seed import seed_job, seed_people_and_kit
 from .seed_bedplate import seed_bedplate
 from .seed_bracket import seed_bracket
 from .seed_fairing import seed_fairing
+from .seed_scan import seed_scan
 
 START_S, SAY_S = 300.0, 15.0  # a start on a busy machine; after so long it is said what is waited for
 LOOK_S = 0.2
@@ -118,6 +119,12 @@ class Processes:
         self.bracket_job = seed_bracket(self.folder / PARTS["bracket"])
         self.bedplate_job = seed_bedplate(self.folder / PARTS["bedplate"], instruments["tracker"])
         self.fairing_job = seed_fairing(self.bedplate_job, instruments["radar"])
+        self.arm = instruments["arm"]
+
+    def seed_scan(self) -> int:
+        """A job with a scan in it, which takes some seconds to make. Returns its id."""
+        assert self.job is not None
+        return seed_scan(self.folder, self.bracket_job, self.arm, self.job)
 
     def _secret(self) -> str:
         path = self.folder / "secret"
@@ -259,6 +266,7 @@ def run_demo(folder: Path, port: int | None, fresh: bool, pace: float) -> int:
     try:
         print("Preparing the database and the demo data …", flush=True)
         processes.prepare()
+        processes.seed_scan()
         processes.start()
         processes.wait_for_web(say=lambda words: print(words, flush=True))
         _greet(processes)
