@@ -77,7 +77,6 @@ def test_what_makes_no_sense_is_refused(scanned):
     with pytest.raises(PlumbError, match="one plane"), snapshot() as session:
         laid.found_places(load(session, bench.job), [scan])
     assert len(bench.state().rows) == len(state.rows)
-    presses.keep(bench.arm, lit(-10.0), next(numbers))  # another scan begins, and is not finished
-    other = next(each for each in laid.scans_of(bench.state()) if each.row != scan)
+    presses.keep(bench.arm, lit(-10.0), next(numbers))  # it goes on, and is not finished
     with pytest.raises(InputError, match="no points yet"):
-        laid.found_places(bench.state(), [other.row])
+        laid.found_places(bench.state(), [scan])
