@@ -16,11 +16,15 @@ from scipy.spatial.transform import Rotation
 from zipplumb.cad import CadModel, read_cad
 from zipplumb.cad.near import FacesNear
 from zipplumb.cad.surfaces import Surfaces
-from zipplumb.core.cloud.cells import cells_of, together
+from zipplumb.core.alignment.anywhere import Samples, anywhere
+from zipplumb.core.alignment.surfaces import align_surfaces
+from zipplumb.core.cloud.cells import Cells, cells_of, together
 from zipplumb.core.cloud.edges import Edges, edges_of
 from zipplumb.core.cloud.faces import flattest
+from zipplumb.core.cloud.growing import surfaces_at
 from zipplumb.core.cloud.light import Chunk, seen
 from zipplumb.core.cloud.openings import openings
+from zipplumb.core.cloud.points import CloudPoints
 from zipplumb.core.cloud.sorting import sorted_out
 from zipplumb.core.cloud.working import CloudWork, SortingWork
 from zipplumb.core.fitting import fit
@@ -29,6 +33,7 @@ from zipplumb.core.stripes import packed
 from zipplumb.devices.sim.light import LineScanner, Lit
 from zipplumb.devices.sim.stand import Stand
 
+LAID, FORM_MM = 100_000, 0.02
 POINTS, ROWS, A_CHUNK, AWAY_MM, APART_MM, STEP_MM = 1_000_000, 40, 170, 110.0, 50.0, 0.7
 QUIET = {"check": True, "stdout": subprocess.DEVNULL}
 
@@ -68,17 +73,48 @@ def run() -> None:
     count = len(openings(edges, face))  # its fits are compiled
     at_once = best(lambda: openings(edges, face), 3)
     print(f"  {len(edges)} edges: {sought:.2f} s; {count} holes and slots of its flattest face: {at_once:.2f} s")
+    _laid(CloudPoints.of_cells(_cells(chunks), 1.0), surfaces)
     corners, triangles = model.positions.astype(float), model.triangles.astype(np.int64)
     tree = igl.AABB()
     tree.init(corners, triangles)
     theirs = best(lambda: tree.squared_distance(corners, triangles, points), 1)
     print(f"  libigl's nearest points of all {len(points)}: {theirs:.2f} s: {theirs / worked:.1f} × as fast as that alone")
-    cells = together(cells_of(seen(chunk, still, still), 1.0) for chunk in chunks)
-    assert cells is not None
+    cells = _cells(chunks)
     normals, _ = cells.normals()
     ours = best(lambda: sorted_out(cells.points, normals, faces, sorting.wanted, sorting.rule), 1)
     alone = best(lambda: tree.squared_distance(corners, triangles, cells.points), 1)
     print(f"  the cells sorted, with edges and exact feet: {ours:.2f} s; libigl's nearest points of them {alone:.2f} s")
+
+
+def _cells(chunks: list[Chunk]) -> Cells:
+    still = Motion.identity()
+    cells = together(cells_of(seen(chunk, still, still), 1.0) for chunk in chunks)
+    assert cells is not None
+    return cells
+
+
+def _laid(cloud: CloudPoints, surfaces: Surfaces) -> None:
+    """A hundred thousand points laid on the CAD, from no start and from a rough one; and what is there where one points."""
+    random = np.random.default_rng(8)
+    lies = Motion(Rotation.random(random_state=random).as_matrix(), random.uniform(-2000, 2000, 3))
+    sure = np.flatnonzero(np.isfinite(cloud.normals[:, 0]))
+    some = sure[np.sort(random.permutation(len(sure))[:LAID])]
+    points, normals = lies.points(cloud.points[some]), lies.vectors(cloud.normals[some])
+    part = Samples(*surfaces.spread(20_000))
+    scene = Samples(points, normals)
+    (found,) = anywhere(scene, part, surfaces.nearest, FORM_MM)  # its loops are compiled
+    begin = time.perf_counter()
+    (found,) = anywhere(scene, part, surfaces.nearest, FORM_MM)
+    laid = align_surfaces(points, surfaces.nearest, found.part_from_world, FORM_MM)
+    from_none = time.perf_counter() - begin
+    start = Motion(Rotation.from_rotvec([0.02, -0.03, 0.02]).as_matrix(), np.array([3.0, -4, 2])) @ lies.inverse()
+    from_rough = best(lambda: align_surfaces(points, surfaces.nearest, start, FORM_MM), 3)
+    off = np.linalg.norm((laid.part_from_world @ lies).points(part.points) - part.points, axis=1).max()
+    print(f"  {len(points)} of them laid on the CAD: from no start {from_none:.2f} s, {off:.4f} mm off at most; ", end="")
+    print(f"from 4 mm and 2 degrees off {from_rough:.2f} s")
+    places = cloud.points[sure[random.permutation(len(sure))[:20]]]
+    each = best(lambda: [surfaces_at(cloud, place) for place in places], 1) / len(places)
+    print(f"  what is there where one points, among {len(cloud)}: {each:.2f} s")
 
 
 def _scanned(model: CadModel) -> list[Chunk]:

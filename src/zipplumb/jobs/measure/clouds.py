@@ -16,7 +16,6 @@ from ...core.cloud.faces import facing, flattest
 from ...core.cloud.light import Chunk, Seen, seen
 from ...core.cloud.points import CloudPoints
 from ...core.errors import InputError
-from ...core.frames import Motion
 from ...core.shapes import Plane
 from ...core.sheet import Needed, SheetRow, StationPose, kind_of
 from ...core.sheet.bases.measured import MeasuredRecipe
@@ -230,7 +229,7 @@ def progress_of(session: Session, scan_id: int) -> float | None:
 
 def drawn_of(session: Session, state: JobResults, scan_id: int) -> NDArray[np.float32]:
     """(d, 5) of a scan's thinned copy, see ``CloudPoints.drawn``; in the part where it is aligned, else the world."""
-    return _shown(session, state, scan_id).drawn(_here(state))
+    return _shown(session, state, scan_id).drawn(state.drawn_from_world)
 
 
 def live_of(session: Session, state: JobResults, scan_id: int, after: int) -> tuple[NDArray[np.float32], int]:
@@ -239,7 +238,7 @@ def live_of(session: Session, state: JobResults, scan_id: int, after: int) -> tu
     for reading_id, light in light_since(session, state, scan_id, after):
         last = reading_id
         if light is not None:
-            found.append(CloudPoints.bare(light.points, light.lines, light.brightness).drawn(_here(state)))
+            found.append(CloudPoints.bare(light.points, light.lines, light.brightness).drawn(state.drawn_from_world))
     return np.vstack(found), last
 
 
@@ -261,10 +260,6 @@ def light_since(session: Session, state: JobResults, scan_id: int, after: int) -
         chunk = Chunk(np.reshape(reading.poses, (-1, 7)), reading.points, counts, np.zeros(len(counts), bool), 0, 0)
         light = seen(chunk, calibration.light.axis_from_scanner, station.world_from_station)
         yield reading.id, light.of(np.arange(0, len(light), LIVE_EVERY))
-
-
-def _here(state: JobResults) -> Motion:
-    return Motion.identity() if state.alignment is None else state.alignment.part_from_world
 
 
 def _shown(session: Session, state: JobResults, scan_id: int) -> CloudPoints:

@@ -69,7 +69,7 @@ def find(state: JobResults, scan_id: int, place: Array) -> FoundSurfaces:
         words = "Only its edges count." if len(cloud.edges) else "The scan has no points yet."
         what_to_do = "Let all of it count." if len(cloud.edges) else "Finish it, and wait until it is worked out."
         raise InputError(words, "Nothing was planned.", what_to_do)
-    at = place if state.alignment is None else state.alignment.part_from_world.inverse().points(place[None])[0]
+    at = state.drawn_from_world.inverse().points(place[None])[0]
     far, nearest = cloud.points.tree.query(at)
     if far > FARTHEST_MM:
         raise InputError("Nothing was scanned there.", "Nothing was planned.", "Click on points of the scan.")

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from ...core.alignment import Alignment
 from ...core.errors import InputError
-from ...core.frames import Array
+from ...core.frames import Array, Motion
 from ...core.readings import HitSet
 from ...core.sameness import Layered
 from ...core.sheet import (
@@ -130,6 +130,11 @@ class JobResults:
     def measured(self) -> list[SheetRow]:
         """The rows that take hits, in order."""
         return self.sheet.measured
+
+    @property
+    def drawn_from_world(self) -> Motion:
+        """To where things are drawn: in the part where it is aligned, else as they lie in the world."""
+        return Motion.identity() if self.alignment is None else self.alignment.part_from_world
 
     def shape_of(self, row: SheetRow) -> Any:
         """What a row should be, or, where nobody said so, what it was found to be, in the world; None where it is neither."""

@@ -81,18 +81,14 @@ def _with_one_more(found: laid.Pairs, state: JobResults) -> laid.Pairs:
     if found.wants == "part":
         return laid.Pairs(np.vstack([found.on_part, at]), found.on_scan)
     if found.wants == "scan":
-        return laid.Pairs(found.on_part, np.vstack([found.on_scan, _here(state).inverse().points(at)]))
+        return laid.Pairs(found.on_part, np.vstack([found.on_scan, state.drawn_from_world.inverse().points(at)]))
     return found
-
-
-def _here(state: JobResults) -> Motion:
-    return Motion.identity() if state.alignment is None else state.alignment.part_from_world
 
 
 def _pairs(state: JobResults, found: laid.Pairs, scans: list[laid.Scanned]) -> str:
     ready = [scan for scan in scans if scan.ready]
     scan = ready[0].row if ready else 0
-    on_part, on_scan = found.on_part, _here(state).points(found.on_scan)
+    on_part, on_scan = found.on_part, state.drawn_from_world.points(found.on_scan)
     apart = wrong = ""
     if not found.wants:
         try:

@@ -10,7 +10,7 @@ from flask import Blueprint, g, render_template, request
 
 from ...core.deriving.drawing import drawn
 from ...core.errors import InputError
-from ...core.frames import Array, Motion
+from ...core.frames import Array
 from ...jobs.measure import openings, surfaces
 from ...jobs.state.results import JobResults, as_it_stands
 from ...store.database import snapshot
@@ -51,7 +51,7 @@ class HoleShown:
 
 
 def _shown(state: JobResults, found: openings.FoundOpenings) -> list[HoleShown]:
-    here = _here(state)
+    here = state.drawn_from_world
     told = []
     for number, each in enumerate(found.each, start=1):
         shape = each.shape.moved(here)
@@ -59,10 +59,6 @@ def _shown(state: JobResults, found: openings.FoundOpenings) -> list[HoleShown]:
         label = {"at": shape.center.tolist(), "text": str(number), "className": "small"}
         told.append(HoleShown(openings.words_of(each, state.job.units), label, np.round([*line, line[0]], 3).tolist()))
     return told
-
-
-def _here(state: JobResults) -> Motion:
-    return Motion.identity() if state.alignment is None else state.alignment.part_from_world
 
 
 def _place() -> Array:
@@ -81,7 +77,7 @@ def surface(job_id: int, row_id: int):
         state = as_it_stands(session, job_id)
         found = surfaces.find(state, row_id, place)
         each = [(one.kind, surfaces.words_of(found, one, state.job.units)) for one in found.each]
-        here, marked = _here(state), np.empty((0, 3))
+        here, marked = state.drawn_from_world, np.empty((0, 3))
         if found.each:
             mine = found.each[0].members
             marked = here.points(found.points[mine[:: max(1, len(mine) // MARKED)]])
