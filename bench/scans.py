@@ -34,7 +34,7 @@ from zipplumb.devices.sim.light import LineScanner, Lit
 from zipplumb.devices.sim.stand import Stand
 
 LAID, FORM_MM = 100_000, 0.02
-POINTS, ROWS, A_CHUNK, AWAY_MM, APART_MM, STEP_MM = 1_000_000, 40, 170, 110.0, 50.0, 0.7
+POINTS, ROWS, A_CHUNK, AWAY_MM, APART_MM, STEP_MM = 1_000_000, 40, 170, 110.0, 50.0, 2.1
 QUIET = {"check": True, "stdout": subprocess.DEVNULL}
 
 

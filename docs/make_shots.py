@@ -59,13 +59,14 @@ def shooting(page):
 def scan_walk(person: Person, scan: int) -> None:
     """The scanned job: a surface is pointed at."""
     page, shot = person.page, shooting(person.page)
-    person.open(scan)
+    page.goto(f"{person.running.url}/jobs/{scan}/measure")  # the arm is at another job
+    person.until(lambda: page.evaluate("Boolean(window.zipplumb && window.zipplumb.stage.ready)"))
     person.row("Scan 1").click()
     page.locator("#slip [data-tool=surface]").wait_for()
     person.until(lambda: page.evaluate("window.zipplumb.stage.cloud.points.visible"))
     canvas = page.locator("#canvas").bounding_box()
     on_paper = "p => { const { view } = window.zipplumb.stage; return view.onPaper(view.box.min.clone().set(...p)); }"
-    x, y = page.evaluate(on_paper, [bracket.CONE[1] + 9, bracket.CONE[2] + 9, bracket.THICK - 4])
+    x, y = page.evaluate(on_paper, [bracket.BOSS[1] + 3, bracket.BOSS[2] - 19.6, bracket.THICK + 14])
     page.mouse.click(canvas["x"] + x, canvas["y"] + y)
     page.locator("#surface form").wait_for()
     shot("scan")

@@ -26,7 +26,8 @@ class FacesNear:
     def __call__(self, points: Array) -> tuple[Array, Array, Indices, Array]:
         """Feet (n, 3), outward normals (n, 3), numbers of the faces (n,), and how far (n,) the feet lie from an edge."""
         feet, normals, faces = self.surfaces.nearest_faces(points)
-        return feet, normals, faces, self._edges.query(feet)[0] if self._edges is not None else np.full(len(feet), np.inf)
+        away = np.full(len(feet), np.inf) if self._edges is None else self._edges.query(feet, workers=-1)[0]
+        return feet, normals, faces, away
 
     @cached_property
     def _edges(self) -> cKDTree | None:

@@ -28,6 +28,7 @@ NEIGHBOURS, ACROSS_GAPS = 2.2, 4.0  # points apart
 ROUNDS, GROWTH = 12, 1.02  # until it grows no more
 LOOKED_AT, FITTED = 300, 1_500  # points that are fitted while it grows, and at last
 HARDLY = 0.5  # one that takes less of the points, or leaves so many times as much, is not told of
+LEAST_SIZE = 1e-3  # mm, or rad
 FEWEST = 12  # points of a surface
 SIMPLER, NEARER = 0.9, 0.7  # a simpler shape does that takes so many of the points, unless another lies so much nearer to them
 
@@ -130,6 +131,8 @@ def _grown(cloud: CloudPoints, kind: str, patch: Indices, seed: int, apart: floa
         result = fit(kind, cloud.points[_spread(members, FITTED)], toward=open_side, thorough=False)
     except FitError:
         return None
+    if any(not LEAST_SIZE < getattr(result.shape, name) < np.inf for name in result.shape.sizes_):
+        return None  # a cone without an angle, as a cylinder is one
     outward = np.einsum("ij,ij->i", Placed.of(result.shape).gradients(cloud.points[members]), cloud.normals[members])
     return GrownSurface(kind, result, members, bool(np.median(outward) < 0))
 
