@@ -67,13 +67,13 @@ class Scanned:
         self.done, self.asked = {}, []
 
     def evaluate(self, memory=None, **changed):
-        """``changed``: recipes' fields of the scan, or whether it is finished."""
-        finished = changed.pop("finished", True)
+        """``changed``: recipes' fields of the scan, whether it is finished, or the part's surfaces."""
+        finished, surfaces = changed.pop("finished", True), changed.pop("surfaces", None)
         rows = [
             row if row.id != self.scan else replace(row, recipe=row.recipe.model_copy(update=changed), finished=finished)
             for row in self.bench.rows
         ]
-        return evaluate(Sheet(tuple(rows), self.active), self.readings, WHOLE, memory, None, self.done.get)
+        return evaluate(Sheet(tuple(rows), self.active), self.readings, WHOLE, memory, surfaces, self.done.get)
 
     def work(self, memory):
         """All that is asked for, and what is then."""

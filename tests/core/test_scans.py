@@ -7,6 +7,9 @@ import pytest
 from block import WORLD
 from scanned_block import BORE, RADIUS, TOP, Scanned, faces
 
+from zipplumb.core.sheet import PartSurfaces
+from zipplumb.core.sheet.clouds import FoundCloud
+
 
 def test_rows_wait_for_a_scan_and_have_its_points_once_it_is_worked_out():
     it = Scanned()
@@ -112,3 +115,13 @@ def test_many_points_do_not_make_u_small_without_end():
     shares = {source.what: share for source, share in results[Scanned().top].characteristic("height").budget}
     assert shares["offset"] == pytest.approx(2 * 0.003, rel=0.1)
     assert shares["offset"] > shares["hits"] / 4
+
+
+def test_a_scan_of_edges_only_is_laid_on_nothing_and_that_is_said():
+    it = Scanned()
+    laid = it.bench.add({"kind": "laid_scan", "scans": [it.scan], "start": it.active})
+    nowhere = PartSurfaces("a block", lambda points: faces(points)[:2])
+    results, memory = it.evaluate(surfaces=nowhere)
+    it.done = dict.fromkeys(memory.wanted, FoundCloud("done", lines=9000))
+    results, _ = it.evaluate(memory, surfaces=nowhere)
+    assert (results[laid].state, "faces a known way" in results[laid].message) == ("failed", True)

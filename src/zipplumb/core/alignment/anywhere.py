@@ -16,18 +16,14 @@ from .surfaces import Nearest, settled_near
 MODEL, SCENE, FROM, PEAKS = 700, 900, 80, 3  # points of both that make pairs; starts, and places that each may vote for
 MANY, REACH = 20_000, 1 << 20  # points that are thinned, and cubes of a grid
 STEP = 0.05  # of the part's size: steps of distances
-ALIKE_MM, ALIKE_RAD = 0.08, 0.35  # places that are one: of the part's size, and turned so much
+ALIKE, ALIKE_RAD = 0.08, 0.35  # places that are one: of the part's size, and turned so much
 SAME, SAME_RAD = 0.01, 0.02  # places that have settled in one
 LOOKED_AT, BY = 40, 500  # places that are settled roughly, by so many points
 # of the part's size, one step after the other: what is farther off does not pull
 NEARER = (0.12, 0.1, 0.08, 0.06, 0.05, 0.04, 0.03, 0.03, 0.02, 0.02, 0.015, 0.015, 0.01, 0.01, 0.01, 0.01)
 DRAWN, FLIPPED = 8, 5  # steps that draw along flat faces too; places of which others are made by turning the part over
 FACING = 0.6  # cosine: nor what faces another way
-CLOSELY, EXACTLY, JUDGED = (
-    8,
-    400,
-    6_000,
-)  # places that are settled on the surfaces themselves, by so many, and judged by so many
+CLOSELY, EXACTLY, JUDGED = 8, 400, 6_000  # places that are settled on the surfaces themselves, by how many points, and judged
 LIES_MM, LIES_U = 0.25, 5.0  # points lie on the part that are no farther off, or so many times their uncertainty
 WORSE, FARTHER = 0.002, 1.25  # a place is worse where so much less lies on the part, or so much farther off
 FEWEST = 50
@@ -88,6 +84,9 @@ def places_of(scene: Samples, part: Samples, seed: int = 0) -> list[Motion]:
 
 def anywhere(scene: Samples, part: Samples, nearest: Nearest, u_mm: float, seed: int = 0) -> list[Placed]:
     """Where a part lies by what was scanned of it, from no start: the best place, and all others that are as good.
+
+    Pairs of oriented points vote for places (Drost et al., CVPR 2010, see ``kernels.pairs``); each is settled on the part's
+    sampled surface, the best also turned over about its main axes, and the best of these on the surfaces themselves.
 
     Parameters
     ----------
@@ -210,7 +209,7 @@ def _together(voted: list[tuple[float, Motion]], middle: Array, size: float) -> 
     middles = np.array([motion.points(middle[None])[0] for _, motion in voted])
     weights = np.array([weight for weight, _ in voted])
     cosines = (np.einsum("aij,bij->ab", rotations, rotations) - 1) / 2
-    alike = (cosines > np.cos(ALIKE_RAD)) & (np.linalg.norm(middles[:, None] - middles[None], axis=2) < ALIKE_MM * size)
+    alike = (cosines > np.cos(ALIKE_RAD)) & (np.linalg.norm(middles[:, None] - middles[None], axis=2) < ALIKE * size)
     score = alike @ weights
     found, left = [], np.ones(len(voted), bool)
     for k in np.argsort(-score):

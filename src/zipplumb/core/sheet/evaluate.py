@@ -327,11 +327,13 @@ class _Graph:
         return FoundSystem("done", "", alignment, apart, tuple(features))
 
     def _clouds_of(self, row: SheetRow, needed: Mapping[Name, Any]) -> dict[int, RowHits]:
+        """The points of each scan that it names; of one that has edges only there are none."""
         placed = self._placed_kit(needed)
         found = {}
         for scan in (n.id for n in row.needs if n.what == "cloud"):
             given = needed["cloud", scan].points.given(LAID)
-            found[scan] = RowHits.of_light(row.id, given, self.readings[scan], placed, key_prefix(scan))
+            if len(given.lines):
+                found[scan] = RowHits.of_light(row.id, given, self.readings[scan], placed, key_prefix(scan))
         return found
 
     # ---- dimensions and tolerances ---------------------------------------------------------

@@ -57,9 +57,13 @@ def found_places(state: JobResults, scan_ids: Sequence[int]) -> list[Placed]:
     model = model_of(state.job.part)
     if model is None:
         raise InputError("The part has no CAD.", "Nothing was planned.", "Bring in its CAD.")
-    with _one_at_a_time:
+    if not _one_at_a_time.acquire(blocking=False):  # who waited here would keep others from their pages
+        raise InputError("Another part is being looked for.", "Nothing was planned.", "Press it again in a few seconds.")
+    try:
         surfaces = Surfaces(model)
         return anywhere(Samples(points, normals), Samples(*surfaces.spread(ALL_OVER)), surfaces.nearest, FORM_MM)
+    finally:
+        _one_at_a_time.release()
 
 
 def seen(state: JobResults, scan_ids: Sequence[int]) -> tuple[Array, Array]:

@@ -38,10 +38,10 @@ class LaidScanRecipe(SystemRecipe):
     def solve(self, given: SystemInputs) -> Alignment:
         if given.surfaces is None:
             raise AlignmentError("The part has no CAD surfaces.", KEPT, "Bring in its CAD, or hold it by features.")
-        each = [given.clouds[scan] for scan in self.scans]
-        points = np.vstack([hits.centers for hits in each])
-        if not len(points):
+        each = [given.clouds[scan] for scan in self.scans if scan in given.clouds]
+        if not each:
             raise AlignmentError("Nothing of the scan faces a known way.", KEPT, "Let all of it count, and scan more slowly.")
+        points = np.vstack([hits.centers for hits in each])
         doubt = "" if not self.as_good else f"{self.as_good} other place{'s fit' if self.as_good > 1 else ' fits'} it as well."
         nearest, start, errors = given.surfaces.nearest, self._start(given), _errors(each, self.u_mm)
         return align_surfaces(points, nearest, start, self.u_mm, whose=given.row, errors=errors, doubt=doubt)
