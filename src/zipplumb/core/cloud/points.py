@@ -16,7 +16,7 @@ from .giving import GivenPoints
 
 BYTES = np.array([65536.0, 256.0, 1.0])
 LOOKED_AT, AROUND = 2_000, 12  # points that tell how far apart they are, each by so many about it
-NEIGHBOURS, BROAD = 16, 0.15  # points that tell how one faces; their breadth, of the length of a cell, or of how far they reach
+NEIGHBOURS, BROAD = 24, 0.15  # points that tell how one faces; their breadth, of the length of a cell, or of how far they reach
 UNSURE_MM, UNSURE = 0.06, 3.0  # a cell whose points scatter more, and so many times as much as most, lies across an edge
 
 
