@@ -77,7 +77,7 @@ def test_each_large_face_that_was_seen_is_recognised_where_it_is_pointed_at(scan
             found = surfaces_at(cloud, points[near[np.argmax(lit)]])
             told.append((face.nominal["shape"], found[0].kind if found else "", face, found))
     assert {shape for shape, *_ in told} == {"plane", "cylinder", "cone", "sphere", "torus"}
-    assert sum(shape == kind for shape, kind, *_ in told) >= len(told) - 2  # where a slot's end meets its side, both are right
+    assert sum(shape == kind for shape, kind, *_ in told) >= len(told) - 1  # where a slot's end meets its side, both are right
     for shape, kind, face, found in told:
         if shape == kind and shape in ("cylinder", "sphere"):
             assert found[0].shape.radius == pytest.approx(

@@ -4,9 +4,16 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numpy as np
+
 from ..frames import Array, Indices
 
 OF_A_ROW = 2_000  # points at most
+
+
+def evenly(some: Indices, most: int) -> Indices:
+    """So many of them at most, evenly spread in their order."""
+    return some if len(some) <= most else some[np.linspace(0, len(some) - 1, most).astype(np.int64)]
 
 
 @dataclass(frozen=True, eq=False)

@@ -14,7 +14,7 @@ from scipy.spatial import cKDTree
 from ..errors import FitError
 from ..fitting import FitResult, Placed, fit
 from ..frames import Array, Indices
-from .giving import OF_A_ROW, GivenPoints
+from .giving import OF_A_ROW, GivenPoints, evenly
 from .points import CloudPoints
 from .sorting import with_the_others
 
@@ -120,7 +120,7 @@ def _grown(cloud: CloudPoints, kind: str, patch: Indices, seed: int, apart: floa
     members, result, before = patch, None, 0
     try:
         for _ in range(ROUNDS):
-            result = fit(kind, cloud.points[_spread(members, LOOKED_AT)], thorough=False)
+            result = fit(kind, cloud.points[evenly(members, LOOKED_AT)], thorough=False)
             members = _on(cloud, result.shape, cloud.points[seed], BAND_MM, apart)
             if len(members) < max(FEWEST, len(patch) // 2) or seed not in members:
                 return None
@@ -128,7 +128,7 @@ def _grown(cloud: CloudPoints, kind: str, patch: Indices, seed: int, apart: floa
                 break
             before = len(members)
         open_side = cloud.normals[members].mean(axis=0)
-        result = fit(kind, cloud.points[_spread(members, FITTED)], toward=open_side, thorough=False)
+        result = fit(kind, cloud.points[evenly(members, FITTED)], toward=open_side, thorough=False)
     except FitError:
         return None
     if any(not LEAST_SIZE < getattr(result.shape, name) < np.inf for name in result.shape.sizes_):
@@ -165,7 +165,7 @@ def given_on(cloud: CloudPoints, shape: Any, place: Array, most: int = OF_A_ROW)
     inner = mine[~_at_an_end(cloud, sure.points[mine])]
     mine = inner if 2 * len(inner) > len(mine) else mine  # a narrow surface is all ends
     mine = mine[with_the_others(shape.distance(sure.points[mine]))]
-    mine = _spread(mine, most)
+    mine = evenly(mine, most)
     return GivenPoints(sure.points[mine], sure.lines[mine])
 
 
@@ -175,7 +175,3 @@ def _at_an_end(cloud: CloudPoints, points: Array) -> NDArray[np.bool_]:
     if not len(unsure):
         return np.zeros(len(points), bool)
     return np.isfinite(cKDTree(unsure).query(points, distance_upper_bound=cloud.spacing_mm)[0])
-
-
-def _spread(some: Indices, most: int) -> Indices:
-    return some if len(some) <= most else some[np.linspace(0, len(some) - 1, most).astype(int)]

@@ -11,7 +11,7 @@ from ..frames import Indices, perpendicular_pair
 from ..shapes import Plane
 from .edges import Edges
 from .faces import ALONG_FACE_RAD, lies_on
-from .giving import OF_A_ROW, GivenPoints
+from .giving import OF_A_ROW, GivenPoints, evenly
 from .sorting import with_the_others
 
 NEAR_MM = 0.5  # edges of an outline lie so near to where it is thought to be
@@ -41,7 +41,7 @@ def given(edges: Edges, outline: Any, inside: bool = True, most: int = OF_A_ROW)
     own.
     """
     mine = near_outline(edges, outline, inside)
-    mine = _spread(mine, most)
+    mine = evenly(mine, most)
     each = edges.of(mine)
     if not len(mine):
         return GivenPoints(each.points, each.lines)
@@ -56,9 +56,5 @@ def given_in(edges: Edges, plane: Plane, most: int = OF_A_ROW) -> GivenPoints:
     """The edges of runs that lie in a plane: points of the face itself, for where along their run they end is in the plane."""
     mine = np.flatnonzero(lies_on(edges, plane))
     mine = mine[with_the_others(plane.distance(edges.points[mine]))]
-    mine = _spread(mine, most)
+    mine = evenly(mine, most)
     return GivenPoints(edges.points[mine], edges.lines[mine])
-
-
-def _spread(some: Indices, most: int) -> Indices:
-    return some[np.linspace(0, len(some) - 1, min(len(some), most)).astype(int)]

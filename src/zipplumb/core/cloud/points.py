@@ -12,7 +12,7 @@ from scipy.spatial import cKDTree
 
 from ..frames import Array, Indices, Motion
 from .cells import Cells, facing
-from .giving import GivenPoints
+from .giving import GivenPoints, evenly
 
 BYTES = np.array([65536.0, 256.0, 1.0])
 LOOKED_AT, AROUND = 2_000, 12  # points that tell how far apart they are, each by so many about it
@@ -65,8 +65,7 @@ class CloudPoints:
 
     def given(self, most: int) -> GivenPoints:
         """Evenly so many at most, of those that lie across no edge."""
-        sure = np.flatnonzero(np.isfinite(self.normals[:, 0]))
-        some = sure if len(sure) <= most else sure[np.linspace(0, len(sure) - 1, most).astype(int)]
+        some = evenly(np.flatnonzero(np.isfinite(self.normals[:, 0])), most)
         return GivenPoints(self.points[some], self.lines[some])
 
     @cached_property

@@ -8,11 +8,11 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from ..errors import InputError
-from ..frames import Indices, Motion
+from ..frames import Motion
 from .cells import Cells, cells_of, together
 from .cutting import Cutting, before
 from .edges import Edges, edges_of
-from .giving import OF_A_ROW, GivenPoints
+from .giving import OF_A_ROW, GivenPoints, evenly
 from .light import Chunk, seen
 from .points import CloudPoints
 from .sorting import Faces, Rule, sorted_out
@@ -81,7 +81,7 @@ class CloudWork:
                     yield cells_of(found, self.spacing_mm)
 
         whole, ends = together(parts()), Edges.together(edges)
-        ends = ends.of(_spread(len(ends), MOST_EDGES))
+        ends = ends.of(evenly(np.arange(len(ends)), MOST_EDGES))
         if whole is None and not len(ends):
             raise InputError(
                 "Nothing is left of this scan." if read else "No light came back in this scan.",
@@ -90,7 +90,7 @@ class CloudWork:
             )
         if whole is None:
             return CloudResult(read, kept, len(ends), ends)
-        points = CloudPoints.of_cells(whole.of(_spread(len(whole), THINNED)), self.spacing_mm)
+        points = CloudPoints.of_cells(whole.of(evenly(np.arange(len(whole)), THINNED)), self.spacing_mm)
         return CloudResult(read, kept, len(whole), ends, points)
 
 
@@ -107,10 +107,5 @@ class SortingWork:
         """The points of each row, evenly spread, so many at most. ``faces``: of the part's CAD."""
         places, normals = self.part_from_world.points(points.points), self.part_from_world.vectors(points.normals)
         found = sorted_out(places, normals, faces, self.wanted, self.rule)
-        each = {row: mine[_spread(len(mine), OF_A_ROW)] for row, mine in found.items()}
+        each = {row: evenly(mine, OF_A_ROW) for row, mine in found.items()}
         return {row: GivenPoints(points.points[mine], points.lines[mine]) for row, mine in each.items()}
-
-
-def _spread(count: int, most: int) -> Indices:
-    """So many of them at most, evenly spread: cells come in the order of their places."""
-    return np.arange(count) if count <= most else np.linspace(0, count - 1, most).astype(np.int64)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, cast
 
 import numpy as np
 from sqlalchemy.orm import Session
@@ -102,8 +102,7 @@ def _added(session: Session, actor: Actor, job_id: int, raw: dict[str, Any], ste
 
 def words_of(found: FoundSurfaces, surface: GrownSurface, units: Units) -> str:
     """What it is, its sizes, how far its points lie apart across it, and how many they are."""
-    recipe = recipe_from_dict({**found.raw(surface, 0), "scans": [], "name": "?"})
-    assert isinstance(recipe, MeasuredRecipe)
+    recipe = cast(MeasuredRecipe, recipe_from_dict({**found.raw(surface, 0), "scans": [], "name": "?"}))
     words = words_for(recipe)
     sizes = [
         f"{words.label(recipe, q.key)} {quantity_text(q.of(surface.shape), q.unit, units)}"
