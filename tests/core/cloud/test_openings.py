@@ -116,3 +116,12 @@ def test_a_known_outline_takes_its_own_edges_and_tells_how_they_err_together():
     assert np.linalg.norm(points.pulls, axis=1) == pytest.approx(np.full(len(mine), u))
     assert set(points.sides.tolist()) == set(range(16))
     assert len(given(Edges.none(), Circle(there, FACE.normal, 12.1)).points) == 0
+
+
+def test_a_round_hole_that_was_badly_seen_is_no_slot_and_a_short_slot_is_none_of_a_circle():
+    for seed in range(40):
+        round_one = rim(circle(0, 0, 6.5), every_mm=1.0, noise=0.22, random=np.random.default_rng(seed))
+        assert not any(isinstance(each.shape, Slot) for each in openings(round_one, FACE))
+    for longer in (1.5, 3.0, 13.0):
+        (short,) = openings(rim(slot(0, 0, 13 + longer, 13)), FACE)
+        assert isinstance(short.shape, Slot) and abs(short.shape.length - 13 - longer) < 0.1

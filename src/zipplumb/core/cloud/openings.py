@@ -29,6 +29,7 @@ KINDS = (("circle",), ("round_slot", "square_slot"))  # the simplest first
 FEWEST, ENOUGH = 12, 0.75  # edges of an opening, and the share of those near to it that lie on it
 WIDEST_GAP_RAD = 1.75  # round its middle, without an edge
 SPREAD_MM, SPREAD_SHARE = 0.16, 0.004  # scatter of edges about what they go round, and by its size
+BETTER = 0.5  # the most that a slot's scatter is of a circle's: it has two sizes more to follow false edges with
 APART_MM, APART_STREWN_MM = 4.0, 2.0  # from one edge to the next, in the mean; and where others are strewn among them
 MOST_STREWN, ABOUT_MM = 40, 1.0  # rounds; edges so near to a circle speak for it or against it
 SIGMAS, ROUNDS = 4.0, 12
@@ -105,9 +106,17 @@ def _told(edges: Edges, cluster: Indices, face: Plane) -> Opening | None:
         return None
     for kinds in KINDS:
         found = [opening for kind in kinds if (opening := _as_one(edges, some, face, kind)) is not None]
+        found = [opening for opening in found if kinds == KINDS[0] or _no_circle(edges, opening, face)]
         if found:
             return max(found, key=lambda opening: len(opening.edges))
     return None
+
+
+def _no_circle(edges: Edges, slot: Opening, face: Plane) -> bool:
+    """Whether its edges lie much better on it than on any circle: else it is a round hole that was badly seen."""
+    mine = edges.points[slot.edges]
+    circle = fit("circle", mine, fixed={"plane": face}).shape
+    return slot.scatter_mm < BETTER * float(np.sqrt(np.mean(circle.distance(mine) ** 2)))
 
 
 def _as_one(edges: Edges, some: Indices, face: Plane, kind: str, apart_mm: float = APART_MM) -> Opening | None:
