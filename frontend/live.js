@@ -2,6 +2,7 @@
 import htmx from "htmx.org";
 import { events } from "./events.js";
 import { follow } from "./follow.js";
+import { lit } from "./light.js";
 import { say } from "./notices.js";
 import { placed } from "./place.js";
 import { whenFree } from "./pressed.js";
@@ -13,6 +14,7 @@ export function live(bench, stage) {
     tip(message) {
       stage.tip(message);
       placed(message);
+      lit(message.light);
     },
     trouble: ({ words }) => say(words),
   };

@@ -6,8 +6,8 @@ const SLOWEST_MS = 1200;
 const PER_DOUBLING_MS = 150;
 const LOST_MS = 1500; // without a word of where it is
 const KEY = "by-ear";
-const PITCH = { in: 880, out: 520, "not proven": 700, lost: 180 };
-const SECONDS = { in: 0.21, out: 0.06, "not proven": 0.06, lost: 0.5 };
+const PITCH = { in: 880, out: 520, "not proven": 700, lost: 180, near: 980, far: 300 };
+const SECONDS = { in: 0.21, out: 0.06, "not proven": 0.06, lost: 0.5, near: 0.06, far: 0.06 };
 const LOUD = 0.06;
 let context;
 let on = globalThis.localStorage?.getItem(KEY) === "1";
@@ -18,8 +18,9 @@ let silent = true; // lost was said already
 export const scheduled = []; // what was played lately, for tests
 
 // ms to the next pulse, of a place that lies so far off with such a zone
-export function paceMs({ word, mm, zone }) {
+export function paceMs({ word, mm, zone, left }) {
   if (word === "in") return STEADY_MS;
+  if (left !== undefined) return QUICKEST_MS + (SLOWEST_MS - QUICKEST_MS) * left;
   return Math.min(SLOWEST_MS, QUICKEST_MS + PER_DOUBLING_MS * Math.log2(Math.max(1, mm / zone)));
 }
 
@@ -63,6 +64,12 @@ export function hearPlace(found) {
   if (!found || !on) return;
   silent = false;
   timer ??= setTimeout(beat, 0);
+}
+
+// How a scanner is held, to be heard: near is high, far is low, quicker the less is left of its clear range; right is silent.
+export function heardOfLight({ held, share, border }) {
+  const left = { near: share / border, far: (1 - share) / border, nothing: 1 }[held];
+  return left === undefined ? null : { word: held === "nothing" ? "lost" : held, left };
 }
 
 const buttons = () => document.querySelectorAll("[data-by-ear]");

@@ -47,7 +47,7 @@ class Sink:
     def passes(self, error):
         return isinstance(error, ConnectionError)
 
-    def tip(self, pose): ...
+    def tip(self, pose, away_mm): ...
 
     def settings(self):
         return [0.0, 0.0, 0.0], ByDistance(5.0)

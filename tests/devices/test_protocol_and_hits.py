@@ -82,6 +82,22 @@ def test_a_scanners_lines_are_kept_while_the_button_is_held():
     np.testing.assert_array_equal(unpacked(batch.points, batch.counts)[0], stripe.points)
 
 
+def test_how_far_what_the_light_meets_is_told_while_the_button_is_held():
+    maker, pose = HitMaker("s"), {**POSE, "n": 6}
+    line = decode(encode(t="stripe", **pose, points=[[1.0, 90.0], [2.0, 91.0], [3.0, 140.0]]))
+    maker.scanned(line)
+    assert maker.away_mm(1000.0) is None  # the button is up
+    maker.press(line.pose)
+    assert np.isnan(maker.away_mm(1000.0))
+    maker.scanned(line)
+    assert maker.away_mm(1000.1) == 91.0
+    assert np.isnan(maker.away_mm(1000.5))  # no line came since
+    maker.release()
+    assert maker.away_mm(1000.1) is None
+    maker.press(decode(encode(t="pose", **{**POSE, "n": 9})))
+    assert np.isnan(maker.away_mm(1000.1))  # that line was of the pass before
+
+
 def as_packed(points):
     return base64.b64encode(np.asarray(points, "<f4").tobytes()).decode()
 

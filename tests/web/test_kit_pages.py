@@ -18,6 +18,7 @@ from zipplumb.store.database import engine, transaction
 from zipplumb.store.models import Instrument, Probe, Trial
 from zipplumb.web.live.hub import Hub
 from zipplumb.web.live.listeners import Page, Watched
+from zipplumb.web.live.tip import told_of_tip
 
 TECHNICIAN = Actor(1, "Tamsin", "technician")
 BALL = {"name": "Paged ball", "kind": "ball", "diameter": "8", "diameter_unit": "mm", "length": "150"}
@@ -96,6 +97,24 @@ def test_a_probe_in_the_wrong_unit_is_questioned_and_then_corrected(technician):
     assert "has no name" in words(post(technician, "/probes", BALL | {"name": ""}))
     page = post(technician, f"/probes/{number}/remove", seen(technician.get(f"/probes/{number}")))
     assert "Inches" not in words(page)
+
+
+def test_what_the_maker_of_a_scanner_states_is_kept_corrected_and_refused_by_its_field(technician):
+    typed = {"name": "Light", "kind": "scanner", "head_nearest_mm": "70", "head_farthest_mm": "6 in", "head_width_mm": "70,5"}
+    page = post(technician, "/probes", typed | {"head_points": "500"})
+    assert "clear from 70 to 152.4 mm, a line of 70.5 mm, 500 points a line, one per 0.14 mm" in words(page)
+    with transaction() as session:
+        number = session.scalar(select(Probe.id).where(Probe.name == "Light"))
+    for field, wrong, said in (
+        ("head_nearest_mm", "200", "the clear range"), ("head_nearest_mm", "far", "where it begins to be clear"),
+        ("head_farthest_mm", "", "to where it is clear"), ("head_width_mm", "-3", "width of the line"),
+        ("head_points", "1e300", "points a line"), ("head_points", "7.5", "points a line"),
+        ("head_lines_s", "0", "lines a second"),
+    ):  # fmt: skip
+        refused = post(technician, f"/probes/{number}", typed | {field: wrong} | seen(page))
+        assert said in words(refused), (field, wrong)
+    nothing = {field: "" for field in typed if field.startswith("head_")}
+    assert "Its clear range is not stated" in words(post(technician, f"/probes/{number}", typed | nothing | seen(page)))
 
 
 def test_a_name_is_only_ever_text(technician):
@@ -207,6 +226,17 @@ def test_the_tip_comes_with_how_far_its_surface_is_from_the_nominal(app, raw, ra
     word = asyncio.run(listen())
     assert np.allclose(word["tip"], [3.0, 4.0, 70.0])
     assert word.get("off") == off
+
+
+def test_with_the_tip_comes_how_a_scanner_is_held(app):
+    state = SimpleNamespace(alignment=None, job=SimpleNamespace(units="in"))
+    word = {"tip": [0.0, 0.0, 0.0]}
+    here = StationPose(1, Motion.identity())
+    light = told_of_tip(state, here, word | {"light": [110.0, 70.0, 150.0]})[0]["light"]
+    assert (light["held"], light["share"], light["text"]) == ("right", 0.5, "4.3307")
+    gone = told_of_tip(state, here, word | {"light": [None, 70.0, 150.0]})[0]["light"]
+    assert (gone["word"], gone["share"], gone["text"]) == ("Nothing comes back", None, "")
+    assert "light" not in told_of_tip(state, here, word | {"light": None})[0]
 
 
 def test_a_job_whose_tip_cannot_be_told_is_said_once_and_keeps_no_other_page_from_its_own(app, caplog):

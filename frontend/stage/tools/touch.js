@@ -5,6 +5,7 @@ export const touch = {
   name: "touch",
   clicked(_, { face, at }) {
     const { hand } = document.querySelector("[data-hand]").dataset;
-    htmx.ajax("POST", hand, { values: { face, point: at.toArray().join(",") }, swap: "none", target: "body" });
+    const light = Object.fromEntries([...document.querySelectorAll("[data-light]")].map(({ name, value }) => [name, value]));
+    htmx.ajax("POST", hand, { values: { ...light, face, point: at.toArray().join(",") }, swap: "none", target: "body" });
   },
 };

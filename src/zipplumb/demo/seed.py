@@ -26,7 +26,17 @@ PEOPLE = (
 INSTRUMENTS = {"arm": "Workshop arm", "tracker": "Hall tracker", "radar": "Fairing radar"}
 PROBES = (
     {"name": "3 mm long ball", "kind": "ball", "diameter": "3", "diameter_unit": "mm", "length": "236"},
-    {"name": "Line scanner", "kind": "scanner", "length": "96", "beside": "61"},
+    {
+        "name": "Line scanner",
+        "kind": "scanner",
+        "length": "96",
+        "beside": "61",
+        "head_nearest_mm": "70",
+        "head_farthest_mm": "150",
+        "head_width_mm": "70",
+        "head_points": "512",
+        "head_lines_s": "100",
+    },
     {"name": "38.1 mm reflector", "kind": "reflector", "diameter": "1.5", "diameter_unit": "in"},
     {"name": "12.7 mm reflector", "kind": "reflector", "diameter": "0.5", "diameter_unit": "in"},
     {"name": "Radar's beam", "kind": "beam"},

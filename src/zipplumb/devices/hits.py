@@ -19,6 +19,7 @@ WAY_IN_MM = 6.0
 BEFORE_MM = 30.0  # on the beam, before what it meets
 REMEMBERED_PRESSES = 256
 CHUNK_BYTES = 2**20
+LIGHT_S = 0.25  # without a line, and nothing comes back any more
 UNSEEN = (float("nan"),) * 7
 
 
@@ -59,6 +60,7 @@ class HitMaker:
         self._sweep: int | None = None
         self._pending: list[PoseMessage] = []
         self._lines: list[Stripe] = []
+        self._light: Stripe | None = None
         self._broken_at: float | None = None
         self._gap_s = 0.0
         self._every = False
@@ -133,6 +135,17 @@ class HitMaker:
         """A scanner's line; kept while the button is held."""
         if self._sweep is not None and is_light(stripe.points).any():
             self._lines.append(stripe)
+            self._light = stripe
+
+    def away_mm(self, at: float) -> float | None:
+        """How far what the light meets is, the median of the newest line; NaN where nothing comes back by then, None while
+        the button is up."""
+        light = self._light
+        if self._sweep is None:
+            return None
+        if light is None or light.pose.n < self._sweep or at - light.pose.at > LIGHT_S:
+            return float("nan")
+        return float(np.median(light.points[is_light(light.points), 1]))
 
     def flush(self) -> list[HitBatch]:
         """What came in the running sweep and has not been handed over yet: hits, or chunks of lines of light."""

@@ -10,7 +10,7 @@ from ..core.fingerprints import fingerprint
 from ..store.models import Detail, Instrument, Probe, User
 
 EDITED: dict[type, tuple[str, ...]] = {
-    Probe: ("name", "kind", "diameter_mm", "drawn_offset_mm"),
+    Probe: ("name", "kind", "diameter_mm", "drawn_offset_mm", "maker_states"),
     Instrument: ("name", "host", "port", "spec"),
     User: ("name", "role", "active"),
     Detail: ("recipe", "rounds", "fixed_at"),

@@ -176,6 +176,7 @@ class Probe(Base):
     kind: Mapped[str] = mapped_column(String(20))
     diameter_mm: Mapped[float]
     drawn_offset_mm: Mapped[list[float]] = mapped_column(ARRAY(Double), server_default="{0,0,180}")
+    maker_states: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))  # of a scanner: core.cloud.head
     removed_at: Mapped[datetime | None]
 
 

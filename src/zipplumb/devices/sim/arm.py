@@ -28,7 +28,7 @@ from .stand_in import StandIn
 SEATED_AGAIN_MM = 0.002  # a head seats as well as the demo's calibrations state of its offset; else no U holds the truth
 KNOCK_MM = 0.09
 SCANNER = LineScanner()  # a line at every sample
-SCAN_AWAY_MM = 110.0
+SCAN_AWAY_MM, AWAY_MM, APART_MM = 110.0, (20.0, 500.0), (0.05, 50.0)  # how a scanner is held, and from line to line
 MESHES = "real_meshes.npz"
 FACES_NEAR = 4  # of which one is chosen for a place
 
@@ -253,7 +253,7 @@ class SimulatedArm(StandIn):
         face = self.faces[int(order["face"])]
         self.last_face = face
         if do == "scan_face":
-            side, away = int(order.get("side", 0)), float(order.get("away_mm", SCAN_AWAY_MM))
+            side, away = int(order.get("side", 0)), _within(order.get("away_mm", SCAN_AWAY_MM), AWAY_MM)
             self.todo.append(self.hand.scan_face(face, side, away, **_how(order)))
             return
         if do == "touch_at":
@@ -279,10 +279,17 @@ class SimulatedArm(StandIn):
 
 def _how(order: dict) -> dict:
     """What an order tells of how far the lines of light are to be apart, at any pace, and round which place they are to lie."""
-    found: dict = {"lines_mm": float(order["lines_mm"])} if "lines_mm" in order else {}
+    found: dict = {"lines_mm": _within(order["lines_mm"], APART_MM)} if "lines_mm" in order else {}
     if "round" in order:
         found["about"] = np.array(order["round"], float), float(order["reach_mm"])
     return found
+
+
+def _within(told: object, least_and_most: tuple[float, float]) -> float:
+    least, most = least_and_most
+    if not least <= (number := float(str(told))) <= most:
+        raise ValueError(f"the light is held from {least:g} to {most:g} mm, not {number:g}")
+    return number
 
 
 def _quaternion(rotation: np.ndarray) -> list[float]:

@@ -5,18 +5,20 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime
-from typing import Literal
+from typing import Any, Literal
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from ...core.calibration import Question, question_about
+from ...core.cloud.head import ScannerHead
 from ...core.errors import InputError
 from ...core.units import length_from_text, unit_of
 from ...store.database import stored, tell, transaction
 from ...store.models import Calibration, Instrument, Job, Probe, Reading, Recalibration, Row, Station
 from ..actor import Actor, record
 from ..editions import edition_of, must_be_as_seen
+from .heads import head_from_form
 
 
 @dataclass(frozen=True)
@@ -56,6 +58,11 @@ class Typed:
     diameter_mm: float
     drawn_offset_mm: list[float]
     question: Question | None
+    head: ScannerHead | None = None
+
+    @property
+    def maker_states(self) -> dict[str, Any] | None:
+        return None if self.head is None else self.head.model_dump()
 
 
 def typed_probe(form: Mapping[str, str]) -> Typed:
@@ -70,7 +77,7 @@ def typed_probe(form: Mapping[str, str]) -> Typed:
     drawn = [0.0, beside, long]
     known_as = PROBE_KINDS[kind].known_as
     if not known_as:
-        return Typed(name, kind, 0.0, drawn, None)
+        return Typed(name, kind, 0.0, drawn, None, None if PROBE_KINDS[kind].touches else head_from_form(form))
     diameter = length_from_text(form.get("diameter", ""), unit_of(form, "diameter"), "the diameter")
     return Typed(name, kind, diameter, drawn, question_about(known_as, diameter))
 
@@ -82,7 +89,10 @@ def add_probe(actor: Actor, typed: Typed, sure: bool = False) -> int:
         raise InputError(typed.question.words, "Nothing was kept yet.", "Say which is meant.")
     with transaction() as session:
         _free_name(session, typed.name, None)
-        probe = Probe(name=typed.name, kind=typed.kind, diameter_mm=typed.diameter_mm, drawn_offset_mm=typed.drawn_offset_mm)
+        probe = Probe(
+            name=typed.name, kind=typed.kind, diameter_mm=typed.diameter_mm, drawn_offset_mm=typed.drawn_offset_mm,
+            maker_states=typed.maker_states,
+        )  # fmt: skip
         session.add(probe)
         session.flush()
         record(session, actor, None, "add probe", probe=probe.id, diameter_mm=typed.diameter_mm)
@@ -107,6 +117,7 @@ def correct_probe(actor: Actor, probe_id: int, typed: Typed, sure: bool = False,
         _free_name(session, typed.name, probe_id)
         before = probe.diameter_mm
         probe.name, probe.kind, probe.diameter_mm = typed.name, typed.kind, typed.diameter_mm
+        probe.maker_states = typed.maker_states
         probe.drawn_offset_mm = [probe.drawn_offset_mm[0], *typed.drawn_offset_mm[1:]]
         if before != typed.diameter_mm:
             _doubt_all(

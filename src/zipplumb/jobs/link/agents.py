@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import logging
+import math
 import threading
 import time
 from contextlib import suppress
@@ -101,15 +102,17 @@ class JobsSink:
         self._now = now
         return now.offset_mm, now.taking
 
-    def tip(self, pose: PoseMessage) -> None:
+    def tip(self, pose: PoseMessage, away_mm: float | None) -> None:
         """Send the tip round; missed ones do not matter, so nothing is stored."""
         if self._now is None:
             return
+        clear = self._now.clear_mm
+        light = None if clear is None or away_mm is None else [None if math.isnan(away_mm) else round(away_mm, 2), *clear]
         tip = points_of_poses(np.array([pose.values]), self._now.offset_mm)[0]
         self._shared.tip({
             "instrument": self.instrument_id, "station": self._now.station, "tip": [round(float(v), 4) for v in tip],
             "axis": [round(float(v), 3) for v in pose.values[:3]], "radius": self._now.tip_radius_mm,
-            "at": pose.at,
+            "at": pose.at, "light": light,
         })  # fmt: skip
 
     def keep(self, batch: HitBatch, number: int | None) -> str:

@@ -15,9 +15,10 @@ from typing import Any
 import psycopg
 from sqlalchemy import select
 
+from ...core.cloud.head import ScannerHead
 from ...core.probing import Taking, way_of_taking
 from ...store.database import TIP, database_url, transaction
-from ...store.models import Calibration, Instrument, Job, Row, Station, Trial
+from ...store.models import Calibration, Instrument, Job, Probe, Row, Station, Trial
 from ..kit.trials import taking_of
 
 FRESH_S, TIP_S = 0.4, 1 / 30
@@ -25,10 +26,11 @@ SPACING_MM, EVERY_S = 5.0, 0.5
 HERE = (
     select(
         Instrument.id, Instrument.station_id, Calibration.offset_mm, Calibration.diameter_mm, Calibration.method,
-        Trial.kind.label("trial"),
+        Trial.kind.label("trial"), Probe.maker_states,
         Row.recipe.label("recipe"),
     )
     .outerjoin(Calibration, Calibration.id == Instrument.calibration_id)
+.outerjoin(Probe, Probe.id == Calibration.probe_id)
     .outerjoin(Trial, Trial.id == Instrument.trial_id)
     .outerjoin(Station, Station.id == Instrument.station_id)
     .outerjoin(Job, Job.id == Station.job_id)
@@ -39,18 +41,27 @@ HERE = (
 
 @dataclass(frozen=True)
 class Settings:
-    """The current settings of an instrument: station, probe, way of taking."""
+    """The current settings of an instrument: station, probe, way of taking. ``clear_mm``: from where to where a scanner's light
+    is clear, as its maker states."""
 
     station: int | None
     offset_mm: list[float]
     tip_radius_mm: float | None
     taking: Taking
+    clear_mm: tuple[float, float] | None = None
 
 
 def _taking(recipe: dict[str, Any] | None) -> Taking:
     """The way of taking hits, as the current row has it; nothing where the row takes no hits or there is none."""
     told = recipe or {}
     return way_of_taking(told.get("taking", "distance"), told.get("spacing_mm", SPACING_MM), told.get("every_s", EVERY_S))
+
+
+def _clear(maker_states: dict[str, Any] | None) -> tuple[float, float] | None:
+    if maker_states is None:
+        return None
+    head = ScannerHead.model_validate(maker_states)
+    return head.nearest_mm, head.farthest_mm
 
 
 def settings_now() -> dict[int, Settings]:
@@ -60,7 +71,7 @@ def settings_now() -> dict[int, Settings]:
             i.id: Settings(
                 i.station_id, list(i.offset_mm or (0.0, 0.0, 0.0)),
                 i.diameter_mm / 2 if i.diameter_mm or i.method == "stated" else None,
-                taking_of(i.trial) if i.trial else _taking(i.recipe),
+                taking_of(i.trial) if i.trial else _taking(i.recipe), _clear(i.maker_states),
             )
             for i in session.execute(HERE)
         }  # fmt: skip

@@ -5,7 +5,7 @@ from __future__ import annotations
 from flask import Blueprint, Response, g, redirect, render_template, request, url_for
 from werkzeug.exceptions import NotFound
 
-from ...core.units import UNITS
+from ...core.units import UNITS, number_from_text
 from ...jobs import hand
 from ...jobs.kit.trust import why_due
 from ...jobs.measure import measuring
@@ -148,7 +148,15 @@ def move_hand(job_id: int, do: str):
             more[name] = params.one_id(name)
     if "point" in form:
         more["point"] = params.numbers("point", 3)
+    if do == "touch_at":  # what touches does not look at how light is held
+        more |= _light()
     if do == "pull_off":
         more["wrong"] = form.get("wrong") == "1"
     hand.move_hand(g.actor, job_id, do, **more)
     return done()
+
+
+def _light() -> dict[str, float]:
+    """To which side it leans, how far away it is held, and how far apart its lines are to be; what is not said is left out."""
+    said = {name: request.form.get(name, "").strip() for name in ("side", "away_mm", "lines_mm")}
+    return {name: number_from_text(text, name) for name, text in said.items() if text}

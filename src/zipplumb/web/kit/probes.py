@@ -9,6 +9,7 @@ from werkzeug.exceptions import NotFound
 from ...core.calibration import both_units
 from ...core.errors import InputError
 from ...jobs.kit import probes
+from ...jobs.kit.heads import HEAD_FIELDS, head_words
 from ...jobs.kit.probes import PROBE_KINDS
 from ...jobs.kit.trial_kinds import TRIALS
 from ...jobs.state.readings import applied_calibrations
@@ -34,7 +35,9 @@ def every(typed: probes.Typed | None = None):
             jobs = {use.job for cal in mine for use in used.get(cal.id, ())}
             last = next((cal for cal in mine if cal.method != "drawn"), None)
             lines.append({"probe": probe, "both": both_units(probe.diameter_mm), "last": last, "jobs": sorted(jobs)})
-    return render_template("probes.html", lines=lines, kinds=PROBE_KINDS, methods=METHODS, typed=typed, form=request.form)
+    return render_template(
+        "probes.html", lines=lines, kinds=PROBE_KINDS, methods=METHODS, typed=typed, form=request.form, head_fields=HEAD_FIELDS
+    )
 
 
 @blueprint.post("")
@@ -73,6 +76,7 @@ def _page(probe_id: int, typed: probes.Typed | None = None):
         return render_template(
             "probe.html", probe=probe, both=both_units(probe.diameter_mm), past=past, instruments=fitting, kinds=PROBE_KINDS,
             trials=TRIALS, methods=METHODS, typed=typed, form=request.form, trend=trend([c["cal"] for c in past]),
+            head_fields=HEAD_FIELDS, head=head_words(probe.maker_states),
         )  # fmt: skip
 
 

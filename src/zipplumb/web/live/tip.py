@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 
+from ...core.cloud.head import BORDER, Held, held_at
 from ...core.frames import Array
 from ...core.sheet import StationPose, Untied
 from ...core.units import Units, length_text
@@ -11,6 +14,7 @@ from ...jobs.measure.ahead import ahead_of
 from ...jobs.place import placement
 from ...jobs.state.results import JobResults
 
+HELD: dict[Held, str] = {"near": "Near", "right": "Right", "far": "Far", "nothing": "Nothing comes back"}
 AT_TARGET_MM = 2.0  # from where one touches
 SMALL_SHARE = 0.2  # of the way to a target, that is not worth a word
 
@@ -40,6 +44,8 @@ def told_of_tip(state: JobResults, stands: StationPose | Untied, word: dict) -> 
         "radius": word.get("radius"),
         "text": _tip_text(tip, state.job.units),
     }
+    if word.get("light"):
+        message["light"] = _light_told(word["light"], state.job.units)
     if alignment:
         message |= _from_nominal(state, tip, word.get("radius")) | _from_target(state, tip)
         u_mm = placement.u_of_watching(state, stands, np.array(word["tip"], float), tip)
@@ -50,6 +56,16 @@ def told_of_tip(state: JobResults, stands: StationPose | Untied, word: dict) -> 
 
 def _tip_text(tip, units: Units) -> str:
     return "  ".join(f"{axis} {length_text(float(v), units):>9}" for axis, v in zip("XYZ", tip, strict=True))
+
+
+def _light_told(light: tuple[float | None, float, float], units: Units) -> dict:
+    """How the scanner is held: in a word, on a bar, and to be heard (frontend/light.js)."""
+    away_mm, nearest_mm, farthest_mm = light
+    at = held_at(math.nan if away_mm is None else away_mm, nearest_mm, farthest_mm)
+    return {
+        "held": at.held, "word": HELD[at.held], "share": None if math.isnan(at.share) else round(at.share, 3), "border": BORDER,
+        "text": "" if away_mm is None else length_text(away_mm, units),
+    }  # fmt: skip
 
 
 def _from_nominal(state: JobResults, tip_part, tip_radius_mm: float | None) -> dict:
