@@ -6,11 +6,13 @@ import importlib
 import subprocess
 import sys
 
-PARTS = ("fits", "recognising", "network", "surfaces", "scans", "sheet", "imports", "live", "ticks", "pages", "placing")
+LIVE = ("scanning", "live", "ticks", "pages", "placing")  # of the running application
+PARTS = ("fits", "recognising", "network", "surfaces", "scans", "sheet", "imports", *LIVE)
 
-parts = sys.argv[1:] or PARTS
-if len(parts) == 1:
-    importlib.import_module(parts[0]).run()
-else:
-    for part in parts:
-        subprocess.run([sys.executable, __file__, part], check=True)
+if __name__ == "__main__":  # what a part starts does not start the parts again
+    parts = sys.argv[1:] or PARTS
+    if len(parts) == 1:
+        importlib.import_module(parts[0]).run()
+    else:
+        for part in parts:
+            subprocess.run([sys.executable, __file__, part], check=True)

@@ -6,6 +6,7 @@ from job_bench import TECHNICIAN
 from zipplumb.core.errors import InputError
 from zipplumb.jobs.kit.network_text import network_text
 from zipplumb.jobs.plan import sheet
+from zipplumb.jobs.state import results
 from zipplumb.jobs.state.results import as_it_stands, load
 from zipplumb.store.database import stored, transaction
 from zipplumb.store.models import Job
@@ -70,3 +71,18 @@ def test_what_somebody_is_changing_does_not_reach_those_who_only_look(aligned):
         load(session, aligned.job).job.units = "in"
         assert look(aligned).job.units == "mm"
         session.rollback()
+
+
+def test_a_glance_may_be_a_moment_old_but_knows_the_row_that_it_is_at(aligned, monkeypatch):
+    def glance(row):
+        with transaction() as session:
+            return results.as_it_was(session, aligned.job, row)
+
+    before = look(aligned)
+    sheet.set_units(TECHNICIAN, aligned.job, "in")
+    assert glance(aligned.rows["end"]).results is before.results
+    new = aligned.plan_plane("New", [0, 0, 60], [0, 0, 1])
+    assert new in glance(new).results
+    monkeypatch.setattr(results, "GLANCED_AT_S", 0.0)
+    sheet.set_units(TECHNICIAN, aligned.job, "mm")
+    assert glance(new).job.units == "mm"

@@ -44,6 +44,10 @@ class Coverage:
     def __init__(self, spots: Array, outward: Array, faces: Indices, reach_mm: Array):
         self.spots, self.outward, self.faces, self.reach_mm = spots, outward, faces, reach_mm
         self.sure, self.steep = np.zeros(len(spots), np.int64), np.zeros(len(spots), np.int64)
+        self._of_face = [(face, np.flatnonzero(faces == face)) for face in np.unique(faces).tolist()]
+        self._way = np.zeros(len(spots), np.int64)  # those of one face that look one way
+        for _, mine in self._of_face:
+            self._way[mine] = np.unique(np.round(WAYS * outward[mine]), axis=0, return_inverse=True)[1].ravel()
         self._tree = cKDTree(spots) if len(spots) else None
 
     def take(self, points: Array, ways: Array) -> None:
@@ -69,12 +73,11 @@ class Coverage:
         """Of each face, the least seen first."""
         seen, steeply = self.seen, ~self.seen & (self.steep >= SURELY)
         found = []
-        for face in np.unique(self.faces).tolist():
-            mine = np.flatnonzero(self.faces == face)
-            _, way = np.unique(np.round(WAYS * self.outward[mine]), axis=0, return_inverse=True)
-            shares = np.bincount(way.ravel(), seen[mine]) / np.bincount(way.ravel())
+        for face, mine in self._of_face:
+            way = self._way[mine]
+            shares = np.bincount(way, seen[mine]) / np.bincount(way)
             wanted = OF_A_WAY if len(shares) > 1 else ENOUGH
-            lacks = mine[~seen[mine] & (shares < wanted)[way.ravel()]]
+            lacks = mine[~seen[mine] & (shares < wanted)[way]]
             enough = bool((shares >= wanted).all())
             found.append(
                 FaceSeen(

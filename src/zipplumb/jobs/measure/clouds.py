@@ -245,15 +245,18 @@ def live_of(session: Session, state: JobResults, scan_id: int, after: int) -> tu
 def light_since(session: Session, state: JobResults, scan_id: int, after: int) -> Iterator[tuple[int, Seen | None]]:
     """The light that came since a reading, thinned, reading by reading; None of one whose station is not tied yet.
 
-    What was taken back is not among it. Raises InputError for a row of another job.
+    What was taken back is not among it, and it ends before what was read with something that ``state``, a moment old, does not
+    know yet. Raises InputError for a row of another job.
     """
     state.row(scan_id)
     gone = select(Mark.reading_id).where(Mark.reading_id == Reading.id, Mark.hit.is_(None), Mark.lifted_at.is_(None))
     new = Reading.row_id == scan_id, Reading.id > after, Reading.points != b"", ~gone.exists()
     for reading in session.scalars(select(Reading).where(*new).order_by(Reading.id).limit(LIVE_CHUNKS)):
-        calibration = state.kit.calibrations.get(reading.calibration_id or 0)
+        if reading.calibration_id not in state.kit.calibrations or reading.station_id not in state.stations:
+            return
+        calibration = state.kit.calibrations[reading.calibration_id]
         station = state.stations.get(reading.station_id or 0)
-        if calibration is None or calibration.light is None or not isinstance(station, StationPose):
+        if calibration.light is None or not isinstance(station, StationPose):
             yield reading.id, None
             continue
         counts = tuple(reading.counts)

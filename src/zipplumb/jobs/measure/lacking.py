@@ -9,7 +9,7 @@ import numpy as np
 from sqlalchemy.orm import Session
 
 from ...core.cloud.lacking import Coverage, FaceSeen
-from ...core.frames import Array, Indices, perpendicular_pair
+from ...core.frames import Array
 from ...core.spots import spots_on
 from ..state.part_model import model_of
 from ..state.results import JobResults
@@ -17,6 +17,7 @@ from .clouds import cloud_of, light_since, may_take
 
 SPOTS, REACH = 200, 0.75  # on a face, and of what lies between them
 OVER_MM = 0.3  # over the face, so that it does not sink in
+FLAT = 0.7  # of a way out along X: no stroke is laid across it
 AXES = ("X", "Y", "Z")
 AT_ONCE = Lock()
 
@@ -42,15 +43,15 @@ def lacking_of(session: Session, state: JobResults, scan_id: int) -> Lacking:
     if state.alignment is None or not rows:
         return NOTHING
     with AT_ONCE:
-        coverage = _coverage(session, state, scan_id, lines, tuple(sorted(rows)))
-        each, unseen = coverage.of_faces(), np.flatnonzero(~coverage.seen)
+        coverage, strokes = _coverage(session, state, scan_id, lines, tuple(sorted(rows)))
+        each, hatch = coverage.of_faces(), strokes[~coverage.seen]
     enough = sum(one.enough for one in each)
     if enough == len(each):
         words = f"All {len(each)} rows have enough: finish." if len(each) > 1 else "It has enough: finish."
     else:
         worst = next(one for one in each if not one.enough)
         words = f"{rows[worst.face].recipe.name}: {_words(worst)} {enough} of {len(each)} rows have enough."
-    return Lacking(words, enough, len(each), _strokes(coverage, unseen))
+    return Lacking(words, enough, len(each), hatch)
 
 
 def _words(one: FaceSeen) -> str:
@@ -63,33 +64,32 @@ def _words(one: FaceSeen) -> str:
     return f"{said}, nothing from {'−' if one.toward[k] < 0 else '+'}{AXES[k]}: tilt that way."
 
 
-def _strokes(coverage: Coverage, unseen: Indices) -> Array:
-    """A slanting stroke (2, 3) at each place."""
-    if not len(unseen):
-        return NOTHING.hatch
-    ends = []
-    for k in unseen.tolist():
-        u, v = perpendicular_pair(coverage.outward[k])
-        way = (u + v) / np.sqrt(2) * coverage.reach_mm[k] / REACH / 2
-        place = coverage.spots[k] + OVER_MM * coverage.outward[k]
-        ends.append([place - way, place + way])
-    return np.array(ends)
+def _strokes(coverage: Coverage) -> Array:
+    """A slanting stroke at each place (s, 2, 3)."""
+    aside = np.where(np.abs(coverage.outward[:, :1]) < FLAT, [[1.0, 0, 0]], [[0, 1.0, 0]])
+    u = np.cross(coverage.outward, aside)
+    u /= np.linalg.norm(u, axis=1, keepdims=True)
+    way = (u + np.cross(coverage.outward, u)) / np.sqrt(2) * coverage.reach_mm[:, None] / REACH / 2
+    places = coverage.spots + OVER_MM * coverage.outward
+    return np.stack([places - way, places + way], axis=1)
 
 
-def _coverage(session: Session, state: JobResults, scan_id: int, lines: int, faces: tuple[int, ...]) -> Coverage:
-    """Kept with the job, as only what is new is looked at; anew where light was taken back, or the part lies otherwise."""
+def _coverage(session: Session, state: JobResults, scan_id: int, lines: int, faces: tuple[int, ...]) -> tuple[Coverage, Array]:
+    """And the strokes of its places. Kept with the job, as only what is new is looked at; anew where light was taken back, or
+    the part lies otherwise."""
     key = scan_id, faces, id(state.alignment)
     kept = state.remembered.get("lacking")
     if kept is None or kept[0] != key or kept[3] > lines:
-        kept = key, _blank(state, faces), 0, 0, state.alignment
-    coverage, last = kept[1], kept[2]
+        blank = _blank(state, faces)
+        kept = key, (blank, _strokes(blank)), 0, 0, state.alignment
+    (coverage, strokes), last = kept[1], kept[2]
     for reading_id, light in light_since(session, state, scan_id, last):
         last = reading_id
         if light is not None:
             here = state.alignment.part_from_world  # type: ignore[union-attr]
             coverage.take(here.points(light.points), here.vectors(light.ways))
-    state.remembered["lacking"] = key, coverage, last, lines, state.alignment
-    return coverage
+    state.remembered["lacking"] = key, (coverage, strokes), last, lines, state.alignment
+    return coverage, strokes
 
 
 def _blank(state: JobResults, faces: tuple[int, ...]) -> Coverage:

@@ -50,7 +50,7 @@ class JobMemory:
 
     ``sheet``: as last read, and ``edition`` names all versions of its rows; ``newest``: the last reading.
     ``before``: the job's results as they were worked out last (``JobResults``); ``written`` names all that had been written,
-    anywhere, at that time.
+    anywhere, at that time, which was ``at`` by a steady clock, s.
     """
 
     lock: threading.Lock = field(default_factory=threading.Lock)
@@ -67,6 +67,7 @@ class JobMemory:
     told: dict[int, dict[str, Any]] = field(default_factory=dict)
     before: Any = None
     written: str | None = None
+    at: float = 0.0
     applied: dict[int, int] = field(default_factory=dict)
     found: Memory | None = None
     remembered: dict = field(default_factory=dict)

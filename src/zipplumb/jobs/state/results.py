@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Iterable, Mapping, Sequence, Set
 from dataclasses import dataclass, field, replace
 from typing import Any
@@ -63,7 +64,7 @@ MARKS_OF_JOB = (
     .group_by(Mark.row_id)
 )
 
-
+GLANCED_AT_S = 1.0
 # another after each transaction that wrote anything, and none within one that has written itself
 WRITTEN = text("SELECT CASE WHEN pg_current_xact_id_if_assigned() IS NULL THEN pg_current_snapshot()::text END")
 
@@ -177,7 +178,7 @@ def load(session: Session, job_id: int, named: set[int] | None = None) -> JobRes
             found = _whole(session, job_id, memory, new)
             cached = _apart(found)
         memory.before = cached if all(kept for _, kept in new) else None
-        memory.written = written
+        memory.written, memory.at = written, time.monotonic()
         return found
 
 
@@ -187,6 +188,16 @@ def as_it_stands(session: Session, job_id: int) -> JobResults:
     with memory.lock:
         before, written = memory.before, memory.written
     if before is None or written is None or session.scalar(WRITTEN) != written:
+        return load(session, job_id)
+    return _in(session, before)
+
+
+def as_it_was(session: Session, job_id: int, row_id: int) -> JobResults:
+    """The job's results for what is only glanced at of a row, again and again: at most a second old."""
+    memory = memory_of(job_id)
+    with memory.lock:
+        before = memory.before if time.monotonic() - memory.at < GLANCED_AT_S else None
+    if before is None or row_id not in before.sheet.index:
         return load(session, job_id)
     return _in(session, before)
 

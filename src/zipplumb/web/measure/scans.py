@@ -12,7 +12,7 @@ from ...core.errors import InputError
 from ...core.units import length_from_text, whole_number
 from ...jobs.measure import clouds
 from ...jobs.measure.lacking import lacking_of
-from ...jobs.state.results import JobResults, as_it_stands
+from ...jobs.state.results import JobResults, as_it_stands, as_it_was
 from ...store.database import snapshot, stored, transaction
 from ...store.models import Job
 from .. import params
@@ -29,7 +29,7 @@ def points(job_id: int, row_id: int):
     """Packed float32: place, brightness, facing (docs/formats.md); ``after``: of what was scanned since a reading."""
     if (after := request.args.get("after")) is not None:
         with snapshot() as session:
-            state = as_it_stands(session, job_id)
+            state = as_it_was(session, job_id, row_id)
             new, last = clouds.live_of(session, state, row_id, whole_number(after) or 0)
         return _points(new, state, last)
     with snapshot() as session:
@@ -43,7 +43,7 @@ def points(job_id: int, row_id: int):
 def lacking(job_id: int, row_id: int):
     """Packed float32, two ends of each stroke where light is lacking; in words in the header (docs/formats.md)."""
     with snapshot() as session:
-        found = lacking_of(session, as_it_stands(session, job_id), row_id)
+        found = lacking_of(session, as_it_was(session, job_id, row_id), row_id)
     told = {"X-Words": quote(found.words), "X-Enough": f"{found.enough}/{found.of}"}
     return Response(found.hatch.astype("<f4").tobytes(), mimetype="application/octet-stream", headers=told)
 
