@@ -15,9 +15,16 @@ import numpy as np
 import psycopg
 import pytest
 from fake_arm import FakeArm
+from fake_light import FakeLight
 from installation import CLI, PASSWORD, signed_in
 
+from zipplumb.core.frames import Motion
+
 KILLS = int(os.environ.get("KILLS", "24"))
+LIT = "SELECT unnest(ns) FROM readings WHERE kind = 'stripes'"
+HEAVY = "SELECT state FROM clouds ORDER BY id DESC LIMIT 1"
+TO_SCAN = """UPDATE calibrations SET method = 'scanner', doubt = '', detail = '{"axis_from_scanner": [%s]}' WHERE probe_id = %%s
+RETURNING id"""
 PRESSES = "SELECT unnest(ns) FROM readings WHERE instrument_id = %s AND kind = 'press'"
 UNFINISHED = "SELECT id FROM parts WHERE state = 'importing' UNION ALL SELECT id FROM reports WHERE state = 'making'"
 QUEUE = "SELECT task_name, args, status, attempts, worker_id FROM procrastinate_jobs WHERE status <> 'succeeded'"
@@ -51,8 +58,8 @@ def test_it_runs_on_an_empty_database_with_a_person_added_by_hand(installation, 
 
 @pytest.mark.timeout(max(600, 30 * KILLS))
 def test_kills_lose_nothing_double_nothing_and_leave_nothing_stuck(installation, step):
-    """While hits are taken, files read and reports made: web, link, worker, a session of the database, its first
-    process, the supervisor. The arm is the test's own: it knows what was confirmed."""
+    """While hits are taken, a part scanned, files read and reports made: web, link, worker, a session of the database, its first
+    process, the supervisor. The arms are the test's own: they know what was confirmed."""
     visitor, chance, arm = signed_in(installation), random.Random(11), FakeArm()
     job = int(installation.ask("SELECT min(id) FROM jobs")[0][0])
     visitor.post("/instruments", {"name": "Fake arm", "kind": "arm", "host": "127.0.0.1", "port": arm.port, "u_hit": "0.01"})
@@ -61,6 +68,7 @@ def test_kills_lose_nothing_double_nothing_and_leave_nothing_stuck(installation,
     visitor.post(f"/instruments/{instrument}/probe", {"probe": visitor.at.rsplit("/", 1)[1]})
     visitor.post(f"/jobs/{job}/instruments/{instrument}/bring", {})
     visitor.post(f"/jobs/{job}/faces/0/plan", {})
+    light = scanning(installation, visitor)
     arm.pressing.set()
     installation.until(lambda: len(arm.confirmed) > 5)
     back, starts = [], []
@@ -75,6 +83,9 @@ def test_kills_lose_nothing_double_nothing_and_leave_nothing_stuck(installation,
                 visitor.post("/parts", {"name": f"Part {kill}"}, step)
             elif kill % 3 == 1:
                 visitor.post(f"/jobs/{job}/reports", {"kind": "csv"})
+                light.finishing.set()  # what is heavy is asked for, and scanned on meanwhile
+            else:
+                visitor.get(f"/jobs/{light.job}/measure")
         end(installation, victim, chance)
         began = time.monotonic()
         if victim.startswith("worker"):  # what it left is seen below
@@ -83,8 +94,12 @@ def test_kills_lose_nothing_double_nothing_and_leave_nothing_stuck(installation,
         installation.until(lambda since=began + 0.05: arm.confirmed_at > since)
         installation.until(lambda: visitor.get("/", timeout=1.0))
         back.append(time.monotonic() - began)
-    arm.pressing.clear()
-    installation.until(lambda: arm.confirmed == set(arm.sent))
+    for each in (arm, light):
+        each.pressing.clear()
+        installation.until(lambda each=each: each.confirmed == set(each.sent))
+    of_light = [n for (n,) in installation.ask(LIT)]
+    assert len(of_light) == len(set(of_light)) and light.whole and light.whole <= set(of_light) <= light.lines
+    light.finishing.set()
     stored = [n for (n,) in installation.ask(PRESSES, instrument)]
     assert sorted(stored) == sorted(arm.confirmed)  # none lost, none doubled
     assert set(arm.tones.values()) == {"taken"}
@@ -94,10 +109,34 @@ def test_kills_lose_nothing_double_nothing_and_leave_nothing_stuck(installation,
         )  # a third of the kills left a file to read
     except AssertionError:
         raise AssertionError(installation.ask(QUEUE)) from None
+    installation.until(lambda: visitor.get(f"/jobs/{light.job}/measure") and installation.ask(HEAVY) == [("ready",)], 240)
+    assert "points" in visitor.get(f"/jobs/{light.job}/measure")
     assert installation.ask("SELECT words FROM parts WHERE state = 'failed'") == [], installation.told()
-    print(f"{KILLS} kills, {len(stored)} hits; back after {np.median(back):.1f} s (median), {max(back):.1f} s (worst)")
+    print(
+        f"{KILLS} kills, {len(stored)} hits; back after {np.median(back):.1f} s (median), {max(back):.1f} s (worst); {len(of_light)} lines"
+    )
     assert np.median(back) < max(3.0, 4 * np.median(starts))  # four starts, where this machine is slow now
     arm.close()
+    light.close()
+
+
+def scanning(installation, visitor) -> FakeLight:
+    """A second arm with a scanner on, at a job of its own."""
+    light = FakeLight()
+    visitor.post("/instruments", {"name": "Light", "kind": "arm", "host": "127.0.0.1", "port": light.port, "u_hit": "0.01"})
+    instrument = int(visitor.at.rsplit("/", 1)[1])
+    visitor.post("/probes", {"name": "Line of light", "kind": "scanner", "length": "100"})
+    probe = int(visitor.at.rsplit("/", 1)[1])
+    visitor.post(f"/instruments/{instrument}/probe", {"probe": probe})
+    identity = ", ".join(str(number) for number in Motion.identity().as_list())
+    assert installation.ask(TO_SCAN % identity, probe)
+    part = int(installation.ask("SELECT min(id) FROM parts")[0][0])
+    visitor.post(f"/parts/{part}/job", {"name": "Scanned", "body": "0"})
+    light.job = int(visitor.at.split("/jobs/")[1].split("/")[0])
+    visitor.post(f"/jobs/{light.job}/instruments/{instrument}/bring", {})
+    light.pressing.set()
+    installation.until(lambda: light.whole)
+    return light
 
 
 def start_s(installation) -> float:
