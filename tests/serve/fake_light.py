@@ -77,6 +77,5 @@ class FakeLight(FakeArm):
 def _line(n: int) -> str:
     """Across a plane, with a little noise."""
     away = 110 + np.random.default_rng(n).normal(0, 0.02, POINTS)
-    return base64.b64encode(
-        np.column_stack([np.linspace(-30, 30, POINTS), away, np.ones(POINTS)]).astype("<f4").tobytes()
-    ).decode()
+    line = np.column_stack([np.linspace(-30, 30, POINTS), away, np.ones(POINTS)])
+    return base64.b64encode(line.astype("<f4").tobytes()).decode()

@@ -58,8 +58,8 @@ def test_it_runs_on_an_empty_database_with_a_person_added_by_hand(installation, 
 
 @pytest.mark.timeout(max(600, 30 * KILLS))
 def test_kills_lose_nothing_double_nothing_and_leave_nothing_stuck(installation, step):
-    """While hits are taken, a part scanned, files read and reports made: web, link, worker, a session of the database, its first
-    process, the supervisor. The arms are the test's own: they know what was confirmed."""
+    """While hits are taken, a part scanned, files read and reports made: web, link, worker, a session of the database, its
+    first process, the supervisor. The arms are the test's own: they know what was confirmed."""
     visitor, chance, arm = signed_in(installation), random.Random(11), FakeArm()
     job = int(installation.ask("SELECT min(id) FROM jobs")[0][0])
     visitor.post("/instruments", {"name": "Fake arm", "kind": "arm", "host": "127.0.0.1", "port": arm.port, "u_hit": "0.01"})
@@ -113,7 +113,7 @@ def test_kills_lose_nothing_double_nothing_and_leave_nothing_stuck(installation,
     assert "points" in visitor.get(f"/jobs/{light.job}/measure")
     assert installation.ask("SELECT words FROM parts WHERE state = 'failed'") == [], installation.told()
     print(
-        f"{KILLS} kills, {len(stored)} hits; back after {np.median(back):.1f} s (median), {max(back):.1f} s (worst); {len(of_light)} lines"
+        f"{KILLS} kills, {len(stored)} hits, {len(of_light)} lines; back after {np.median(back):.1f} s, worst {max(back):.1f}"
     )
     assert np.median(back) < max(3.0, 4 * np.median(starts))  # four starts, where this machine is slow now
     arm.close()
