@@ -24,7 +24,7 @@ const unfolded = () => [...slip.querySelectorAll("details")];
 const named = (each) => each.querySelector("summary")?.textContent.trim();
 
 const byPerson = ({ requestConfig }) => requestConfig.verb === "get" && requestConfig.headers[BY_ITSELF] === undefined;
-const addressOf = (form) => form.getAttribute("hx-post") ?? form.getAttribute("hx-get") ?? form.id;
+const addressOf = (form) => form.id || (form.getAttribute("hx-post") ?? form.getAttribute("hx-get"));
 
 function typing() {
   return slip.contains(document.activeElement) && document.activeElement.matches("input, select, textarea");

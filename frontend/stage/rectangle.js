@@ -1,6 +1,8 @@
 // A rectangle dragged round rows with Shift held: those are chosen of which all that is seen, of their face or of their hits, is
-// in it.
+// in it. Where a rectangle marks a region of a scan (a ticked box of the slip), it is dragged alone, and stays to be seen.
 import { Vector3 } from "three";
+
+const marks = () => document.querySelector('[data-tool="region"]:checked');
 
 const LEAST_PX = 5;
 const LOOKED_AT = 24; // places of a face
@@ -20,7 +22,8 @@ export function rectangle(stage) {
   canvas.addEventListener(
     "pointerdown",
     (event) => {
-      if (!event.shiftKey || event.button !== 0 || !stage.ready) return;
+      frame.hidden = true;
+      if (!(event.shiftKey || marks()) || event.button !== 0 || !stage.ready) return;
       from = at(event);
       stage.view.controls.enabled = false;
       canvas.setPointerCapture(event.pointerId);
@@ -38,11 +41,32 @@ export function rectangle(stage) {
     const box = between(from, at(event));
     from = null;
     stage.view.controls.enabled = true;
-    if (!frame.hidden && event.type === "pointerup") stage.chooseRows(seenIn(stage, box));
-    frame.hidden = true;
+    const drawn = !frame.hidden && event.type === "pointerup";
+    const control = event.shiftKey ? null : marks();
+    frame.hidden = !(drawn && control);
+    if (drawn && control) marked(stage, box, control.form);
+    else if (drawn) stage.chooseRows(seenIn(stage, box));
   };
   canvas.addEventListener("pointerup", end);
   canvas.addEventListener("pointercancel", end);
+}
+
+// The form is told the region that is seen in the rectangle, and asks what is in it.
+function marked(stage, box, form) {
+  form.elements.region.value = regionOf(stage.view, box).flat(2).map((v) => v.toFixed(6)).join(",");
+  form.querySelector("[data-asks]").click();
+}
+
+// Four planes along the line of sight, each a point and its normal out of the rectangle.
+export function regionOf(view, { left, top, right, bottom }) {
+  const corners = [[left, top], [right, top], [right, bottom], [left, bottom]].map(([x, y]) => view.rayAt(x, y).ray);
+  const middle = corners[0].origin.clone().add(corners[2].origin).multiplyScalar(0.5);
+  return corners.map(({ origin, direction }, k) => {
+    const along = corners[(k + 1) % 4].origin.clone().sub(origin);
+    const out = along.cross(direction).normalize();
+    if (out.dot(origin.clone().sub(middle)) < 0) out.negate();
+    return [origin.toArray(), out.toArray()];
+  });
 }
 
 export function seenIn(stage, { left, top, right, bottom }) {

@@ -9,11 +9,12 @@ from zipplumb.core.errors import InputError, PlumbError
 from zipplumb.core.stripes import packed
 from zipplumb.devices.hits import HitBatch
 from zipplumb.jobs.align import systems
-from zipplumb.jobs.kit import probes
+from zipplumb.jobs.kit import instruments, probes
 from zipplumb.jobs.link import presses
-from zipplumb.jobs.measure import cloud_work, clouds, measuring, openings
-from zipplumb.jobs.measure.clouds import TypedCut
+from zipplumb.jobs.measure import cloud_work, clouds, measuring, onward, openings
+from zipplumb.jobs.measure.clouds import ByCad, ByPlane, ByRectangle
 from zipplumb.jobs.measure.lacking import lacking_of
+from zipplumb.jobs.measure.prompts import prompt
 from zipplumb.jobs.plan import sheet, standing
 from zipplumb.jobs.state.results import load
 from zipplumb.store.database import snapshot, transaction
@@ -70,18 +71,62 @@ def test_what_is_cut_away_is_seen_before_and_taken_back(scanned):
     state = scanned.work()
     top = next(row.id for row in state.rows if row.recipe.name == "Top")
     with transaction() as session:  # of cells of 1 mm: 20 and 12 rows of them
-        assert clouds.would_cut(session, state, scan, TypedCut(top, -10.0)) == pytest.approx(20 / 32, abs=0.03)
-        assert clouds.would_cut(session, state, scan, TypedCut(top, -10.0, above=True)) == pytest.approx(12 / 32, abs=0.03)
-    clouds.cut_away(TECHNICIAN, scanned.job, scan, TypedCut(top, -10.0))
+        assert clouds.would_cut(session, state, scan, ByPlane(top, -10.0)) == pytest.approx(20 / 32, abs=0.03)
+        assert clouds.would_cut(session, state, scan, ByPlane(top, -10.0, above=True)) == pytest.approx(12 / 32, abs=0.03)
+    clouds.cut_away(TECHNICIAN, scanned.job, scan, ByPlane(top, -10.0))
     state = scanned.work()
     found = state.results[scan].cloud
     assert (found.read, found.kept) == (40 * 400, 20 * 400)
     assert state.row(scan).recipe.cuts[0].name == "under Top, 10.000 mm in"
-    clouds.cut_away(TECHNICIAN, scanned.job, scan, TypedCut(top, 10.0))
+    clouds.cut_away(TECHNICIAN, scanned.job, scan, ByPlane(top, 10.0))
     assert "Nothing is left of this scan" in scanned.work().results[scan].message
     clouds.uncut(TECHNICIAN, scanned.job, scan, 1)
     assert scanned.state().results[scan].cloud.kept == 20 * 400  # it is kept, and not worked out again
     assert not scanned.asked()
+
+
+def test_by_a_rectangle_on_the_stage_and_by_how_far_it_lies_off_the_cad(scanned):
+    scan = scanned.scan(40)
+    scanned.work()
+    kept = scanned.state().results[scan].cloud.kept
+    points = [[-220, 0, 0], [-240, 0, 0], [0, 0, 0], [0, -90, 0]]
+    box = np.stack([points, [[1, 0, 0], [-1, 0, 0], [0, 1, 0], [0, -1, 0]]], axis=1).astype(float)
+
+    def share(typed):
+        with snapshot() as session:
+            return clouds.would_cut(session, load(session, scanned.job), scan, typed)
+
+    goes, stays = ByRectangle(box, False), ByRectangle(box, True)
+    away = share(stays)
+    assert share(goes) + away == pytest.approx(1.0)
+    clouds.cut_away(TECHNICIAN, scanned.job, scan, stays)
+    state = scanned.work()
+    left = state.results[scan].cloud
+    assert left.kept == pytest.approx((1 - away) * kept, rel=0.1)
+    assert state.row(scan).recipe.cuts[0].name == "outside a rectangle"
+    seen = left.points.points
+    assert seen[:, 0].max() < -219 and seen[:, 0].min() > -241 and seen[:, 1].min() > -91
+    for k in range(10):  # over the part, and nothing of it
+        presses.keep(scanned.arm, lit(-80.0 + k, z=70.0), next(numbers))
+    presses.finish(scanned.arm, batch("pull_off"), next(numbers))
+    more = scanned.work().results[scan].cloud
+    assert share(ByCad(3.0)) > 0.1
+    clouds.cut_away(TECHNICIAN, scanned.job, scan, ByCad(3.0))
+    state = scanned.work()
+    near = state.results[scan].cloud
+    assert near.kept < more.kept and np.abs(near.points.points[:, 2] - 60).max() < 3.0
+    assert state.row(scan).recipe.cuts[1].name == "farther than 3.000 mm off the CAD, by By touch"
+    nonsense = ByRectangle(0 * box, False), ByRectangle(np.full((4, 2, 3), np.nan), True), ByCad(0.0), ByCad(1e9), ByCad(-1.0)
+    for typed in nonsense:
+        with pytest.raises(InputError, match="Nothing was cut away"):
+            clouds.cut_away(TECHNICIAN, scanned.job, scan, typed)
+    with transaction() as session:
+        session.get(Job, scanned.job).alignment_row_id = None
+    with pytest.raises(InputError, match="not aligned"):
+        clouds.cut_away(TECHNICIAN, scanned.job, scan, ByCad(3.0))
+    for _ in range(2):
+        clouds.uncut(TECHNICIAN, scanned.job, scan, 0)
+    assert scanned.work().results[scan].cloud.kept == more.read
 
 
 def test_a_worker_that_dies_leaves_what_another_takes_up_and_what_nobody_waits_for_goes(scanned):
@@ -164,9 +209,9 @@ def test_what_makes_no_sense_is_refused(scanned):
         lambda: clouds.give(TECHNICIAN, scanned.job, top, []),
         lambda: clouds.give(TECHNICIAN, scanned.job, scan, [999_999]),
         lambda: clouds.give(REVIEWER, scanned.job, scan, []),
-        lambda: clouds.cut_away(TECHNICIAN, scanned.job, scan, TypedCut(scan, 0.0)),
-        lambda: clouds.cut_away(TECHNICIAN, scanned.job, scan, TypedCut(999_999, 0.0)),
-        lambda: clouds.cut_away(TECHNICIAN, other, scan, TypedCut(top, 0.0)),
+        lambda: clouds.cut_away(TECHNICIAN, scanned.job, scan, ByPlane(scan, 0.0)),
+        lambda: clouds.cut_away(TECHNICIAN, scanned.job, scan, ByPlane(999_999, 0.0)),
+        lambda: clouds.cut_away(TECHNICIAN, other, scan, ByPlane(top, 0.0)),
         lambda: clouds.uncut(TECHNICIAN, scanned.job, scan, 0),
         lambda: clouds.take_back(TECHNICIAN, other, scan),
         lambda: looked_at(other, scan),
@@ -248,3 +293,42 @@ def test_what_is_lacking_is_told_of_faces_that_are_planned_and_not_measured(scan
     assert len(told().hatch) < len(first.hatch)  # only what is new is looked at
     with pytest.raises(InputError, match="no scan"), snapshot() as session:
         lacking_of(session, load(session, scanned.job), scan - 1)
+
+
+def test_a_planned_scan_is_asked_for_and_gives_its_points_when_the_device_finishes_it(scanned):
+    def ask():
+        instruments.seen(scanned.arm, connected=True, trouble="")
+        with snapshot() as session:
+            state = load(session, scanned.job)
+            return prompt(state, state.instrument).title
+
+    scan = scanned.plan(kind="scan", name="Top and bores", asks="the top and its bores.", gives=True)
+    top = scanned.top()
+    touched = scanned.state().measured[0].id
+    measuring.make_current(TECHNICIAN, scanned.job, scan)
+    assert ask() == "Scan the top and its bores."
+    with transaction() as session:
+        arm = session.get(Instrument, scanned.arm)
+        light, arm.calibration_id = arm.calibration_id, scanned.ball
+    assert ask() == "Put the scanner on. Scan the top and its bores."
+    with transaction() as session:
+        session.get(Instrument, scanned.arm).calibration_id = light
+    assert scanned.scan(40) == scan
+    scanned.work()
+    state = scanned.work()  # and whose they are
+    assert state.row(touched).recipe.scans == () and state.row(top).recipe.scans == (scan,)
+    assert state.results[top].state == "done" and state.row(top).finished
+    assert ask() == "All rows are done. Make the report."
+    measuring.undo(TECHNICIAN, scanned.job, True)  # the finish of the scan, not that of a row which was given its points
+    assert not scanned.state().row(scan).finished
+    taken = [row for row in scanned.state().measured if scan in row.recipe.scans]
+    assert [row.id for row in taken] == [top]
+
+
+def test_a_planned_scan_comes_in_its_turn(scanned):
+    scan, top = scanned.plan(kind="scan", name="Light"), scanned.top()
+    assert onward.next_to_measure(scanned.state(), scan) == top
+    assert onward.next_to_measure(scanned.state(), top) == scan
+    measuring.make_current(TECHNICIAN, scanned.job, top)
+    measuring.step(TECHNICIAN, scanned.job, -1)
+    assert scanned.state().job.current_row_id == scan

@@ -29,6 +29,10 @@ class FacesNear:
         away = np.full(len(feet), np.inf) if self._edges is None else self._edges.query(feet, workers=-1)[0]
         return feet, normals, faces, away
 
+    def off(self, points: Array) -> Array:
+        """How far (n,) places (n, 3) lie off the part."""
+        return np.linalg.norm(points - self.surfaces.nearest_faces(points)[0], axis=1)
+
     @cached_property
     def _edges(self) -> cKDTree | None:
         """Places along all edges."""

@@ -5,13 +5,13 @@ import pytest
 from scipy.spatial.transform import Rotation
 
 from zipplumb.core.cloud.cells import cells_of, together
-from zipplumb.core.cloud.cutting import before
+from zipplumb.core.cloud.cutting import left_by
 from zipplumb.core.cloud.light import Chunk, Seen, seen
 from zipplumb.core.cloud.sorting import Rule, sorted_out
 from zipplumb.core.cloud.working import CloudWork, SortingWork
 from zipplumb.core.errors import InputError
 from zipplumb.core.frames import Motion
-from zipplumb.core.sheet.kinds.scan import Cut
+from zipplumb.core.sheet.kinds.scan import Region, Side
 from zipplumb.core.stripes import packed
 
 RANDOM = np.random.default_rng(3)
@@ -115,7 +115,7 @@ def test_a_scan_is_cut_and_given_to_rows():
     x, y = (a.ravel() for a in np.meshgrid(np.arange(-40, -2, 0.4), np.arange(0, 20, 0.4)))
     top = np.column_stack([x, y, 0 * x])
     table = np.column_stack([x, y - 30, 0 * x - 25])
-    cut = Cut(point=(0, 0, -20), normal=(0, 0, 2))
+    cut = Region(sides=(Side(point=(0, 0, -20), normal=(0, 0, 2)),))
     found = work(np.vstack([top, table]), cuts=(cut,))
     assert (found.read, found.kept) == (2 * len(top), len(top))
     given = SortingWork(Motion.identity(), {5: 0, 6: 1}).run(found.points, faces)
@@ -128,5 +128,13 @@ def test_a_scan_is_cut_and_given_to_rows():
 
 
 def test_before_is_on_the_side_of_every_normal():
-    cuts = (Cut(point=(0, 0, 1), normal=(0, 0, 5)), Cut(point=(2, 0, 0), normal=(-1, 0, 0)))
-    assert before(np.array([[0, 0, 2.0], [0, 0, 0.5], [3, 0, 2]]), cuts).tolist() == [True, False, False]
+    cuts = [Region(sides=(Side(point=p, normal=n),)) for p, n in (((0, 0, 1), (0, 0, 5)), ((2, 0, 0), (-1, 0, 0)))]
+    places = np.array([[0, 0, 2.0], [0, 0, 0.5], [3, 0, 2]])
+    assert left_by(places, cuts).tolist() == [True, False, False]
+    both = Region(sides=tuple(side for cut in cuts for side in cut.sides))  # what lies behind both
+    assert left_by(places, [both]).tolist() == [True, True, True]
+    assert left_by(np.array([[3, 0, 0.5], [0, 0, 0]]), [both, both.model_copy(update={"keeps": True})]).tolist() == [
+        False,
+        False,
+    ]
+    assert left_by(np.array([[3, 0, 0.5], [0, 0, 0]]), [both]).tolist() == [False, True]

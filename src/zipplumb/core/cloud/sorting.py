@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,8 +15,19 @@ NORMAL = 1.4826  # of a median absolute deviation, where errors are normal: P. R
 OUTLIER = 4.0  # robust sigmas
 FINEST_MM = 0.02  # below so much nothing is an outlier
 ROUNDS = 3
-# (n, 3) places -> feet (n, 3), outward normals (n, 3), numbers of the faces (n,), distances (n,) of the feet from their edges
-Faces = Callable[[Array], tuple[Array, Array, Indices, Array]]
+
+
+class Faces(Protocol):
+    """Of a part's CAD."""
+
+    def __call__(self, points: Array) -> tuple[Array, Array, Indices, Array]:
+        """Of places (n, 3) the feet (n, 3), outward normals (n, 3), numbers of the faces (n,), and distances (n,) of the feet
+        from the edges."""
+        ...
+
+    def off(self, points: Array) -> Array:
+        """(n,) how far places (n, 3) lie off it."""
+        ...
 
 
 @dataclass(frozen=True)

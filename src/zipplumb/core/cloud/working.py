@@ -10,7 +10,7 @@ import numpy as np
 from ..errors import InputError
 from ..frames import Motion
 from .cells import Cells, cells_of, together
-from .cutting import Cutting, before
+from .cutting import Cutting, Off, left_by
 from .edges import Edges, edges_of
 from .giving import OF_A_ROW, GivenPoints, evenly
 from .light import Chunk, seen
@@ -27,7 +27,7 @@ def _silent(share: float) -> None:
 
 @dataclass(frozen=True, eq=False)
 class CloudResult:
-    """``read``: points in all, ``kept``: those that no plane cuts away; ``cells`` of them. ``edges``: where its light ends.
+    """``read``: points in all, ``kept``: those that nothing cuts away; ``cells`` of them. ``edges``: where its light ends.
     ``points``: thinned."""
 
     read: int
@@ -45,7 +45,7 @@ class CloudWork:
     ----------
     axes : axis_from_scanner, by calibration
     stations : world_from_station, by station
-    cuts : planes in the world
+    cuts : what is cut away
     spacing_mm : length of the cells
     edges_only : what is flat is left out
     """
@@ -56,8 +56,12 @@ class CloudWork:
     spacing_mm: float = 1.0
     edges_only: bool = False
 
-    def run(self, chunks: Iterable[Chunk], total: int, progress: Progress = _silent) -> CloudResult:
-        """Work it out. ``total``: how many chunks there are.
+    @property
+    def on_cad(self) -> bool:
+        return any(cut.on_cad for cut in self.cuts)
+
+    def run(self, chunks: Iterable[Chunk], total: int, progress: Progress = _silent, off: Off | None = None) -> CloudResult:
+        """Work it out. ``total``: how many chunks there are; ``off``: from the CAD, where a cut asks for it.
 
         Raises
         ------
@@ -73,8 +77,8 @@ class CloudWork:
                 place = self.axes[chunk.calibration], self.stations[chunk.station]
                 found, ends = seen(chunk, *place), edges_of(chunk, *place)
                 read += len(found)
-                edges.append(ends.of(before(ends.points, self.cuts)))
-                found = found.of(before(found.points, self.cuts))
+                edges.append(ends.of(left_by(ends.points, self.cuts, off)))
+                found = found.of(left_by(found.points, self.cuts, off))
                 kept += len(found)
                 progress(done / max(total, 1))
                 if len(found) and not self.edges_only:

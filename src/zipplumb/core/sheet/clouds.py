@@ -53,12 +53,16 @@ class FoundCloud:
 
 class Asked:
     """What a node wants worked out of a scan, the ``row``: its "points", or those of its "rows"; ``lines`` of light that it
-    has; ``faces`` of the CAD that it takes."""
+    has; ``on_cad``: it needs the part's CAD, and ``faces`` of it exactly."""
 
     what: ClassVar[str]
     row: int
     lines: int
     faces: frozenset[int]
+
+    @property
+    def on_cad(self) -> bool:
+        return bool(self.faces)
 
     def run(self, chunks: Iterable[Chunk], total: int, faces: Faces | None, progress: Progress) -> FoundCloud:
         """Work it out from so many chunks of light. Raises PlumbError."""
@@ -79,8 +83,13 @@ class AskedCloud(Asked):
     work: CloudWork
     faces: frozenset[int] = frozenset()
 
+    @property
+    def on_cad(self) -> bool:
+        return self.work.on_cad
+
     def run(self, chunks: Iterable[Chunk], total: int, faces: Faces | None, progress: Progress) -> FoundCloud:
-        return FoundCloud.of(self.work.run(chunks, total, progress))
+        off = faces.off if self.on_cad and faces is not None else None
+        return FoundCloud.of(self.work.run(chunks, total, progress, off))
 
     def with_what_is_known(self, found: FoundCloud) -> FoundCloud:
         return replace(found, lines=self.lines)

@@ -63,7 +63,7 @@ def _work_out(cloud_id: int) -> None:
         reading, model = state.readings[asked.row], model_of(state.job.part)
         pieces = _pieces(session, asked.row, reading)
         job_id, row_id = cloud.job_id, asked.row
-    faces = FacesNear(model, asked.faces) if model is not None and asked.faces else None
+    faces = FacesNear(model, asked.faces) if model is not None and asked.on_cad else None
     told = 0.0
 
     def progress(share: float) -> None:

@@ -4,31 +4,37 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import cast
+from typing import Protocol, cast
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.spatial.transform import Rotation
 from sqlalchemy import select
 from sqlalchemy.orm import Session, undefer
 
-from ...core.cloud.cutting import before
+from ...cad.near import FacesNear
+from ...core.cloud.cutting import left_by
 from ...core.cloud.faces import facing, flattest
+from ...core.cloud.giving import evenly
 from ...core.cloud.light import Chunk, Seen, seen
 from ...core.cloud.points import CloudPoints
 from ...core.errors import InputError
+from ...core.frames import Array
 from ...core.shapes import Plane
 from ...core.sheet import Needed, SheetRow, StationPose, kind_of
 from ...core.sheet.bases.measured import MeasuredRecipe
 from ...core.sheet.clouds import FoundCloud, key_prefix
-from ...core.sheet.kinds.scan import Cut, ScanRecipe
+from ...core.sheet.kinds.scan import Cut, OffCad, Region, ScanRecipe, Side
 from ...core.units import length_text
 from ...store.database import stored, tell, transaction
 from ...store.models import Cloud, Job, Mark, Reading, Row
 from ..actor import Actor, record
 from ..state.clouds import unpacked
+from ..state.part_model import model_of
 from ..state.recipes import changed, recipe_of
 from ..state.results import JobResults, load
 
+MOST_CUTS, FARTHEST_MM, LOOKED_AT = 20, 100.0, 50_000
 NOTHING = np.empty((0, 5), "<f4")
 LIVE_EVERY, LIVE_CHUNKS = 8, 64  # points of which one is drawn while it is scanned; readings that are told at once
 
@@ -70,7 +76,7 @@ def give(actor: Actor, job_id: int, scan_id: int, row_ids: list[int]) -> int:
     actor.must_change()
     with transaction() as session:
         job = stored(session, Job, job_id, lock=True)
-        scan, recipe = scan_row(session, job_id, scan_id)
+        scan, _ = scan_row(session, job_id, scan_id)
         state = load(session, job_id)
         if state.alignment is None:
             raise InputError(
@@ -91,19 +97,31 @@ def give(actor: Actor, job_id: int, scan_id: int, row_ids: list[int]) -> int:
                 "The scan is kept.",
                 "Plan faces of the part, or choose other rows.",
             )  # fmt: skip
-        changed(scan, system=job.alignment_row_id)
-        for row_id in wanted:
-            row = stored(session, Row, row_id)
-            scans = tuple(recipe_of(row).scans)  # type: ignore[attr-defined]
-            if scan_id not in scans:
-                changed(row, scans=[*scans, scan_id])
-            if row.finished_at is None:
-                row.finished_at = scan.finished_at
-        record(
-            session, actor, job_id, "give points", row=scan_id, rows=wanted, system=job.alignment_row_id, before=recipe.system
-        )
-        tell(session, job_id, "sheet", row=scan_id)
+        _give(session, actor, job, scan, wanted)
         return len(wanted)
+
+
+def give_to_open(session: Session, actor: Actor, state: JobResults, scan: Row) -> None:
+    """What a scan does by itself when it is finished: rows that are not, and could, take their points from it. Nothing where
+    the part is not aligned, or its alignment rests on this scan."""
+    job = stored(session, Job, scan.job_id)
+    able = [row_id for row_id in may_take(state) if not state.row(row_id).finished]
+    if state.alignment is not None and able and scan.id not in _rests_on(state, job.alignment_row_id):
+        _give(session, actor, job, scan, able)
+
+
+def _give(session: Session, actor: Actor, job: Job, scan: Row, wanted: list[int]) -> None:
+    before = scan.recipe["system"]
+    changed(scan, system=job.alignment_row_id)
+    for row_id in wanted:
+        row = stored(session, Row, row_id)
+        scans = tuple(recipe_of(row).scans)  # type: ignore[attr-defined]
+        if scan.id not in scans:
+            changed(row, scans=[*scans, scan.id])
+        if row.finished_at is None:
+            row.finished_at = scan.finished_at
+    record(session, actor, job.id, "give points", row=scan.id, rows=wanted, system=job.alignment_row_id, before=before)
+    tell(session, job.id, "sheet", row=scan.id)
 
 
 def take_back(actor: Actor, job_id: int, scan_id: int) -> None:
@@ -121,14 +139,71 @@ def take_back(actor: Actor, job_id: int, scan_id: int) -> None:
         tell(session, job_id, "sheet", row=scan_id)
 
 
+class TypedCut(Protocol):
+    """A cut as chosen on the page."""
+
+    def made(self, state: JobResults, scan_id: int) -> Cut:
+        """Raises InputError where it makes no sense."""
+        ...
+
+
 @dataclass(frozen=True)
-class TypedCut:
-    """A cut as chosen: a plane of the sheet (None: the scan's own flattest), how far out of it, and whether what lies under it
-    goes, or what lies above."""
+class ByPlane:
+    """A plane of the sheet (None: the scan's own flattest), how far out of it, and whether what lies under it goes, or what
+    lies above."""
 
     row_id: int | None
     offset_mm: float
     above: bool = False
+
+    def made(self, state: JobResults, scan_id: int) -> Cut:
+        plane, called = plane_of(state, scan_id, self.row_id)
+        point = plane.point + self.offset_mm * plane.normal
+        normal = -plane.normal if self.above else plane.normal
+        side = "above" if self.above else "under"
+        units = state.job.units
+        way = "out" if self.offset_mm > 0 else "in"
+        out = f", {length_text(abs(self.offset_mm), units)} {units} {way}" if self.offset_mm else ""
+        return Region(sides=(Side(point=tuple(point), normal=tuple(normal)),), name=f"{side} {called}{out}"[:80])
+
+
+@dataclass(frozen=True)
+class ByRectangle:
+    """A rectangle drawn on the stage, as planes as things are drawn there: points and outward normals (k, 2, 3); ``keeps``: all
+    but what lies in it goes."""
+
+    sides: Array
+    keeps: bool
+
+    def made(self, state: JobResults, scan_id: int) -> Cut:
+        lengths = np.linalg.norm(self.sides[:, 1], axis=1)
+        if not (np.isfinite(self.sides).all() and (lengths > 1e-9).all()):
+            raise InputError("That is no rectangle.", "Nothing was cut away.", "Draw it on the stage.")
+        world = state.drawn_from_world.inverse()
+        points, normals = world.points(self.sides[:, 0]), world.vectors(self.sides[:, 1] / lengths[:, None])
+        sides = tuple(Side(point=tuple(p), normal=tuple(n)) for p, n in zip(points, normals, strict=True))
+        return Region(sides=sides, keeps=self.keeps, name="outside a rectangle" if self.keeps else "in a rectangle")
+
+
+@dataclass(frozen=True)
+class ByCad:
+    """What lies farther than that off the part's CAD, as it lies now."""
+
+    within_mm: float
+
+    def made(self, state: JobResults, scan_id: int) -> Cut:
+        if state.alignment is None or not state.job.part.bodies:
+            raise InputError(
+                "Nobody knows how far that is: the part is not aligned to CAD.", "Nothing was cut away.", "Align it first."
+            )
+        if not 0 < self.within_mm <= FARTHEST_MM:
+            most = length_text(FARTHEST_MM, state.job.units)
+            raise InputError("So near, or so far, nothing is cut.", "Nothing was cut away.", f"Type more than 0, up to {most}.")
+        here, by = state.alignment.part_from_world, state.row(state.job.alignment_row_id or 0).recipe.name
+        far = f"{length_text(self.within_mm, state.job.units)} {state.job.units}"
+        turn, shift = Rotation.from_matrix(here.rotation).as_rotvec(), here.translation
+        name = f"farther than {far} off the CAD, by {by}"[:80]
+        return OffCad(within_mm=self.within_mm, turn=tuple(turn), shift=tuple(shift), name=name)
 
 
 def plane_of(state: JobResults, scan_id: int, row_id: int | None) -> tuple[Plane, str]:
@@ -155,30 +230,25 @@ def cloud_of(state: JobResults, scan_id: int) -> FoundCloud:
     return found.cloud
 
 
-def _cut(state: JobResults, scan_id: int, typed: TypedCut) -> Cut:
-    plane, called = plane_of(state, scan_id, typed.row_id)
-    point = plane.point + typed.offset_mm * plane.normal
-    normal = -plane.normal if typed.above else plane.normal
-    side = "above" if typed.above else "under"
-    units = state.job.units
-    way = "out" if typed.offset_mm > 0 else "in"
-    out = f", {length_text(abs(typed.offset_mm), units)} {units} {way}" if typed.offset_mm else ""
-    return Cut(point=tuple(point), normal=tuple(normal), name=f"{side} {called}{out}"[:80])
-
-
 def would_cut(session: Session, state: JobResults, scan_id: int, typed: TypedCut) -> float | None:
     """The share of what is drawn of a scan that a cut would take away; None where nothing is drawn yet."""
-    cut, points = _cut(state, scan_id, typed), _shown(session, state, scan_id).points
-    return 1 - float(np.count_nonzero(before(points, [cut]))) / len(points) if len(points) else None
+    cut, points = typed.made(state, scan_id), _shown(session, state, scan_id).points
+    if not len(points):
+        return None
+    points, model = points[evenly(np.arange(len(points)), LOOKED_AT)], model_of(state.job.part) if cut.on_cad else None
+    left = left_by(points, [cut], None if model is None else FacesNear(model, frozenset()).off)
+    return 1 - float(np.count_nonzero(left)) / len(points)
 
 
 def cut_away(actor: Actor, job_id: int, scan_id: int, typed: TypedCut) -> None:
-    """Cut away by a plane; nothing that was read is lost."""
+    """Cut away; nothing that was read is lost."""
     actor.must_change()
     with transaction() as session:
         stored(session, Job, job_id, lock=True)
         scan, recipe = scan_row(session, job_id, scan_id)
-        cut = _cut(load(session, job_id), scan_id, typed)
+        if len(recipe.cuts) == MOST_CUTS:
+            raise InputError(f"It is cut {MOST_CUTS} times.", "Nothing was cut away.", "Take a cut back first.")
+        cut = typed.made(load(session, job_id), scan_id)
         changed(scan, cuts=[each.model_dump(mode="json") for each in (*recipe.cuts, cut)])
         record(session, actor, job_id, "cut a scan", row=scan_id, cut=cut.model_dump(mode="json"))
         tell(session, job_id, "sheet", row=scan_id)

@@ -22,7 +22,7 @@ from ..state.readings import forget_pull_offs, must_be_kept, store, take_back
 from ..state.readings import set_aside as set_mark
 from ..state.recipes import changed, recipe_of
 from ..state.results import JobResults, load
-from . import astray, chain, onward, scanning, touching
+from . import astray, chain, clouds, onward, scanning, touching
 
 WAYS = get_args(Way)
 
@@ -122,6 +122,9 @@ def _finish(session: Session, actor: Actor, job: Job, row: Row, again: bool, sta
     row.finished_at = datetime.now(UTC)
     session.flush()
     state = load(session, job.id)
+    if row.recipe.get("gives"):
+        clouds.give_to_open(session, actor, state, row)
+        state = load(session, job.id)
     if state.row(row.id).recipe.proposes:
         row = touching.accept(session, actor, state, job, row)
         state = load(session, job.id)
@@ -199,7 +202,7 @@ def _reopen_last(session: Session, actor: Actor, job: Job) -> str:
     last = session.scalar(
         select(Row)
         .where(Row.job_id == job.id, Row.removed_at.is_(None), Row.finished_at.isnot(None))
-        .order_by(Row.finished_at.desc())
+        .order_by(Row.finished_at.desc(), scanning.LIGHT.desc())  # rows that were given its points are finished with a scan
         .limit(1)
     )
     if last is None:
@@ -246,7 +249,7 @@ def _step(session: Session, actor: Actor, job: Job, by: int) -> str:
     if chain.step(session, actor, job, by):
         return "moved"
     rows = session.scalars(select(Row).where(Row.job_id == job.id, Row.removed_at.is_(None)).order_by(Row.position, Row.id))
-    ids = [row.id for row in rows if kind_of(row.recipe).takes_hits]
+    ids = [row.id for row in rows if _is_read(row)]
     if not ids:
         raise InputError("There is no row to measure.", "Nothing was changed.", "Plan a row on the Part page.")
     at = len(ids) if job.touching else ids.index(job.current_row_id) if job.current_row_id in ids else 0

@@ -11,11 +11,11 @@ from . import chain
 
 
 def next_to_measure(state: JobResults, after: int) -> int | None:
-    """The next feature that is not finished, from a row on and round; the row itself if none."""
-    features = state.measured
-    ids = [r.id for r in features]
+    """The next feature or scan that is not finished, from a row on and round; the row itself if none."""
+    read = [r for r in state.rows if r.recipe.takes_hits or r.recipe.takes_light]
+    ids = [r.id for r in read]
     at = ids.index(after) if after in ids else -1
-    for row in features[at + 1 :] + features[: at + 1]:
+    for row in read[at + 1 :] + read[: at + 1]:
         if not row.finished and row.id != after:
             return row.id
     return after

@@ -108,9 +108,10 @@ def prompt(state: JobResults, instrument: Instrument | None) -> Prompt:
 def _scanning(state: JobResults, row: SheetRow, instrument: Instrument | None) -> Prompt:
     """Of a scan: what is there of it, and what to do next."""
     cloud, name = state.results[row.id].cloud, row.recipe.name
+    asked = words_for(row.recipe).ask(row.recipe, state.job.units)
     lines = f"{cloud.lines} line{'s' if cloud.lines != 1 else ''}"
     said: Prompt = {
-        "todo": Prompt(f"Scan {name}.", "Hold the button and pass the light over it; finish when all is seen."),
+        "todo": Prompt(asked, "Hold the button and pass the light over it; finish when all is seen."),
         "taking": Prompt(f"{name}: {lines}.", "Pass over what is not seen yet, from other sides too; then finish."),
         "waits": Prompt(f"{name}: worked out in a moment.", f"{cloud.message} Other rows may be measured meanwhile."),
         "done": Prompt(f"{name}: {count_text(cloud.read)} points.", _after_a_scan(state, row)),
@@ -123,9 +124,11 @@ def _scanning(state: JobResults, row: SheetRow, instrument: Instrument | None) -
         lost = f"The {instrument.kind} is lost. Look at its cable."
         said = Prompt(lost, f"{instrument.trouble} {kept}; scanning goes on when it is back.", "warn")
     elif cloud.state in ("todo", "taking") and not scanning.scans(instrument):
-        said = Prompt(f"Put the scanner on, to scan {name}.", "Choose it on Kit once it is calibrated.", "warn", leads=TO_KIT)
+        said = Prompt(f"Put the scanner on. {asked}", "Choose it on Kit once it is calibrated.", "warn", leads=TO_KIT)
     elif instrument.trouble:
         said = replace(said, line=instrument.trouble, tone="warn")
+    elif _all_done(state, row) and all(state.results[r.id].state == "done" for r in state.measured):
+        said = Prompt("All rows are done. Make the report.", f"{said.title} {said.line}", leads=TO_REPORT)
     blind = instrument is not None and not instrument.connected
     return replace(said, row=row.id, of=len(state.measured), hits=cloud.lines, hits_name="Lines", form="–", blind=blind)
 

@@ -14,7 +14,8 @@ from ...jobs.state.results import JobResults
 @dataclass(frozen=True)
 class ScanShown:
     """What the slip of a scan tells: counts in words, how far it is, rows that take its points, its cuts, by which planes may
-    be cut, how many lines of light it has, how many rows more may take points, and whether some do by the CAD."""
+    be cut, how many lines of light it has, how many rows more may take points, whether some do by the CAD, and whether it can
+    be told how far it lies off the CAD."""
 
     facts: list[tuple[str, str]]
     share: float | None
@@ -26,6 +27,7 @@ class ScanShown:
     may_take: int
     by_cad: bool
     system: str
+    on_cad: bool
 
 
 def scan_of(session: Session, state: JobResults, row_id: int) -> ScanShown | None:
@@ -46,5 +48,6 @@ def scan_of(session: Session, state: JobResults, row_id: int) -> ScanShown | Non
     may_take = 0 if state.alignment is None else sum(row not in taking for row in clouds.may_take(state))
     only = recipe.edges_only  # type: ignore[attr-defined]
     share, planes = clouds.progress_of(session, row_id), clouds.planes_of(state)
+    on_cad = state.alignment is not None and bool(state.job.part.bodies)
     by_cad = any(row.recipe.takes_by_cad for row in takes)
-    return ScanShown(facts, share, given, cuts, planes, cloud.lines, only, may_take, by_cad, named)
+    return ScanShown(facts, share, given, cuts, planes, cloud.lines, only, may_take, by_cad, named, on_cad)

@@ -21,6 +21,7 @@ from ..doors import changes, reads
 
 blueprint = Blueprint("scans", __name__, url_prefix="/jobs/<int:job_id>/scans/<int:row_id>")
 SIDES = {"under": False, "above": True}
+SIDES_OF_A_RECTANGLE = 4
 
 
 @blueprint.get("/points")
@@ -54,6 +55,15 @@ def _points(found: NDArray[np.float32], state: JobResults, last: int = 0) -> Res
 
 
 def _typed(job_id: int) -> clouds.TypedCut:
+    if "within" in request.values:
+        with transaction() as session:
+            units = stored(session, Job, job_id).units
+        return clouds.ByCad(length_from_text(request.values["within"], units, "the distance off the CAD"))
+    if "region" in request.values:
+        if not request.values["region"].strip():
+            raise InputError("No rectangle is drawn.", "Nothing was cut away.", "Tick the box, and draw it on the stage.")
+        numbers = params.numbers("region", SIDES_OF_A_RECTANGLE * 6)
+        return clouds.ByRectangle(np.reshape(numbers, (-1, 2, 3)), request.values.get("keeps") == "1")
     plane, side = params.one_id("plane"), request.values.get("side", "")
     if side not in SIDES:
         raise InputError("No side is chosen.", "Nothing was cut away.", "Choose on which side of the plane it cuts.")
@@ -62,7 +72,7 @@ def _typed(job_id: int) -> clouds.TypedCut:
     offset = length_from_text(request.values.get("offset", "") or "0", units, "the distance")
     if not abs(offset) <= params.MOST_MM:
         raise InputError("So far out there is no part.", "Nothing was cut away.", "Type a smaller distance.")
-    return clouds.TypedCut(plane, offset, SIDES[side])
+    return clouds.ByPlane(plane, offset, SIDES[side])
 
 
 @blueprint.get("/cut")

@@ -26,7 +26,8 @@ blueprint = Blueprint("planning", __name__, url_prefix="/jobs/<int:job_id>")
 @reads
 def form(job_id: int):
     """The form of a kind, to be filled."""
-    return _form(job_id, request.args.get("kind", ""), {})
+    typed = {name: text for name, text in request.args.items() if name != "kind"}
+    return _form(job_id, request.args.get("kind", ""), typed)
 
 
 @blueprint.post("/plan/form")
