@@ -1,15 +1,19 @@
 """What only looks at a job is given what was worked out last, for as long as nobody has written anything."""
 
+from datetime import UTC, datetime, timedelta
+
 import pytest
 from job_bench import TECHNICIAN
+from sqlalchemy import update
 
 from zipplumb.core.errors import InputError
+from zipplumb.jobs.kit import instruments
 from zipplumb.jobs.kit.network_text import network_text
 from zipplumb.jobs.plan import sheet
 from zipplumb.jobs.state import results
 from zipplumb.jobs.state.results import as_it_stands, load
 from zipplumb.store.database import stored, transaction
-from zipplumb.store.models import Job
+from zipplumb.store.models import Instrument, Job
 
 
 def look(bench):
@@ -37,6 +41,17 @@ def test_what_hits_alone_brought_is_not_taken_for_all_there_is(aligned):
     with transaction() as session:
         assert load(session, aligned.job, {aligned.rows["end"]}).job.units == "mm"
     assert look(aligned).job.units == "in"
+
+
+def test_of_hits_alone_it_is_known_too_that_the_instrument_is_still_there(aligned):
+    """Its link says so again and again, and no page is told of that."""
+    instruments.seen(aligned.arm, connected=True)
+    look(aligned)
+    with transaction() as session:
+        session.execute(update(Instrument).values(seen_at=datetime.now(UTC) + timedelta(seconds=60)))
+    with transaction() as session:
+        here = load(session, aligned.job, {aligned.rows["end"]}).instrument
+        assert here.seen_at > datetime.now(UTC) + timedelta(seconds=50)
 
 
 def test_within_what_is_not_committed_yet_it_is_worked_out_anew(aligned):

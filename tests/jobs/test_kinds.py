@@ -71,7 +71,8 @@ def test_every_kind_keeps_what_it_promises(key):
     if KINDS[key].role == "cloud":
         assert text.line == "6 points"
         assert text.hits == 6  # lines of light
-        assert "6 points" in prompt(job(number), SimpleNamespace(connected=True, trouble="", target="")).title
+        asked = prompt(job(number), SimpleNamespace(connected=True, trouble="", target=""))
+        assert "6 points" in asked.title + asked.line
         return
     assert text.first is not None
     assert text.first.actual

@@ -64,6 +64,7 @@ MARKS_OF_JOB = (
     .group_by(Mark.row_id)
 )
 
+HEARD = ("link_up", "seen_at", "trouble", "target")
 GLANCED_AT_S = 1.0
 # another after each transaction that wrote anything, and none within one that has written itself
 WRITTEN = text("SELECT CASE WHEN pg_current_xact_id_if_assigned() IS NULL THEN pg_current_snapshot()::text END")
@@ -174,6 +175,8 @@ def load(session: Session, job_id: int, named: set[int] | None = None) -> JobRes
         if named is not None and before is not None and {b.row_id for b, _ in new} <= named and _known(new, before.kit):
             cached = _hits_came(session, job_id, memory, named, new, before)
             found = _in(session, cached)
+            if found.instrument is not None:  # that it is there is written again and again, and told of to nobody
+                session.refresh(found.instrument, HEARD)
         else:
             found = _whole(session, job_id, memory, new)
             cached = _apart(found)
