@@ -129,6 +129,24 @@ def test_by_a_rectangle_on_the_stage_and_by_how_far_it_lies_off_the_cad(scanned)
     assert scanned.work().results[scan].cloud.kept == more.read
 
 
+def test_of_what_was_worked_out_of_a_scan_only_the_newest_few_are_kept(scanned):
+    scan, top = scanned.scan(6), scanned.top()
+    clouds.give(TECHNICIAN, scanned.job, scan, [])
+    for k in range(cloud_work.KEPT + 3):
+        clouds.cut_away(TECHNICIAN, scanned.job, scan, ByPlane(scanned.state().measured[0].id, -20.0 - k))
+        scanned.work()
+        state = scanned.work()
+    assert state.results[top].state == "done"
+    with transaction() as session:
+        kept = [(each.what, each.id) for each in session.query(Cloud).filter(Cloud.row_id == scan)]
+    assert {sum(what == each for each, _ in kept) for what in ("points", "rows")} == {cloud_work.KEPT}
+    for _ in range(cloud_work.KEPT + 3):  # also what is kept no more comes again
+        clouds.uncut(TECHNICIAN, scanned.job, scan, 0)
+    scanned.work()
+    state = scanned.work()
+    assert state.results[scan].cloud.state == "done" == state.results[top].state
+
+
 def test_a_worker_that_dies_leaves_what_another_takes_up_and_what_nobody_waits_for_goes(scanned):
     scan = scanned.scan(12)
     (first,) = scanned.asked()

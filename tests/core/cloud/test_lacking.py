@@ -23,9 +23,9 @@ def coverage():
     )  # fmt: skip
 
 
-def lit(coverage, spots, way, times=3, off=0.0):
+def lit(coverage, spots, way, times=3, off=0.0, of_pass=0):
     points = np.repeat(coverage.spots[spots] + off * coverage.outward[spots], times, axis=0)
-    coverage.take(points, np.tile(np.array(way) / np.linalg.norm(way), (len(points), 1)))
+    coverage.take(points, np.tile(np.array(way) / np.linalg.norm(way), (len(points), 1)), of_pass)
 
 
 def test_the_share_that_is_seen_and_the_side_that_is_lacking(coverage):
@@ -60,3 +60,22 @@ def test_what_is_too_steep_too_few_too_far_off_or_from_behind_is_not_seen(covera
     lit(coverage, some, (0, 0, -1), times=1)
     assert coverage.seen.sum() == 20
     Coverage(np.empty((0, 3)), np.empty((0, 3)), np.empty(0, int), np.empty(0)).take(np.zeros((1, 3)), UP[None])
+
+
+def test_one_pass_only_and_two_that_lie_apart_are_told(coverage):
+    plate = lambda: next(each for each in coverage.of_faces() if each.face == 1)  # noqa: E731
+    some = np.arange(60)
+    lit(coverage, some, (0, 0, -1), of_pass=4)
+    assert plate().once and plate().apart_mm == 0
+    lit(coverage, some[:30], (0, 0, -1), off=0.01, of_pass=9)
+    assert not plate().once
+    lit(coverage, some[:40], (0, 0, -1), off=-0.08, of_pass=12)
+    lit(coverage, some[50:], (0, 0, -1), of_pass=15)  # then that pass is over
+    assert plate().apart_mm == pytest.approx(0.085, abs=0.006)  # off the mean of those before, by the median of all places
+    assert next(each for each in coverage.of_faces() if each.face == 2).apart_mm == 0
+
+
+def test_what_too_few_points_met_is_thin(coverage):
+    lit(coverage, np.arange(50), (0, 0, -1), times=2)
+    assert coverage.of_faces()[0].share == 0
+    assert next(each for each in coverage.of_faces() if each.face == 1).thin == pytest.approx(0.5)

@@ -14,6 +14,7 @@ from ..frames import Array, Indices
 STEEP_RAD = np.radians(65.0)
 OFF_MM = 1.0  # of a face's own light
 SURELY = 3  # points near to a place by which it is seen
+TOGETHER = 8  # places that two passes share, from which on they are compared
 ENOUGH, OF_A_WAY = 0.5, 0.2  # of a face that looks one way; of each way that one looks which bends
 WAYS = 2.0  # ways out are told apart by half of their coordinates
 ONE_SIDE = 0.4  # length of the mean way out of what is not seen, from which on that tells a side
@@ -21,14 +22,42 @@ ONE_SIDE = 0.4  # length of the mean way out of what is not seen, from which on 
 
 @dataclass(frozen=True, eq=False)
 class FaceSeen:
-    """``share`` of a face that is seen, and ``steep``: that light met only aslant; ``toward`` (3,): where what is not seen
-    of what bends faces, where that is one side; ``enough``: half of what is flat, or some of each way that a bent one faces."""
+    """``share`` of a face that is seen, ``steep``: that light met only aslant, and ``thin``: with too few points; ``toward``
+    (3,): where what is not seen of what bends faces, where that is one side; ``enough``: half of what is flat, or some of each
+    way that a bent one faces. ``once``: all of it was seen in one pass; ``apart_mm``: so far two passes lie apart at most, by
+    the median of the places that both saw."""
 
     face: int
     share: float
     steep: float
+    thin: float
     toward: Array | None
     enough: bool
+    once: bool
+    apart_mm: float
+
+
+@dataclass(frozen=True, eq=False)
+class _Offs:
+    """Of each place how many points lie near to it, and how far off the face these are in all, mm."""
+
+    counts: Indices
+    sums: Array
+
+    @classmethod
+    def of(cls, places: int) -> _Offs:
+        return cls(np.zeros(places, np.int64), np.zeros(places))
+
+    @property
+    def means(self) -> Array:
+        return self.sums / np.maximum(self.counts, 1)
+
+    def add(self, places: Indices, off: Array) -> None:
+        np.add.at(self.counts, places, 1)
+        np.add.at(self.sums, places, off)
+
+    def with_more(self, more: _Offs) -> _Offs:
+        return _Offs(self.counts + more.counts, self.sums + more.sums)
 
 
 class Coverage:
@@ -49,11 +78,18 @@ class Coverage:
         for _, mine in self._of_face:
             self._way[mine] = np.unique(np.round(WAYS * outward[mine]), axis=0, return_inverse=True)[1].ravel()
         self._tree = cKDTree(spots) if len(spots) else None
+        self._pass: int | None = None
+        self._now, self._before = _Offs.of(len(spots)), _Offs.of(len(spots))
+        self.passes = np.zeros(len(spots), np.int64)
+        self.apart_mm = {face: 0.0 for face, _ in self._of_face}
 
-    def take(self, points: Array, ways: Array) -> None:
-        """More points of light (n, 3), in the part, and their ways (n, 3) of length 1."""
+    def take(self, points: Array, ways: Array, of_pass: int = 0) -> None:
+        """More points of light (n, 3), in the part, and their ways (n, 3) of length 1; ``of_pass``: names their pass."""
         if self._tree is None or not len(points):
             return
+        if of_pass != self._pass:
+            self._passed()
+            self._pass = of_pass
         far, spot = self._tree.query(points, distance_upper_bound=float(self.reach_mm.max()))
         near = np.flatnonzero(np.isfinite(far))
         spot = spot[near]
@@ -63,6 +99,20 @@ class Coverage:
         squarely = -np.einsum("ij,ij->i", ways[near], out)
         for count, some in ((self.sure, squarely >= np.cos(STEEP_RAD)), (self.steep, squarely < np.cos(STEEP_RAD))):
             np.add.at(count, spot[mine & some & (squarely > 0)], 1)
+        surely = mine & (squarely >= np.cos(STEEP_RAD))
+        self._now.add(spot[surely], off[surely])
+
+    def _passed(self) -> None:
+        """A pass is over: how far it lies off those before it."""
+        now, both = self._now, (self._now.counts >= SURELY) & (self._before.counts >= SURELY)
+        for face, mine in self._of_face:
+            some = mine[both[mine]]
+            if len(some) >= TOGETHER:
+                off = float(abs(np.median(now.means[some] - self._before.means[some])))
+                self.apart_mm[face] = max(self.apart_mm[face], off)
+        self.passes += now.counts > 0
+        self._before = self._before.with_more(now)
+        self._now = _Offs.of(len(self.spots))
 
     @property
     def seen(self) -> NDArray[np.bool_]:
@@ -72,6 +122,8 @@ class Coverage:
     def of_faces(self) -> list[FaceSeen]:
         """Of each face, the least seen first."""
         seen, steeply = self.seen, ~self.seen & (self.steep >= SURELY)
+        thinly = ~seen & (self.sure > 0)
+        passes = self.passes + (self._now.counts > 0)
         found = []
         for face, mine in self._of_face:
             way = self._way[mine]
@@ -84,8 +136,11 @@ class Coverage:
                     face,
                     float(seen[mine].mean()),
                     float(steeply[mine].mean()),
+                    float(thinly[mine].mean()),
                     self._toward(lacks) if len(shares) > 1 else None,
                     enough,
+                    bool(seen[mine].any() and (passes[mine][seen[mine]] <= 1).all()),
+                    self.apart_mm[face],
                 )
             )
         return sorted(found, key=lambda each: (each.enough, each.share))

@@ -5,7 +5,7 @@ from __future__ import annotations
 import logging
 from collections.abc import Iterator
 
-from sqlalchemy import select, update
+from sqlalchemy import delete, select, update
 from sqlalchemy.orm import Session
 
 from ...cad.near import FacesNear
@@ -19,6 +19,7 @@ from ..state.part_model import model_of
 from ..state.results import load
 
 log = logging.getLogger(__name__)
+KEPT = 6  # of what was worked out of a scan
 STEP = 0.05  # of the work: how often it is told how far it is
 NOT_MADE = "It could not be worked out. All that was read is kept. Change the scan, or try again."
 
@@ -78,7 +79,15 @@ def _work_out(cloud_id: int) -> None:
     with transaction() as session:
         cloud = stored(session, Cloud, cloud_id, lock=True)
         cloud.given, cloud.state, cloud.share = given, "ready", 1.0
+        _forget_older(session, cloud)
         tell(session, job_id, "sheet", row=row_id)
+
+
+def _forget_older(session: Session, cloud: Cloud) -> None:
+    """A few are kept, so that a cut which is taken back costs nothing; one that is wanted again is worked out again."""
+    alike = Cloud.row_id == cloud.row_id, Cloud.what == cloud.what, Cloud.state != "making"
+    older = select(Cloud.id).where(*alike).order_by(Cloud.id.desc()).offset(KEPT)
+    session.execute(delete(Cloud).where(Cloud.id.in_(older), Cloud.id != cloud.id))
 
 
 def _pieces(session: Session, row_id: int, reading: HitSet) -> list[tuple[int, int]]:

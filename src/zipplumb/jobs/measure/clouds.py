@@ -305,18 +305,18 @@ def drawn_of(session: Session, state: JobResults, scan_id: int) -> NDArray[np.fl
 def live_of(session: Session, state: JobResults, scan_id: int, after: int) -> tuple[NDArray[np.float32], int]:
     """(d, 5) of what was scanned since a reading, thinned, as ``drawn_of`` tells it; and the last reading in it."""
     found, last = [NOTHING], after
-    for reading_id, light in light_since(session, state, scan_id, after):
+    for reading_id, _, light in light_since(session, state, scan_id, after):
         last = reading_id
         if light is not None:
             found.append(CloudPoints.bare(light.points, light.lines, light.brightness).drawn(state.drawn_from_world))
     return np.vstack(found), last
 
 
-def light_since(session: Session, state: JobResults, scan_id: int, after: int) -> Iterator[tuple[int, Seen | None]]:
-    """The light that came since a reading, thinned, reading by reading; None of one whose station is not tied yet.
+def light_since(session: Session, state: JobResults, scan_id: int, after: int) -> Iterator[tuple[int, int, Seen | None]]:
+    """The light that came since a reading, thinned, reading by reading, with the press of its pass.
 
-    What was taken back is not among it, and it ends before what was read with something that ``state``, a moment old, does not
-    know yet. Raises InputError for a row of another job.
+    None of a reading whose station is not tied yet. What was taken back is not among it, and it ends before what was read with
+    something that ``state``, a moment old, does not know yet. Raises InputError for a row of another job.
     """
     state.row(scan_id)
     gone = select(Mark.reading_id).where(Mark.reading_id == Reading.id, Mark.hit.is_(None), Mark.lifted_at.is_(None))
@@ -327,12 +327,12 @@ def light_since(session: Session, state: JobResults, scan_id: int, after: int) -
         calibration = state.kit.calibrations[reading.calibration_id]
         station = state.stations.get(reading.station_id or 0)
         if calibration.light is None or not isinstance(station, StationPose):
-            yield reading.id, None
+            yield reading.id, reading.sweep, None
             continue
         counts = tuple(reading.counts)
         chunk = Chunk(np.reshape(reading.poses, (-1, 7)), reading.points, counts, np.zeros(len(counts), bool), 0, 0)
         light = seen(chunk, calibration.light.axis_from_scanner, station.world_from_station)
-        yield reading.id, light.of(np.arange(0, len(light), LIVE_EVERY))
+        yield reading.id, reading.sweep, light.of(np.arange(0, len(light), LIVE_EVERY))
 
 
 def _shown(session: Session, state: JobResults, scan_id: int) -> CloudPoints:

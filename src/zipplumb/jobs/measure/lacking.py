@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from threading import Lock
 
@@ -10,12 +11,15 @@ from sqlalchemy.orm import Session
 
 from ...core.cloud.lacking import Coverage, FaceSeen
 from ...core.frames import Array
+from ...core.sheet import SheetRow
 from ...core.spots import spots_on
+from ...core.units import Units, length_text
 from ..state.part_model import model_of
 from ..state.results import JobResults
 from .clouds import cloud_of, light_since, may_take
 
 SPOTS, REACH = 200, 0.75  # on a face, and of what lies between them
+APART_MM = 0.06  # common practice: more than arm and scanner differ from pass to pass
 OVER_MM = 0.3  # over the face, so that it does not sink in
 FLAT = 0.7  # of a way out along X: no stroke is laid across it
 AXES = ("X", "Y", "Z")
@@ -51,13 +55,33 @@ def lacking_of(session: Session, state: JobResults, scan_id: int) -> Lacking:
     else:
         worst = next(one for one in each if not one.enough)
         words = f"{rows[worst.face].recipe.name}: {_words(worst)} {enough} of {len(each)} rows have enough."
-    return Lacking(words, enough, len(each), hatch)
+    said = [_apart(rows, each, state.job.units), words, _once(rows, each) if enough == len(each) else ""]
+    return Lacking(" ".join(filter(None, said)), enough, len(each), hatch)
+
+
+def _apart(rows: Mapping[int, SheetRow], each: list[FaceSeen], units: Units) -> str:
+    """What shows a calibration that is wrong, or a part that moved."""
+    worst = max(each, key=lambda one: one.apart_mm)
+    if worst.apart_mm <= APART_MM:
+        return ""
+    apart = f"{length_text(worst.apart_mm, units)} {units}"
+    return f"{rows[worst.face].recipe.name}: two passes lie {apart} apart: the scanner's calibration, or something moved."
+
+
+def _once(rows: Mapping[int, SheetRow], each: list[FaceSeen]) -> str:
+    names = [rows[one.face].recipe.name for one in each if one.once]
+    if not names:
+        return ""
+    more = f" and {len(names) - 1} more" if len(names) > 1 else ""
+    return f"In one pass only: {names[0]}{more}."
 
 
 def _words(one: FaceSeen) -> str:
     said = f"{100 * one.share:.0f} % seen"
     if one.steep > 1 - one.share - one.steep:
         return f"{said}, the rest too steeply: tilt the light."
+    if one.thin > 1 - one.share - one.thin:
+        return f"{said}, the rest too thinly: pass more slowly."
     if one.toward is None:
         return f"{said}."
     k = int(np.argmax(np.abs(one.toward)))
@@ -83,11 +107,11 @@ def _coverage(session: Session, state: JobResults, scan_id: int, lines: int, fac
         blank = _blank(state, faces)
         kept = key, (blank, _strokes(blank)), 0, 0, state.alignment
     (coverage, strokes), last = kept[1], kept[2]
-    for reading_id, light in light_since(session, state, scan_id, last):
+    for reading_id, of_pass, light in light_since(session, state, scan_id, last):
         last = reading_id
         if light is not None:
             here = state.alignment.part_from_world  # type: ignore[union-attr]
-            coverage.take(here.points(light.points), here.vectors(light.ways))
+            coverage.take(here.points(light.points), here.vectors(light.ways), of_pass)
     state.remembered["lacking"] = key, (coverage, strokes), last, lines, state.alignment
     return coverage, strokes
 
