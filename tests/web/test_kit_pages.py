@@ -100,11 +100,17 @@ def test_a_probe_in_the_wrong_unit_is_questioned_and_then_corrected(technician):
 
 
 def test_what_the_maker_of_a_scanner_states_is_kept_corrected_and_refused_by_its_field(technician):
-    typed = {"name": "Light", "kind": "scanner", "head_nearest_mm": "70", "head_farthest_mm": "6 in", "head_width_mm": "70,5"}
+    typed = {
+        "name": "Stated light",
+        "kind": "scanner",
+        "head_nearest_mm": "70",
+        "head_farthest_mm": "6 in",
+        "head_width_mm": "70,5",
+    }
     page = post(technician, "/probes", typed | {"head_points": "500"})
     assert "clear from 70 to 152.4 mm, a line of 70.5 mm, 500 points a line, one per 0.14 mm" in words(page)
     with transaction() as session:
-        number = session.scalar(select(Probe.id).where(Probe.name == "Light"))
+        number = session.scalar(select(Probe.id).where(Probe.name == "Stated light"))
     for field, wrong, said in (
         ("head_nearest_mm", "200", "the clear range"), ("head_nearest_mm", "far", "where it begins to be clear"),
         ("head_farthest_mm", "", "to where it is clear"), ("head_width_mm", "-3", "width of the line"),

@@ -127,7 +127,7 @@ def _scanning(state: JobResults, row: SheetRow, instrument: Instrument | None) -
         said = Prompt(f"Put the scanner on. {asked}", "Choose it on Kit once it is calibrated.", "warn", leads=TO_KIT)
     elif instrument.trouble:
         said = replace(said, line=instrument.trouble, tone="warn")
-    elif _all_done(state, row) and all(state.results[r.id].state == "done" for r in state.measured):
+    elif state.measured and _all_done(state, row) and all(state.results[r.id].state == "done" for r in state.measured):
         said = Prompt("All rows are done. Make the report.", f"{said.title} {said.line}", leads=TO_REPORT)
     blind = instrument is not None and not instrument.connected
     return replace(said, row=row.id, of=len(state.measured), hits=cloud.lines, hits_name="Lines", form="–", blind=blind)
