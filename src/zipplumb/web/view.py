@@ -137,9 +137,9 @@ def scene_of(state: JobResults, only: Sequence[int] | None = None) -> dict:
     chosen = state.rows if only is None else [state.row(i) for i in only]
     without_cad = state.job.kept_bodies == []
     units = state.job.units
+    aligned = None if state.alignment is None else state.job.alignment_row_id  # while it waits a scan is drawn in the world
     rows = {
-        str(row.id): _scene_row(row, state.results[row.id], without_cad, units, state.job.alignment_row_id)
-        | _faces_under(state, row)
+        str(row.id): _scene_row(row, state.results[row.id], without_cad, units, aligned) | _faces_under(state, row)
         for row in chosen
     }
     scene = {"current": state.job.current_row_id, "rows": rows, "ahead": _ahead(state)}
