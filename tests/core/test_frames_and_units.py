@@ -97,3 +97,10 @@ def test_a_whole_number_is_one_that_can_be_kept(typed, found):
 @pytest.mark.parametrize("typed", ["3.5", "3,5 µrad", "+3.5\u202fμrad", "3.5µrad"])
 def test_the_unit_of_a_field_may_stand_behind_its_number(typed):
     assert number_with_unit(typed, "µrad", "the angle") == 3.5
+
+
+def test_a_motion_told_as_a_rotation_vector_and_a_shift_is_the_same_again():
+    """Closed form: a quarter turn about Z takes X to Y."""
+    quarter = Motion.from_rotvec([0, 0, np.pi / 2], [1, 2, 3])
+    np.testing.assert_allclose(quarter.points(np.array([[1.0, 0, 0]])), [[1, 3, 3]], atol=1e-12)
+    np.testing.assert_allclose(quarter.rotvec, [0, 0, np.pi / 2], atol=1e-12)

@@ -102,6 +102,16 @@ class Motion:
         return cls(np.column_stack([x, y, z]).astype(float), np.asarray(origin, float))
 
     @classmethod
+    def from_rotvec(cls, turn: ArrayLike, translation: ArrayLike) -> Motion:
+        """From a rotation vector (rad about its own direction) and a translation in mm."""
+        return cls(Rotation.from_rotvec(np.asarray(turn, float)).as_matrix(), np.asarray(translation, float))
+
+    @property
+    def rotvec(self) -> Array:
+        """(3,) the rotation as a vector, rad about its own direction."""
+        return Rotation.from_matrix(self.rotation).as_rotvec()
+
+    @classmethod
     def from_quaternion(cls, wxyz: ArrayLike, translation: ArrayLike) -> Motion:
         """From a quaternion (w, x, y, z), normalised here, and a translation in mm."""
         return cls(rotations_from_quaternions(np.asarray(wxyz, float)[None])[0], np.asarray(translation, float))

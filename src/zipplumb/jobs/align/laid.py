@@ -7,7 +7,6 @@ from dataclasses import dataclass
 from threading import Lock
 
 import numpy as np
-from scipy.spatial.transform import Rotation
 
 from ...cad.surfaces import Surfaces
 from ...core.alignment.anywhere import Placed, Samples, anywhere
@@ -97,11 +96,11 @@ def _checked(state: JobResults, scan_ids: Sequence[int]) -> None:
 
 def numbers_of(motion: Motion) -> list[float]:
     """A rotation vector and a shift."""
-    return [*Rotation.from_matrix(motion.rotation).as_rotvec().tolist(), *np.asarray(motion.translation).tolist()]
+    return [*motion.rotvec.tolist(), *np.asarray(motion.translation).tolist()]
 
 
 def motion_of(numbers: Sequence[float]) -> Motion:
-    return Motion(Rotation.from_rotvec(np.array(numbers[:3])).as_matrix(), np.array(numbers[3:]))
+    return Motion.from_rotvec(numbers[:3], numbers[3:])
 
 
 def words_of(placed: Placed, units: Units) -> str:

@@ -8,7 +8,6 @@ from typing import Protocol, cast
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial.transform import Rotation
 from sqlalchemy import select
 from sqlalchemy.orm import Session, undefer
 
@@ -201,7 +200,7 @@ class ByCad:
             raise InputError("So near, or so far, nothing is cut.", "Nothing was cut away.", f"Type more than 0, up to {most}.")
         here, by = state.alignment.part_from_world, state.row(state.job.alignment_row_id or 0).recipe.name
         far = f"{length_text(self.within_mm, state.job.units)} {state.job.units}"
-        turn, shift = Rotation.from_matrix(here.rotation).as_rotvec(), here.translation
+        turn, shift = here.rotvec, here.translation
         name = f"farther than {far} off the CAD, by {by}"[:80]
         return OffCad(within_mm=self.within_mm, turn=tuple(turn), shift=tuple(shift), name=name)
 

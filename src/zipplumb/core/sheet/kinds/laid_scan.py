@@ -6,7 +6,6 @@ from typing import Annotated, Literal
 
 import numpy as np
 from pydantic import Field
-from scipy.spatial.transform import Rotation
 
 from ...alignment import Alignment
 from ...alignment.surfaces import Errors, align_surfaces
@@ -51,7 +50,7 @@ class LaidScanRecipe(SystemRecipe):
             return given.systems[self.start].part_from_world
         if self.turn is None or self.shift is None:
             raise AlignmentError("Nobody knows yet where the part lies.", KEPT, "Start from an alignment, or let it be found.")
-        return Motion(Rotation.from_rotvec(self.turn).as_matrix(), np.array(self.shift))
+        return Motion.from_rotvec(self.turn, self.shift)
 
 
 def _errors(each: list[RowHits], form_mm: float) -> Errors:

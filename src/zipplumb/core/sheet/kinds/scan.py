@@ -5,9 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Annotated, Any, ClassVar, Literal
 
-import numpy as np
 from pydantic import Field
-from scipy.spatial.transform import Rotation
 
 from ...alignment import Alignment
 from ...cloud.cutting import Flags, Off, inside
@@ -57,8 +55,7 @@ class OffCad(Model):
     def leaves(self, points: Array, off: Off | None) -> Flags:
         if off is None:
             raise InputError("The part has no CAD.", "All that was read is kept.", "Take back the cut by it.")
-        part_from_world = Motion(Rotation.from_rotvec(self.turn).as_matrix(), np.array(self.shift))
-        return off(part_from_world.points(points)) <= self.within_mm
+        return off(Motion.from_rotvec(self.turn, self.shift).points(points)) <= self.within_mm
 
 
 Cut = Annotated[Region | OffCad, Field(discriminator="kind")]
