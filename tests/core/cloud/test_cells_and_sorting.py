@@ -11,6 +11,7 @@ from zipplumb.core.cloud.sorting import Rule, sorted_out
 from zipplumb.core.cloud.working import CloudWork, SortingWork
 from zipplumb.core.errors import InputError
 from zipplumb.core.frames import Motion
+from zipplumb.core.kernels import spreads, thinnest
 from zipplumb.core.sheet.kinds.scan import Region, Side
 from zipplumb.core.stripes import packed
 
@@ -138,3 +139,15 @@ def test_before_is_on_the_side_of_every_normal():
         False,
     ]
     assert left_by(np.array([[3, 0, 0.5], [0, 0, 0]]), [both]).tolist() == [False, True]
+
+
+def test_the_thinnest_directions_are_those_of_numpy(random):
+    """Outside: numpy.linalg.eigh (LAPACK), and numpy.cov."""
+    points = random.normal(0, 1, (500, 3)) * [5.0, 1.0, 0.02]
+    near = random.integers(0, 500, (200, 24))
+    spread = spreads(points, near)
+    assert np.allclose(spread, [np.cov(points[some].T, bias=True) for some in near])
+    ways, values = thinnest(spread)
+    theirs, vectors = np.linalg.eigh(spread)
+    assert np.allclose(values, theirs, rtol=1e-9)
+    assert np.allclose(np.abs(np.einsum("ij,ij->i", ways, vectors[:, :, 0])), 1.0)

@@ -5,7 +5,9 @@ the nominal surface and the normal there. Each step holds every point along the 
 foot; the feet are then looked for again.
 Source: Chen and Medioni, "Object modelling by registration of multiple range images", Image
 and Vision Computing 10 (1992). Points are set aside by their distance in robust sigmas
-(median absolute deviation; Rousseeuw and Leroy, "Robust Regression and Outlier Detection", 1987).
+(median absolute deviation; Rousseeuw and Leroy, "Robust Regression and Outlier Detection", 1987),
+beyond a limit that narrows as the place is found, after Z. Zhang, "Iterative point matching for
+registration of free-form curves and surfaces", Int. J. Computer Vision 13 (1994).
 """
 
 from __future__ import annotations
@@ -27,9 +29,9 @@ from .ledger import HoldLedger, ledger_of
 from .touches import Pose, Solved, Touches, linearised, solve
 
 Nearest = Callable[[Array], tuple[Array, Array]]
-FEW, MANY = 1500, 10_000  # points that are enough to find the place, and to settle in it
-ROUGHLY_MM, CLOSELY_MM = 1e-4, 1e-6  # steps that are none, of so many
-ROUNDS = 60
+FEWER, FEW, MANY = 400, 1500, 4_000  # points that are enough to look for another place, to find the place, to settle in it
+LOOKED_MM, ROUGHLY_MM, CLOSELY_MM = 1e-2, 1e-4, 1e-6  # steps that are none, of so many
+LOOKS, ROUNDS = 20, 60
 PATCHES = 8  # of the form, along what was scanned
 REJECT = 4.0  # robust sigmas beyond which a point of a scan is set aside
 BETTER = 0.8  # another place that leaves so much less shows that the first was wrong
@@ -72,29 +74,24 @@ class Errors:
     together: Mapping[Source, Array]
     form_mm: float = 0.0
 
-    def every(self, step: int) -> Errors:
-        return Errors(self.u_mm, {source: moved[::step] for source, moved in self.together.items()}, self.form_mm)
-
     def of_motion(self, solved: Solved, used: NDArray[np.bool_], whose: int | str) -> Uncertainty:
         """Of the small motion by which the part is laid."""
         covariance = self.u_mm**2 * solved.gain @ solved.gain.T
         ways = solved.touches.directions @ solved.pose.motion.rotation
         shared = {source: -solved.gain @ np.einsum("ni,nim->nm", ways, moved[used]) for source, moved in self.together.items()}
-        shared[Source("form", whose)] = -self.form_mm * solved.gain @ _patches(solved.touches)
+        shared[Source("form", whose)] = -self.form_mm * _by_patch(solved.gain, solved.touches)
         return Uncertainty.of_covariance(Source("laid", whose), covariance) + Uncertainty(len(covariance), shared)
 
 
-def _patches(touches: Touches) -> Array:
-    """(n, p) 1 where a touch is of a patch: of an eighth of their size, facing one way."""
+def _by_patch(gain: Array, touches: Touches) -> Array:
+    """(6, p) sums of a gain (6, n) over the touches of each patch: of an eighth of their size, facing one way."""
     feet, ways = touches.part, touches.directions
     size = float(np.ptp(feet, axis=0).max()) / PATCHES
     faces = np.argmax(np.abs(ways), axis=1)
     signs = ways[np.arange(len(ways)), faces] > 0
     places = np.column_stack([np.floor(feet / size).astype(np.int64), faces, signs])
     _, patch = np.unique(places, axis=0, return_inverse=True)
-    found = np.zeros((len(feet), int(patch.max()) + 1))
-    found[np.arange(len(feet)), patch.ravel()] = 1.0
-    return found
+    return np.array([np.bincount(patch.ravel(), row) for row in gain])
 
 
 def align_surfaces(
@@ -114,7 +111,7 @@ def align_surfaces(
 
     Parameters
     ----------
-    points_world : (n, 3) on the surface, or tip centers above it; of more than ``MANY``, evenly so many are taken
+    points_world : (n, 3) on the surface, or tip centers above it; the place is sought with some of them, evenly taken
     nearest : (m, 3) points of the part -> feet (m, 3) and unit normals (m, 3)
     start : a rough part_from_world, from holds or picked targets
     u_mm : standard uncertainty of a point with the surface's own form
@@ -139,19 +136,17 @@ def align_surfaces(
             "The points are kept.", "Touch 3 on one surface, 2 on another and 1 on a third, or more.",
         )  # fmt: skip
     seen = _Seen(points, np.broadcast_to(np.asarray(above_mm, float), (len(points),)), nearest)
-    every = max(1, len(points) // MANY)
-    seen = seen.every(every)
-    few = seen.every(max(1, len(seen.points) // FEW))
+    few = seen.thinned(FEW)
     pose, cost = _settled(few, start, reject)
     if look_round and cost > u_mm:  # else all lies within what is stated, and to lie still nearer is chance
         for other_start in _round_about(start, few.points):
-            other, other_cost = _settled(few, other_start, reject)
+            other, _ = _settled(seen.thinned(FEWER), other_start, reject, LOOKS, LOOKED_MM)
+            other_cost = few.cost(other, reject)
             if other_cost < BETTER * cost:
-                pose, cost = other, other_cost
+                pose, cost = _settled(few, other, reject)
                 doubt = "From the start given it settled in a wrong place; another fits better. Check it on a surface."
-    pose, _ = _settled(seen, pose, reject, rounds=12, least_mm=CLOSELY_MM)
-    told = None if errors is None else errors.every(every)
-    return _solved_result(seen, pose, u_mm, reject, doubt, whose, names, told)
+    pose, _ = _settled(seen.thinned(MANY), pose, reject, rounds=12, least_mm=CLOSELY_MM)
+    return _solved_result(seen, pose, u_mm, reject, doubt, whose, names, errors)
 
 
 def settled_near(points_world: Array, nearest: Nearest, start: Motion) -> Motion:
@@ -175,8 +170,16 @@ class _Seen:
     above: Array
     nearest: Nearest
 
-    def every(self, step: int) -> _Seen:
+    def thinned(self, most: int) -> _Seen:
+        """Evenly about so many."""
+        step = max(1, len(self.points) // most)
         return _Seen(self.points[::step], self.above[::step], self.nearest)
+
+    def cost(self, pose: Motion, reject: bool) -> float:
+        """What a place leaves: the robust mean of the deviations."""
+        off = np.abs(self.touches(pose, 1.0)[1])
+        usual = np.median(off[off <= _limit(off, reject)])
+        return float(np.mean(np.minimum(off, REJECT * usual + 1e-12)))
 
     def touches(self, pose: Motion, u_mm: float) -> tuple[Touches, Array]:
         moved = pose.points(self.points)
@@ -188,22 +191,26 @@ class _Seen:
         return Touches(self.points, feet, normals, np.full(n, u_mm), np.zeros(n, np.int64), ones), deviations
 
 
+def _limit(deviations: Array, reject: bool) -> float:
+    """Beyond which a point is not of these surfaces."""
+    return REJECT * max(1.4826 * float(np.median(np.abs(deviations))), 1e-9) if reject else np.inf
+
+
 def _kept(deviations: Array, reject: bool) -> NDArray[np.bool_]:
-    if not reject:
-        return np.ones(len(deviations), bool)
-    sigma = 1.4826 * float(np.median(np.abs(deviations)))
-    return np.abs(deviations) <= REJECT * max(sigma, 1e-9)
+    return np.abs(deviations) <= _limit(deviations, reject)
 
 
 def _settled(
     seen: _Seen, start: Motion, reject: bool, rounds: int = ROUNDS, least_mm: float = ROUGHLY_MM
 ) -> tuple[Motion, float]:
     """The place near a start, and what it leaves: the robust mean of the deviations."""
-    pose = Pose(start)
+    pose, limit = Pose(start), 0.0
     for _ in range(rounds):
         touches, deviations = seen.touches(pose.motion, 1.0)
         linear = linearised(touches, pose)
-        keep = _kept(deviations, reject)
+        # a large face settles first: were the limit at once what is usual on it, the others would be left out for good
+        limit = max(_limit(deviations, reject), limit / 2)
+        keep = np.abs(deviations) <= limit
         rows = linear.jacobian[keep]
         normal = rows.T @ rows
         step = -np.linalg.lstsq(normal, rows.T @ deviations[keep], rcond=1e-9)[0].astype(float)
@@ -213,9 +220,7 @@ def _settled(
         pose = pose.stepped(step, linear.center, linear.length)
         if size < least_mm:
             break
-    _, deviations = seen.touches(pose.motion, 1.0)
-    keep = _kept(deviations, reject)
-    return pose.motion, float(np.mean(np.minimum(np.abs(deviations), REJECT * np.median(np.abs(deviations[keep])) + 1e-12)))
+    return pose.motion, seen.cost(pose.motion, reject)
 
 
 def _contradiction(solved: Solved, u_mm: float, names: Sequence[str]) -> Contradiction | None:

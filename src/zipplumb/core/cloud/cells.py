@@ -13,6 +13,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from .. import kernels
 from ..frames import Array, Indices
 from .light import Seen
 
@@ -64,20 +65,19 @@ class Cells:
         return found, scatter
 
 
-def facing(points: Array, ways: Array, broad: float) -> tuple[Array, Array]:
-    """Normals (k, 3) of the planes of points (k, m, 3), against the ways (k, 3) of light, and the scatter (k,) along them, mm.
+def facing(points: Array, near: Indices, ways: Array, broad: float) -> tuple[Array, Array]:
+    """Normals (k, 3) of the planes of some of points (n, 3) each, against the ways (k, 3) of light, and the scatter (k,) along
+    them, mm.
 
-    NaN where they stand in one line: less broad than that share of how far they reach.
+    ``near`` (k, m) tells which points. NaN where they stand in one line: less broad than that share of how far they reach.
     """
-    away = points - points.mean(axis=1, keepdims=True)
-    spread = np.einsum("kmi,kmj->kij", away, away) / points.shape[1]
+    spread = kernels.spreads(np.ascontiguousarray(points), np.ascontiguousarray(near, np.int64))
     return _facing(spread, ways, broad * np.sqrt(np.trace(spread, axis1=1, axis2=2)))
 
 
 def _facing(spread: Array, ways: Array, broad_mm: Array) -> tuple[Array, Array]:
     """Of covariances (k, 3, 3)."""
-    values, vectors = np.linalg.eigh(spread)
-    normal = vectors[:, :, 0]
+    normal, values = kernels.thinnest(np.ascontiguousarray(spread))
     normal = normal * np.where(np.einsum("ij,ij->i", normal, ways) > 0, -1.0, 1.0)[:, None]
     flat = (values[:, 1] > 4 * values[:, 0]) & (values[:, 1] > broad_mm**2)  # what is a line of points faces no way
     return np.where(flat[:, None], normal, np.nan), np.sqrt(np.maximum(values[:, 0], 0.0))

@@ -51,8 +51,9 @@ class CloudPoints:
         normals, scatter = cells.normals(BROAD * spacing_mm)
         narrow = np.flatnonzero(np.isnan(normals[:, 0]))
         if len(cells) > NEIGHBOURS and len(narrow):
-            near = cKDTree(cells.points).query(cells.points[narrow], k=NEIGHBOURS, workers=-1)[1]
-            normals[narrow], scatter[narrow] = facing(cells.points[near], cells.ways[narrow], BROAD)
+            tree = cKDTree(cells.points, balanced_tree=False)
+            near = tree.query(cells.points[narrow], k=NEIGHBOURS, workers=-1)[1]
+            normals[narrow], scatter[narrow] = facing(cells.points, near, cells.ways[narrow], BROAD)
         if np.isfinite(scatter).any():
             normals[scatter > max(UNSURE_MM, UNSURE * float(np.nanmedian(scatter)))] = np.nan
         return cls(cells.points, normals, cells.lines, cells.brightness)

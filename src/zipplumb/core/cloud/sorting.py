@@ -52,14 +52,15 @@ def sorted_out(points: Array, normals: Array, faces: Faces, wanted: Mapping[int,
     -------
     numbers of the points of each row, rising; rows that get none are there too
     """
-    feet, outward, of_face, from_edge = faces(points)
-    off = np.einsum("ij,ij->i", points - feet, outward)
-    facing = np.einsum("ij,ij->i", normals, outward) >= np.cos(rule.angle_rad)
+    sure = np.flatnonzero(np.isfinite(normals[:, 0]))
+    feet, outward, of_face, from_edge = faces(points[sure])
+    off = np.einsum("ij,ij->i", points[sure] - feet, outward)
+    facing = np.einsum("ij,ij->i", normals[sure], outward) >= np.cos(rule.angle_rad)
     good = facing & (np.abs(off) <= rule.within_mm) & (from_edge >= rule.margin_mm)
     found: dict[int, Indices] = {}
     for row, face in wanted.items():
         mine = np.flatnonzero(good & (of_face == face))
-        found[row] = mine[with_the_others(off[mine])]
+        found[row] = sure[mine[with_the_others(off[mine])]]
     return found
 
 

@@ -14,7 +14,7 @@ from typing import Any
 
 from .codes import CODES
 
-MODULES = ("curve", "descent", "distances", "extremes", "holding", "middles", "poses", "sightings", "starts")
+MODULES = ("curve", "descent", "distances", "extremes", "holding", "middles", "poses", "sightings", "spreading", "starts")
 
 
 def load() -> None:
@@ -56,7 +56,9 @@ search = _loop("starts", "search")
 search_boxes = _loop("starts", "search_boxes")
 sighting_equations = _loop("sightings", "sighting_equations")
 signed_distances = _loop("distances", "signed_distances")
+spreads = _loop("spreading", "spreads")
 stepped = _loop("descent", "stepped")
+thinnest = _loop("spreading", "thinnest")
 touches_seen = _loop("holding", "touches_seen")
 whitening = _loop("sightings", "whitening")
 
