@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 from zipplumb.cad import CadModel, read_cad
+from zipplumb.cad.blocks import Blocks
 from zipplumb.cad.section import cut
 from zipplumb.cad.spline_pack import pack_splines, unpack_splines
 from zipplumb.cad.surfaces import Surfaces
@@ -43,6 +44,34 @@ def library_distances(path, face, points):
     return np.array(
         [BRepExtrema_DistShapeShape(BRepBuilderAPI_MakeVertex(gp_Pnt(*p)).Vertex(), found).Value() for p in points.tolist()]
     )
+
+
+def on_all_sides(surfaces, count, off_mm):
+    """Places (n, 3) on either side of a part's surfaces."""
+    points, normals = surfaces.spread(count, seed=4)
+    return points + normals * np.random.default_rng(5).uniform(-off_mm, off_mm, (count, 1))
+
+
+def test_every_free_face_has_the_feet_of_the_cad_library_also_where_it_closes_on_itself(bracket):
+    path, model = bracket
+    for face in model.splines:
+        points = on_all_sides(Surfaces(model, only=[face]), 60, 0.5)
+        ours = model.splines[face].nearest(points)[0]
+        assert np.abs(np.linalg.norm(points - ours, axis=1) - library_distances(path, face, points)).max() < 1e-6
+
+
+def test_blocks_of_space_find_what_the_triangles_find_and_most_of_it_without_them(bracket):
+    model = bracket[1]
+    surfaces = Surfaces(model)
+    points = np.vstack([on_all_sides(surfaces, 60_000, 1.0), on_all_sides(surfaces, 20_000, 30.0)])
+    feet, normals, faces = surfaces.nearest_faces(points)  # so few: by triangles
+    blocks = Blocks.of(surfaces.corners, surfaces.triangles, surfaces.face_of)
+    found = [np.full_like(feet, np.nan), np.full_like(feet, np.nan), np.full(len(points), -1)]
+    sure = surfaces.by_blocks(blocks, points, *found)
+    assert sure[:60_000].mean() > 0.6
+    assert np.abs(found[0][sure] - feet[sure]).max() < 1e-9
+    assert np.abs(found[1][sure] - normals[sure]).max() < 1e-9
+    assert np.array_equal(found[2][sure], faces[sure])
 
 
 def wavy(model):

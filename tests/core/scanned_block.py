@@ -27,13 +27,13 @@ def looking(way):
     return Rotation.from_matrix(turned).as_quat(scalar_first=True)
 
 
-def faces(points):
+def faces(points, margin_mm=0.0):
     """The wall of the bore (face 4), or the top (face 1) where that is nearer."""
     far = np.linalg.norm(points[:, :2], axis=1)
     on_wall = np.abs(far - 20) < np.abs(points[:, 2] - 60)
     out = np.column_stack([points[:, 0] / far, points[:, 1] / far, 0 * far])
     feet = np.where(on_wall[:, None], 20 * out + points * [0, 0, 1], points * [1, 1, 0] + [0, 0, 60])
-    return feet, np.where(on_wall[:, None], -out, UP), np.where(on_wall, 4, 1), np.full(len(points), 9.0)
+    return feet, np.where(on_wall[:, None], -out, UP), np.where(on_wall, 4, 1), np.zeros(len(points), bool)
 
 
 class Scanned:

@@ -6,6 +6,7 @@ from collections.abc import Set
 from functools import cached_property
 
 import numpy as np
+from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from ..core.frames import Array, Indices
@@ -23,11 +24,13 @@ class FacesNear:
         self.model, self.surfaces = model, Surfaces(model)
         self.surfaces.exact = {face: foot for face, foot in self.surfaces.exact.items() if face in exactly}
 
-    def __call__(self, points: Array) -> tuple[Array, Array, Indices, Array]:
-        """Feet (n, 3), outward normals (n, 3), numbers of the faces (n,), and how far (n,) the feet lie from an edge."""
+    def __call__(self, points: Array, margin_mm: float) -> tuple[Array, Array, Indices, NDArray[np.bool_]]:
+        """Feet (n, 3), outward normals (n, 3), numbers of the faces (n,), and whether (n,) an edge is within a margin."""
         feet, normals, faces = self.surfaces.nearest_faces(points)
-        away = np.full(len(feet), np.inf) if self._edges is None else self._edges.query(feet, workers=-1)[0]
-        return feet, normals, faces, away
+        if self._edges is None:
+            return feet, normals, faces, np.zeros(len(feet), bool)
+        near = np.isfinite(self._edges.query(feet, distance_upper_bound=margin_mm, workers=-1)[0])
+        return feet, normals, faces, near
 
     def off(self, points: Array) -> Array:
         """How far (n,) places (n, 3) lie off the part."""

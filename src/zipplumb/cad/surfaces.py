@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from functools import cached_property
 from typing import Any
 
@@ -12,10 +12,13 @@ from numpy.typing import NDArray
 
 from ..core.fitting.placed import Placed
 from ..core.shape_codec import shape_from_data
+from .blocks import NOBODY, Blocks
 from .model import CadModel
 
 Array = NDArray[np.float64]
 Foot = Callable[[Array, Array], tuple[Array, Array]]  # points (n, 3) and where their feet are roughly -> feet, normals
+MANY = 400_000  # points, asked for so far, from which on it pays to look once which faces are near to every block of space
+ASIDE_MM = 1e-6
 
 
 class Surfaces:
@@ -29,6 +32,7 @@ class Surfaces:
         self.corners, self.triangles = model.positions.astype(float), model.triangles.astype(np.int64)
         counts = np.diff(model.face_triangles.astype(int))
         self.face_of = np.repeat(np.arange(len(counts)), counts)
+        self._asked = 0
         self.exact = {f.index: _foot_on(shape_from_data(f.nominal), f.inside) for f in model.faces if f.nominal}
         self.exact |= {face: spline.nearest for face, spline in model.splines.items()}
         if only is not None:
@@ -41,6 +45,10 @@ class Surfaces:
         tree = igl.AABB()
         tree.init(self.corners, self.triangles)
         return tree
+
+    @cached_property
+    def _blocks(self) -> Blocks:
+        return Blocks.of(self.corners, self.triangles, self.face_of)
 
     def spread(self, count: int, seed: int = 0) -> tuple[Array, Array]:
         """So many places (n, 3) all over the part, at random, each piece as likely; and the normals out of the material."""
@@ -60,16 +68,46 @@ class Surfaces:
     def nearest_faces(self, points: Array) -> tuple[Array, Array, NDArray[np.int64]]:
         """The same, and the number of the face of each."""
         points = np.ascontiguousarray(points, float)
+        self._asked += len(points)
+        if self._asked < MANY:
+            return self._by_triangles(points)
+        feet, normals, faces = np.empty_like(points), np.empty_like(points), np.full(len(points), NOBODY)
+        sure = self.by_blocks(self._blocks, points, feet, normals, faces)
+        feet[~sure], normals[~sure], faces[~sure] = self._by_triangles(points[~sure])
+        return feet, normals, faces
+
+    def _by_triangles(self, points: Array) -> tuple[Array, Array, NDArray[np.int64]]:
         _, triangles, feet = self.tree.squared_distance(self.corners, self.triangles, points)
         a, b, c = self.corners[self.triangles[triangles]].transpose(1, 0, 2)
         normals = np.cross(b - a, c - a)
         normals /= np.linalg.norm(normals, axis=1)[:, None]
         faces = self.face_of[triangles]
-        for face in np.unique(faces).tolist():
+        for face, mine in _each(faces):
             if foot := self.exact.get(face):
-                mine = faces == face
                 feet[mine], normals[mine] = foot(points[mine], feet[mine])
         return feet, normals, faces
+
+    def by_blocks(
+        self, blocks: Blocks, points: Array, feet: Array, normals: Array, faces: NDArray[np.int64]
+    ) -> NDArray[np.bool_]:
+        """Fill in the feet on faces that are the only ones near; tells (n,) of which points."""
+        sure = np.zeros(len(points), bool)
+        for face, mine in _each(blocks.face_at(points)):
+            if foot := self.exact.get(face):
+                feet[mine], normals[mine] = foot(points[mine], points[mine])
+                off = points[mine] - feet[mine]
+                along = np.einsum("ij,ij->i", off, normals[mine])
+                square = np.einsum("ij,ij->i", off, off) - along**2 < ASIDE_MM**2  # else its foot is on a border
+                sure[mine] = square & (np.abs(along) < blocks.sure_mm) & blocks.has(feet[mine], face)
+                faces[mine] = face
+        return sure
+
+
+def _each(faces: NDArray[np.int64] | NDArray[np.int32]) -> Iterator[tuple[int, NDArray[np.int64]]]:
+    """Each face and the points that are its own."""
+    order = np.argsort(faces, kind="stable")
+    found, first = np.unique(faces[order], return_index=True)
+    return zip(found.tolist(), np.split(order, first[1:]), strict=True)
 
 
 def _foot_on(shape: Any, inside: bool | None) -> Foot:

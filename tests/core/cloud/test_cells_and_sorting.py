@@ -75,13 +75,13 @@ def test_light_stands_in_the_world_by_pose_station_and_calibration():
     np.testing.assert_allclose(np.cross(found.ways, found.points - origin), 0, atol=1e-9)
 
 
-def faces(points):
+def faces(points, margin_mm):
     """A level plane z = 0 (face 0) for x < 0, a wall x = 0 that faces −x (face 1), edges where they meet."""
     points = np.asarray(points, float)
     floor = points[:, 2] < -points[:, 0]
     feet = np.where(floor[:, None], points * [1, 1, 0], points * [0, 1, 1])
     normals = np.where(floor[:, None], [0, 0, 1.0], [-1.0, 0, 0])
-    return feet, normals, np.where(floor, 0, 1), np.hypot(feet[:, 0], feet[:, 2])
+    return feet, normals, np.where(floor, 0, 1), np.hypot(feet[:, 0], feet[:, 2]) < margin_mm
 
 
 def test_points_go_to_one_face_each_whoever_measures_it_and_neither_edges_nor_what_lies_off_or_faces_elsewhere():

@@ -29,7 +29,7 @@ from .ledger import HoldLedger, ledger_of
 from .touches import Pose, Solved, Touches, linearised, solve
 
 Nearest = Callable[[Array], tuple[Array, Array]]
-FEWER, FEW, MANY = 400, 1500, 4_000  # points that are enough to look for another place, to find the place, to settle in it
+FEWER, FEW, MANY = 250, 1500, 4_000  # points that are enough to look for another place, to find the place, to settle in it
 LOOKED_MM, ROUGHLY_MM, CLOSELY_MM = 1e-2, 1e-4, 1e-6  # steps that are none, of so many
 LOOKS, ROUNDS = 20, 60
 PATCHES = 8  # of the form, along what was scanned

@@ -20,9 +20,9 @@ ROUNDS = 3
 class Faces(Protocol):
     """Of a part's CAD."""
 
-    def __call__(self, points: Array) -> tuple[Array, Array, Indices, Array]:
-        """Of places (n, 3) the feet (n, 3), outward normals (n, 3), numbers of the faces (n,), and distances (n,) of the feet
-        from the edges."""
+    def __call__(self, points: Array, margin_mm: float) -> tuple[Array, Array, Indices, NDArray[np.bool_]]:
+        """Of places (n, 3) the feet (n, 3), outward normals (n, 3), numbers of the faces (n,), and whether (n,) an edge is
+        within a margin of the feet."""
         ...
 
     def off(self, points: Array) -> Array:
@@ -53,10 +53,10 @@ def sorted_out(points: Array, normals: Array, faces: Faces, wanted: Mapping[int,
     numbers of the points of each row, rising; rows that get none are there too
     """
     sure = np.flatnonzero(np.isfinite(normals[:, 0]))
-    feet, outward, of_face, from_edge = faces(points[sure])
+    feet, outward, of_face, at_edge = faces(points[sure], rule.margin_mm)
     off = np.einsum("ij,ij->i", points[sure] - feet, outward)
     facing = np.einsum("ij,ij->i", normals[sure], outward) >= np.cos(rule.angle_rad)
-    good = facing & (np.abs(off) <= rule.within_mm) & (from_edge >= rule.margin_mm)
+    good = facing & (np.abs(off) <= rule.within_mm) & ~at_edge
     found: dict[int, Indices] = {}
     for row, face in wanted.items():
         mine = np.flatnonzero(good & (of_face == face))

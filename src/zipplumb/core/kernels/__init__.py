@@ -14,7 +14,10 @@ from typing import Any
 
 from .codes import CODES
 
-MODULES = ("curve", "descent", "distances", "extremes", "holding", "middles", "poses", "sightings", "spreading", "starts")
+MODULES = (
+    *("blocks", "curve", "descent", "distances", "extremes", "holding"),
+    *("middles", "poses", "sightings", "splines", "spreading", "starts"),
+)
 
 
 def load() -> None:
@@ -49,6 +52,7 @@ jacobian_rows = _loop("distances", "jacobian_rows")
 kasa = _loop("starts", "kasa")
 laid_flat = _loop("middles", "laid_flat")
 largest_of = _loop("extremes", "largest_of")
+mark_blocks = _loop("blocks", "mark_blocks")
 middle = _loop("middles", "middle")
 principal = _loop("middles", "principal")
 rotation = _loop("descent", "rotation")
@@ -56,6 +60,7 @@ search = _loop("starts", "search")
 search_boxes = _loop("starts", "search_boxes")
 sighting_equations = _loop("sightings", "sighting_equations")
 signed_distances = _loop("distances", "signed_distances")
+spline_feet = _loop("splines", "spline_feet")
 spreads = _loop("spreading", "spreads")
 stepped = _loop("descent", "stepped")
 thinnest = _loop("spreading", "thinnest")
