@@ -76,7 +76,7 @@ class Blocks:
     def _numbers(self, places: Array) -> tuple[NDArray[np.int64], NDArray[np.bool_]]:
         """Numbers (n,) of the blocks of places (n, 3), and whether they lie within the grid."""
         at = np.floor((places - self.low) / self.size)
-        there = ((at >= 0) & (at < self.face.shape)).all(axis=1)
+        there = np.all((at >= 0) & (at < self.face.shape), axis=1)
         a, b, c = np.where(there[:, None], at, 0).astype(np.int64).T
         return (a * self.face.shape[1] + b) * self.face.shape[2] + c, there
 

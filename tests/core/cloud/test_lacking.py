@@ -49,6 +49,14 @@ def test_a_bend_has_enough_where_some_of_each_way_that_it_faces_is_seen(coverage
     assert plate.share == pytest.approx(0.4) and not plate.enough
 
 
+def test_where_sides_across_from_each_other_are_lacking_one_of_them_is_told(coverage):
+    for k in 100 + np.flatnonzero(np.abs(coverage.outward[100:, 0]) < 0.5):
+        lit(coverage, [k], -coverage.outward[k])
+    wall = next(each for each in coverage.of_faces() if each.face == 2)
+    assert not wall.enough
+    assert abs(wall.toward[0]) > 0.6
+
+
 def test_what_is_too_steep_too_few_too_far_off_or_from_behind_is_not_seen(coverage):
     some = np.arange(20)
     lit(coverage, some, (1, 0, -0.3))  # 73° from square

@@ -149,4 +149,10 @@ class Coverage:
         if not len(unseen):
             return None
         way = self.outward[unseen].mean(axis=0)
-        return way / np.linalg.norm(way) if np.linalg.norm(way) > ONE_SIDE else None
+        if np.linalg.norm(way) <= ONE_SIDE:  # sides across from each other: that of which most is not seen
+            sides, of_side = np.unique(self._way[unseen], return_inverse=True)
+            way = self.outward[unseen[of_side.ravel() == np.argmax(np.bincount(of_side.ravel(), minlength=len(sides)))]].mean(
+                axis=0
+            )
+        size = np.linalg.norm(way)
+        return way / size if size > 0 else None
