@@ -74,6 +74,12 @@ def test_blocks_of_space_find_what_the_triangles_find_and_most_of_it_without_the
     assert np.array_equal(found[2][sure], faces[sure])
 
 
+def test_of_no_places_nothing_is_near(bracket):
+    feet, normals, faces = Surfaces(bracket[1]).nearest_faces(np.empty((0, 3)))
+    assert feet.shape == normals.shape == (0, 3)
+    assert len(faces) == 0
+
+
 def wavy(model):
     return next(f.index for f in model.faces if f.surface == "free surface" and f.box[4] > 119)
 

@@ -18,11 +18,13 @@ LONGEST = 2_000_000  # places on all edges
 
 
 class FacesNear:
-    """``exactly``: the faces whose own shape counts; of the others the triangles do, which only tell that a place is theirs."""
+    """``exactly``: the faces whose own shape counts, or all (None); of the others the triangles do, which only tell that a
+    place is theirs."""
 
-    def __init__(self, model: CadModel, exactly: Set[int]):
+    def __init__(self, model: CadModel, exactly: Set[int] | None):
         self.model, self.surfaces = model, Surfaces(model)
-        self.surfaces.exact = {face: foot for face, foot in self.surfaces.exact.items() if face in exactly}
+        if exactly is not None:
+            self.surfaces.exact = {face: foot for face, foot in self.surfaces.exact.items() if face in exactly}
 
     def __call__(self, points: Array, margin_mm: float) -> tuple[Array, Array, Indices, NDArray[np.bool_]]:
         """Feet (n, 3), outward normals (n, 3), numbers of the faces (n,), and whether (n,) an edge is within a margin."""

@@ -107,7 +107,7 @@ def _each(faces: NDArray[np.int64] | NDArray[np.int32]) -> Iterator[tuple[int, N
     """Each face and the points that are its own."""
     order = np.argsort(faces, kind="stable")
     found, first = np.unique(faces[order], return_index=True)
-    return zip(found.tolist(), np.split(order, first[1:]), strict=True)
+    return zip(found.tolist(), np.split(order, first[1:])[: len(found)], strict=True)
 
 
 def _foot_on(shape: Any, inside: bool | None) -> Foot:

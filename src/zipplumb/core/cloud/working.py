@@ -13,7 +13,7 @@ from .cells import Cells, cells_of, together
 from .cutting import Cutting, Off, left_by
 from .edges import Edges, edges_of
 from .giving import OF_A_ROW, GivenPoints, evenly
-from .light import Chunk, seen
+from .light import Chunk, Seen, seen
 from .points import CloudPoints
 from .sorting import Faces, Rule, sorted_out
 
@@ -21,7 +21,7 @@ THINNED, MOST_EDGES = 200_000, 100_000  # points at most
 Progress = Callable[[float], None]
 
 
-def _silent(share: float) -> None:
+def silent(share: float) -> None:
     """Nobody looks."""
 
 
@@ -60,7 +60,14 @@ class CloudWork:
     def on_cad(self) -> bool:
         return any(cut.on_cad for cut in self.cuts)
 
-    def run(self, chunks: Iterable[Chunk], total: int, progress: Progress = _silent, off: Off | None = None) -> CloudResult:
+    def _place(self, chunk: Chunk) -> tuple[Motion, Motion]:
+        return self.axes[chunk.calibration], self.stations[chunk.station]
+
+    def seen(self, chunk: Chunk) -> Seen:
+        """Its points in the world, before anything is cut away."""
+        return seen(chunk, *self._place(chunk))
+
+    def run(self, chunks: Iterable[Chunk], total: int, progress: Progress = silent, off: Off | None = None) -> CloudResult:
         """Work it out. ``total``: how many chunks there are; ``off``: from the CAD, where a cut asks for it.
 
         Raises
@@ -74,8 +81,7 @@ class CloudWork:
         def parts() -> Iterable[Cells]:
             nonlocal read, kept
             for done, chunk in enumerate(chunks, start=1):
-                place = self.axes[chunk.calibration], self.stations[chunk.station]
-                found, ends = seen(chunk, *place), edges_of(chunk, *place)
+                found, ends = self.seen(chunk), edges_of(chunk, *self._place(chunk))
                 read += len(found)
                 edges.append(ends.of(left_by(ends.points, self.cuts, off)))
                 found = found.of(left_by(found.points, self.cuts, off))

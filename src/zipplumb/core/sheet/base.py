@@ -17,7 +17,7 @@ from pydantic import AfterValidator, BaseModel, ConfigDict, Field, model_validat
 from ..frames import Array
 from ..units import Unit
 
-Role = Literal["feature", "system", "dimension", "tolerance", "cloud"]
+Role = Literal["feature", "system", "dimension", "tolerance", "cloud", "map"]
 Referable = Literal["feature", "system", "station", "cloud"]
 
 
@@ -82,8 +82,8 @@ class Asked(Model):
 class RowRecipe(Model):
     """The recipe of a row. A subclass is a kind: see ``kinds``.
 
-    ``kind``: its key, as stored; ``role``: whether it gives a feature, a coordinate system, a cloud, or judges others.
-    ``takes_hits``: a person measures it by hits; ``takes_light``: by lines of light;
+    ``kind``: its key, as stored; ``role``: whether it gives a feature, a coordinate system, a cloud, a map of one, or judges
+    others. ``takes_hits``: a person measures it by hits; ``takes_light``: by lines of light;
     ``proposes``: it is to become another kind, which it proposes;
     ``carries_outlines``: what is touched in a plane may lie in it; ``ties_stations``: seen from two, it ties them;
     ``on_surface``: a place on a surface, of which several may be the targets of one datum;

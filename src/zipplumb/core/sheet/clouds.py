@@ -52,23 +52,28 @@ class FoundCloud:
 
 
 class Asked:
-    """What a node wants worked out of a scan, the ``row``: its "points", or those of its "rows"; ``lines`` of light that it
-    has; ``on_cad``: it needs the part's CAD, and ``faces`` of it exactly."""
+    """What a node of a ``row`` wants worked out of a scan: its "points", those of its "rows", or a "map" of it; ``lines`` of
+    light that it has; ``on_cad``: it needs the part's CAD, and ``faces`` of it exactly, or all (None)."""
 
     what: ClassVar[str]
     row: int
     lines: int
-    faces: frozenset[int]
+    faces: frozenset[int] | None
 
     @property
     def on_cad(self) -> bool:
         return bool(self.faces)
 
-    def run(self, chunks: Iterable[Chunk], total: int, faces: Faces | None, progress: Progress) -> FoundCloud:
+    @property
+    def of_scan(self) -> int:
+        """The row of the scan."""
+        return self.row
+
+    def run(self, chunks: Iterable[Chunk], total: int, faces: Faces | None, progress: Progress) -> Any:
         """Work it out from so many chunks of light. Raises PlumbError."""
         raise NotImplementedError
 
-    def with_what_is_known(self, found: FoundCloud) -> FoundCloud:
+    def with_what_is_known(self, found: Any) -> Any:
         """What was kept of it, and what is known beside."""
         raise NotImplementedError
 
@@ -122,7 +127,7 @@ class UnderWay(FoundCloud):
     asked: Asked | None = None
 
 
-Kept = Callable[[str], FoundCloud | None]  # what was worked out under a key; None where nothing was yet
+Kept = Callable[[str], Any]  # what was worked out under a key; None where nothing was yet
 
 
 def on_shelf(kept: Kept, key: str, asked: Any) -> tuple[str, Any]:

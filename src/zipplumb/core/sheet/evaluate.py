@@ -21,6 +21,7 @@ from ..readings import HitSet
 from ..sameness import Layered
 from ..tolerances.decision import Rule
 from .base import Needed
+from .bases.mapped import MapRecipe
 from .bases.measured import FeatureRecipe, MeasuredRecipe
 from .bases.systems import ActualFeature, SystemInputs, SystemRecipe
 from .beside import beside
@@ -31,6 +32,7 @@ from .given import Kit, PartSurfaces, Sheet, SheetRow, StationPose
 from .graph import GONE, ROUND, Failed, Name, Node, Worked, fault_words, work_out
 from .judged import JudgedRecipe, NeedsSystem
 from .judging import characteristics_of, planned
+from .maps import MapNodes
 from .results import FoundFeature, FoundSystem, RowResult, State
 from .row_hits import RowHits
 from .ruling import ruled
@@ -38,8 +40,8 @@ from .scanning import ScanNodes, taken_from
 from .stations import NETWORK, FoundNetwork, Untied, digest_of, tied, untied_words
 from .warm import as_in, solved
 
-OF_SCANS = ("cloud", "given")
-OF_ROWS = ("feature", "system", *OF_SCANS, "verdict")  # what nodes are of, whose names have a row
+HEAVY = {"cloud": ("cloud", "given"), "map": ("map",)}  # nodes that are worked out elsewhere, by the role of their row
+OF_ROWS = ("feature", "system", *HEAVY["cloud"], *HEAVY["map"], "verdict")  # what nodes are of, whose names have a row
 LAID = 20_000  # points of a scan that an alignment rests on
 UNPLACED = "Its place is known once the part is aligned."
 
@@ -74,7 +76,7 @@ def evaluate(
         nodes = _Graph(sheet, readings, kit, surfaces, sheet.rows, True).nodes
         worked = Layered(work_out(nodes, previous.worked if previous else {}, shelf=shelf))
         results = Layered({row.id: _result(row, worked["verdict", row.id], sheet.rule) for row in sheet.rows})
-        clouds = tuple((what, row.id) for row in sheet.rows if row.recipe.role == "cloud" for what in OF_SCANS)
+        clouds = tuple((what, row.id) for row in sheet.rows for what in HEAVY.get(row.recipe.role, ()))
         return results, Memory(sheet, readings, kit, surfaces, worked, results, _dependents(nodes), clouds)
     dirty = previous.resting_on(changed)
     ids = {of for what, of in cast(set[tuple[str, int]], dirty) if what in OF_ROWS}
@@ -201,6 +203,7 @@ class _Graph:
         add: dict[str, Callable[[SheetRow], None]] = {
             "feature": self._add_feature, "system": self._add_system,
             "dimension": self._add_judged, "tolerance": self._add_judged, "cloud": self._add_cloud,
+            "map": self._add_map,
         }  # fmt: skip
         for row in rows:
             add[row.recipe.role](row)
@@ -270,6 +273,14 @@ class _Graph:
         reading = self.readings.get(row.id)
         calibrated = "" if reading is None else self._calibrations(reading.used[1])
         self.nodes |= self._scan_nodes.of(row, reading, calibrated)
+
+    def _add_map(self, row: SheetRow) -> None:
+        recipe = cast(MapRecipe, row.recipe)
+        place, reading = self.sheet.index.get(recipe.scan), self.readings.get(recipe.scan)
+        calibrated = "" if reading is None else self._calibrations(reading.used[1])
+        maps = MapNodes(self.kit, "" if self.surfaces is None else self.surfaces.digest, self.active, self.sheet.alignment)
+        scan = None if place is None else self.sheet.rows[place]
+        self.nodes |= maps.of(row, scan, reading, calibrated, self._scan_nodes.work_of)
 
     @cached_property
     def _scan_nodes(self) -> ScanNodes:

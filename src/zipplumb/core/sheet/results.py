@@ -250,6 +250,7 @@ class RowResult:
     draw : what shows a dimension, or a made feature, in the active system or else the world
     told : of a tolerance, where it is worst, in a sentence
     cloud : of a scan
+    map : of a map of deviations
     elsewhere : why its hits do not seem to belong to it, in a sentence; once it is finished, that is what it asks
     """
 
@@ -259,6 +260,7 @@ class RowResult:
     feature: FoundFeature | None = None
     system: FoundSystem | None = None
     cloud: Any = None
+    map: Any = None
     characteristics: tuple[Characteristic, ...] = ()
     feature_part: Feature | None = None
     contacts_part: Array | None = None

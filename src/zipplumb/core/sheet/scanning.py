@@ -8,6 +8,7 @@ from typing import Any, cast
 
 import numpy as np
 
+from ..cloud.working import CloudWork
 from ..fingerprints import fingerprint
 from ..readings import HitSet
 from .base import Needed
@@ -64,17 +65,20 @@ class ScanNodes:
             return FoundCloud("todo")
         if not row.finished:
             return FoundCloud("taking", "", lines)
-        stations = {n[1]: s for n, s in needed.items() if isinstance(s, StationPose)}  # type: ignore[index]
         if untied := untied_words(reading, needed):
             return FoundCloud("waits", untied, lines)
-        axes = {c: self.kit.calibrations[c].light for c in set(reading.calibrations.tolist())}
-        if any(axis is None for axis in axes.values()):
+        if any(self.kit.calibrations[c].light is None for c in set(reading.calibrations.tolist())):
             return FoundCloud("failed", UNCALIBRATED, lines)
-        work = cast(ScanRecipe, row.recipe).work(
-            {c: axis.axis_from_scanner for c, axis in axes.items() if axis is not None},
+        return AskedCloud(row.id, lines, self.work_of(row, reading, needed))
+
+    def work_of(self, row: SheetRow, reading: HitSet, needed: Mapping[Name, Any]) -> CloudWork:
+        """How its light becomes points. ``needed``: the stations among others."""
+        stations = {n[1]: s for n, s in needed.items() if isinstance(s, StationPose)}  # type: ignore[index]
+        lights = {c: self.kit.calibrations[c].light for c in set(reading.calibrations.tolist())}
+        return cast(ScanRecipe, row.recipe).work(
+            {c: light.axis_from_scanner for c, light in lights.items() if light is not None},
             {s: pose.world_from_station for s, pose in stations.items()},
         )  # fmt: skip
-        return AskedCloud(row.id, lines, work)
 
 
 def _given(of: tuple[SheetRow, dict[int, int]], needed: Mapping[Name, Any]) -> FoundCloud | AskedGiven | Failed:

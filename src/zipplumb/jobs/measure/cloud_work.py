@@ -61,8 +61,8 @@ def _work_out(cloud_id: int) -> None:
         if asked is None:  # changed meanwhile: nobody waits for it
             session.delete(cloud)
             return
-        reading, model = state.readings[asked.row], model_of(state.job.part)
-        pieces = _pieces(session, asked.row, reading)
+        reading, model = state.readings[asked.of_scan], model_of(state.job.part)
+        pieces = _pieces(session, asked.of_scan, reading)
         job_id, row_id = cloud.job_id, asked.row
     faces = FacesNear(model, asked.faces) if model is not None and asked.on_cad else None
     told = 0.0
@@ -75,7 +75,7 @@ def _work_out(cloud_id: int) -> None:
                 session.execute(update(Cloud).where(Cloud.id == cloud_id).values(share=share))
                 tell(session, job_id, "hits", row=row_id)
 
-    given = packed(asked.run(_chunks(pieces, reading), len(pieces), faces, progress))
+    given = packed(asked.what, asked.run(_chunks(pieces, reading), len(pieces), faces, progress))
     with transaction() as session:
         cloud = stored(session, Cloud, cloud_id, lock=True)
         cloud.given, cloud.state, cloud.share = given, "ready", 1.0

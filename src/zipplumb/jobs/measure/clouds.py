@@ -346,4 +346,4 @@ def _shown(session: Session, state: JobResults, scan_id: int) -> CloudPoints:
         .limit(1)
     )
     cloud = session.scalar(query.options(undefer(Cloud.given)))
-    return CloudPoints.none() if cloud is None or cloud.given is None else unpacked(cloud.key, cloud.given).shown
+    return CloudPoints.none() if cloud is None or cloud.given is None else unpacked(cloud.what, cloud.key, cloud.given).shown

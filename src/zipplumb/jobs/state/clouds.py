@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import fields
 from functools import partial
 from typing import Any
@@ -14,39 +14,52 @@ from sqlalchemy import select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session, undefer
 
+from ...core.cloud.deviating import DeviationResult, Places
 from ...core.cloud.edges import Edges
 from ...core.cloud.giving import GivenPoints
 from ...core.cloud.points import CloudPoints
 from ...core.sheet.clouds import Asked, FoundCloud, Kept
+from ...core.sheet.maps import FoundMap
 from ...store.database import only_reads, transaction
 from ...store.models import Cloud
 from ..queue import defer
 
 UNIT = 32_767  # of a normal, packed
 EDGES = {each.name: np.float32 for each in fields(Edges)} | {"points": np.float64, "lines": np.int32}
+PLACES = {
+    "points": np.float32, "normals": np.float32, "faces": np.int32, "lines": np.int32, "counts": np.int32, "means": np.float32,
+}  # fmt: skip
+WHOLE = {"faces", "lines", "counts"}  # numbers of a place that are no lengths
 
 
-def packed(result: FoundCloud) -> bytes:
-    """Counts and the points of each row, in numpy's open form (.npz)."""
+def packed(what: str, result: Any) -> bytes:
+    """What was worked out, in numpy's open form (.npz)."""
+    file = io.BytesIO()
+    np.savez(file, **FORMS[what][0](result))  # type: ignore[arg-type]
+    return file.getvalue()
+
+
+def unpacked(what: str, key: str, data: bytes) -> Any:
+    """What ``packed`` has made of it, as a node's value."""
+    with np.load(io.BytesIO(data), allow_pickle=False) as file:
+        return FORMS[what][1](key, file)
+
+
+def _of_cloud(result: FoundCloud) -> dict[str, NDArray[Any]]:
     each = {"counts": np.array([result.read, result.kept, result.cells])}
     each |= {f"edges_{name}": getattr(result.edges, name).astype(kind) for name, kind in EDGES.items()}
     each |= _of_points(result.points)
     for row, given in result.given.items():
         each |= {f"points_{row}": given.points, f"lines_{row}": given.lines.astype(np.int32)}
-    file = io.BytesIO()
-    np.savez(file, **each)  # type: ignore[arg-type]
-    return file.getvalue()
+    return each
 
 
-def unpacked(key: str, data: bytes) -> FoundCloud:
-    """What ``packed`` has made, as a node's value."""
-    with np.load(io.BytesIO(data), allow_pickle=False) as file:
-        rows = [int(name.removeprefix("lines_")) for name in file.files if name.startswith("lines_")]
-        given = {row: GivenPoints(file[f"points_{row}"], file[f"lines_{row}"].astype(np.int64)) for row in rows}
-        edges = Edges(*(file[f"edges_{name}"].astype(np.int64 if name == "lines" else float) for name in EDGES))
-        read, kept, cells = (int(n) for n in file["counts"])
-        points = _points_of(file)
-    return FoundCloud("done", "", 0, key, read, kept, cells, edges, points, given)
+def _cloud_of(key: str, file: Any) -> FoundCloud:
+    rows = [int(name.removeprefix("lines_")) for name in file.files if name.startswith("lines_")]
+    given = {row: GivenPoints(file[f"points_{row}"], file[f"lines_{row}"].astype(np.int64)) for row in rows}
+    edges = Edges(*(file[f"edges_{name}"].astype(np.int64 if name == "lines" else float) for name in EDGES))
+    read, kept, cells = (int(n) for n in file["counts"])
+    return FoundCloud("done", "", 0, key, read, kept, cells, edges, _points_of(file), given)
 
 
 def _of_points(points: CloudPoints) -> dict[str, NDArray[Any]]:
@@ -60,6 +73,18 @@ def _of_points(points: CloudPoints) -> dict[str, NDArray[Any]]:
     }  # fmt: skip
 
 
+def _of_map(found: FoundMap) -> dict[str, NDArray[Any]]:
+    result, places = found.result, found.places
+    each = {name: getattr(places, name).astype(kind) for name, kind in PLACES.items()}
+    return each | {"counts_of_all": np.array([result.read, result.off]), "step_mm": np.array(result.step_mm)}
+
+
+def _map_of(key: str, file: Any) -> FoundMap:
+    places = Places(*(file[name].astype(np.int64 if name in WHOLE else float) for name in PLACES))
+    read, off = (int(n) for n in file["counts_of_all"])
+    return FoundMap("done", "", key, DeviationResult(read, off, float(file["step_mm"]), places))
+
+
 def _points_of(file: Mapping[str, NDArray[Any]]) -> CloudPoints:
     normals = file["seen_normals"].astype(float)
     normals[~normals.any(axis=1)] = np.nan  # none is sure
@@ -67,18 +92,25 @@ def _points_of(file: Mapping[str, NDArray[Any]]) -> CloudPoints:
     return CloudPoints(places, normals / UNIT, file["seen_lines"].astype(np.int64), file["seen_brightness"].astype(float))
 
 
+FORMS: dict[str, tuple[Callable[[Any], dict[str, NDArray[Any]]], Callable[[str, Any], Any]]] = {
+    "points": (_of_cloud, _cloud_of),
+    "rows": (_of_cloud, _cloud_of),
+    "map": (_of_map, _map_of),
+}
+
+
 def kept_in(session: Session) -> Kept:
     """Looks a key up."""
     return partial(_kept, session)
 
 
-def _kept(session: Session, key: str) -> FoundCloud | None:
+def _kept(session: Session, key: str) -> Any:
     cloud = session.scalar(select(Cloud).where(Cloud.key == key, Cloud.state != "making").options(undefer(Cloud.given)))
     if cloud is None:
         return None
     if cloud.state == "failed" or cloud.given is None:
         return FoundCloud("failed", cloud.message, key=key)
-    return unpacked(key, cloud.given)
+    return unpacked(cloud.what, key, cloud.given)
 
 
 def ask_for(session: Session, job_id: int, wanted: Mapping[str, Asked]) -> None:

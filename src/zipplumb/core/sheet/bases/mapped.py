@@ -1,0 +1,27 @@
+"""The base of maps: how far a scan lies off the part's CAD, everywhere."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from ...alignment import Alignment
+from ...cloud.deviating import DeviationWork
+from ...cloud.working import CloudWork
+from ..base import RowRecipe
+
+
+class MapRecipe(RowRecipe):
+    """A row that gives a map of a ``scan`` in the active system."""
+
+    role = "map"
+    rests_on_surfaces = True
+    scan: int
+
+    @property
+    def what_counts(self) -> Any:
+        """All of the recipe that the map itself rests on; limits are applied to it afterwards."""
+        raise NotImplementedError
+
+    def work(self, cloud: CloudWork, placed: Alignment) -> DeviationWork:
+        """What is to be worked out."""
+        raise NotImplementedError

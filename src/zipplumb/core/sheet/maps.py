@@ -1,0 +1,325 @@
+"""A map of a scan's deviations from the CAD: what is to be worked out, and how its places are judged.
+
+A place errs by what its own points do (those of a line share the arm's error), by the scanner's calibration and where it
+stood, and by the alignment; these are taken to be independent of each other. Which place truly is the farthest off is not
+known: noise draws the extreme of many outward (see ``tolerances.extremes``), as much as places differ from those beside them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Any, Literal, cast
+
+import numpy as np
+from scipy.spatial import cKDTree
+
+from ..alignment import Alignment
+from ..cloud.deviating import DeviationResult, DeviationWork, Places
+from ..cloud.giving import GivenPoints, evenly
+from ..cloud.light import Chunk
+from ..cloud.sorting import NORMAL, Faces
+from ..cloud.working import Progress
+from ..fingerprints import fingerprint
+from ..frames import Array, Indices
+from ..readings import HitSet
+from ..tolerances.extremes import excess, within
+from ..uncertainty import Source, Uncertainty
+from .base import Asked as Limits
+from .base import Needed, RowRecipe
+from .bases.mapped import MapRecipe
+from .clouds import Asked, key_prefix
+from .given import Kit, SheetRow
+from .graph import Failed, Name, Node
+from .judging import VYING, asked_of, decided, none_yet, why_unproven
+from .quantities import Quantity
+from .results import Characteristic, FoundSystem, RowResult, State
+from .row_hits import RowHits
+from .told import Sure, Told
+
+KEYS = ("largest", "smallest", "mean", "spread", "low", "high")
+QUANTITIES = tuple(Quantity(key, nominal=0.0) for key in KEYS)
+MOST_ARE = (2.5, 97.5)  # percentiles between which 95 % lie
+LOOKED_AT = 400  # places at which the scanner's share is looked at
+MANY, BESIDE = 2_000, 8  # places, and their neighbours, that show how far one errs by itself
+LOOSE = 1e-6  # a deviation that answers more to a motion which nothing holds is not known
+UNPLACED = "The part is not aligned yet."
+Word = Literal["in", "not proven", "out"]
+WORDS: tuple[Word, ...] = ("in", "not proven", "out")
+
+
+@dataclass(frozen=True)
+class Figures:
+    """Of places that weigh alike: ``places``, mean, spread (standard deviation), between which 95 % lie, extremes, and the
+    shares that are in, not proven and out; None where nothing says what would be in."""
+
+    places: int
+    mean: float
+    spread: float
+    low: float
+    high: float
+    smallest: float
+    largest: float
+    shares: tuple[float, float, float] | None = None
+
+    @classmethod
+    def of(cls, off: Array, words: Indices | None) -> Figures:
+        low, high = np.percentile(off, MOST_ARE)
+        shares = None if words is None else tuple(np.bincount(words, minlength=3)[:3] / len(words))
+        return cls(
+            len(off), float(off.mean()), float(off.std()), float(low), float(high), float(off.min()), float(off.max()),
+            cast("tuple[float, float, float] | None", shares),
+        )  # fmt: skip
+
+
+@dataclass(frozen=True, eq=False)
+class FoundMap:
+    """The value of a map's node. ``key`` names what was worked out."""
+
+    state: State
+    message: str = ""
+    key: str = ""
+    result: DeviationResult = field(default_factory=DeviationResult)
+
+    @property
+    def places(self) -> Places:
+        return self.result.places
+
+    def point_mm(self, face: int) -> float:
+        """How far one point on a face errs by itself: what its places are off those beside them, by a robust scale. Form that
+        is as fine counts with it; infinite where that is not seen."""
+        mine = self.places.of(self.places.faces == face)
+        if len(mine) <= BESIDE:
+            return np.inf
+        some = evenly(np.arange(len(mine)), MANY)
+        near = cKDTree(mine.points).query(mine.points[some], BESIDE + 1)[1][:, 1:]
+        off = mine.means[some] - mine.means[near].mean(axis=1)
+        share = 1 / mine.counts[some] + (1 / mine.counts[near]).mean(axis=1) / BESIDE
+        return float(NORMAL * np.median(np.abs(off) / np.sqrt(share)))
+
+
+@dataclass(frozen=True, eq=False)
+class JudgedMap:
+    """A map in its alignment: ``U`` (k,) of each place's deviation, mm; ``lower``, ``upper``: limits of it, where they are
+    asked."""
+
+    found: FoundMap
+    U: Array
+    lower: float | None
+    upper: float | None
+
+    @cached_property
+    def words(self) -> Indices | None:
+        """(k,) which of ``WORDS`` is true of each place; None without limits."""
+        if self.lower is None and self.upper is None:
+            return None
+        off = self.found.places.means
+        low = -np.inf if self.lower is None else self.lower
+        high = np.inf if self.upper is None else self.upper
+        out = (off - self.U > high) | (off + self.U < low)
+        sure = (off + self.U <= high) & (off - self.U >= low)
+        return np.where(out, 2, np.where(sure, 0, 1))
+
+    @cached_property
+    def whole(self) -> Figures:
+        return Figures.of(self.found.places.means, self.words)
+
+    @cached_property
+    def of_faces(self) -> dict[int, Figures]:
+        """By number of the face."""
+        places, words = self.found.places, self.words
+        each = [(int(face), np.flatnonzero(places.faces == face)) for face in np.unique(places.faces)]
+        return {face: Figures.of(places.means[some], None if words is None else words[some]) for face, some in each}
+
+    def worst_of_faces(self) -> dict[int, int]:
+        """Of each face the place that is farthest off, by its number."""
+        off, faces = np.abs(self.found.places.means), self.found.places.faces
+        order = np.lexsort((off, faces))
+        last = np.flatnonzero(np.diff(faces[order], append=-1))
+        return dict(zip(faces[order][last].tolist(), order[last].tolist(), strict=True))
+
+
+@dataclass(frozen=True, eq=False)
+class AskedMap(Asked):
+    """The deviations of a scan."""
+
+    what = "map"
+    row: int
+    lines: int
+    work: DeviationWork
+    scan: int
+    faces: None = None
+
+    @property
+    def on_cad(self) -> bool:
+        return True
+
+    @property
+    def of_scan(self) -> int:
+        return self.scan
+
+    def run(self, chunks: Iterable[Chunk], total: int, faces: Faces | None, progress: Progress) -> FoundMap:
+        assert faces is not None  # without CAD it is not asked for
+        return FoundMap("done", result=self.work.run(chunks, total, faces, progress))
+
+    def with_what_is_known(self, found: Any) -> Any:
+        return found
+
+
+@dataclass(frozen=True, eq=False)
+class MapNodes:
+    """``kit``: stations and calibrations; ``surfaces``: names the part's; ``active``: the node of the active system, and the
+    row that it is ``aligned_by``."""
+
+    kit: Kit
+    surfaces: str
+    active: tuple[Name, ...]
+    aligned_by: int | None
+
+    def of(self, row: SheetRow, scan: SheetRow | None, reading: HitSet | None, calibrated: str, work: Any) -> dict[Name, Node]:
+        """``work``: makes a scan's ``CloudWork`` of its stations."""
+        recipe, needs = cast(MapRecipe, row.recipe), (*row.needs, *self.active)
+        if reading is not None:
+            needs = (*needs, *reading.station_names)
+        own = fingerprint("map", recipe.kind, repr(recipe.what_counts), self.surfaces, calibrated)
+        of = row, scan, reading, work
+        name: Name = ("map", row.id)
+        return {
+            name: Node(own, needs, self._asked, of, heavy=True),
+            ("verdict", row.id): Node(row.digest, (name, *needs), self._judged, of),
+        }
+
+    def _asked(self, of: tuple[SheetRow, SheetRow, HitSet, Any], needed: Mapping[Name, Any]) -> FoundMap | AskedMap:
+        row, scan, reading, work = of
+        recipe = cast(MapRecipe, row.recipe)
+        cloud = needed[Needed("cloud", recipe.scan)]
+        if isinstance(cloud, Failed) or scan is None:
+            return FoundMap("failed", cloud.message)
+        if cloud.state != "done":
+            waits = f"Waits for {scan.recipe.name}."
+            return FoundMap("failed" if cloud.state == "failed" else "waits", cloud.message or waits)
+        if not self.surfaces:
+            return FoundMap("failed", "The part has no CAD to compare it with.")
+        system = _system(needed, self.active)
+        if system is None:
+            return FoundMap("waits", UNPLACED)
+        return AskedMap(row.id, cloud.lines, recipe.work(work(scan, reading, needed), system), scan.id)
+
+    def _judged(self, of: tuple[SheetRow, SheetRow, HitSet, Any], needed: Mapping[Name, Any]) -> RowResult:
+        row, _, reading, _ = of
+        found = needed["map", row.id]
+        limits = asked_of(row.recipe, QUANTITIES)
+        if isinstance(found, Failed):
+            found = FoundMap("failed", found.message)
+        system = _system(needed, self.active)
+        if found.state != "done" or system is None:
+            none = tuple(none_yet(quantity, asked) for asked, quantity in limits)
+            return RowResult(row.id, found.state, found.message, characteristics=none, map=found)
+        stations = {n[1]: needed[n] for n in reading.station_names}
+        judge = _Judge(row.id, found, system, reading, Kit(stations, self.kit.calibrations), cast(MapRecipe, row.recipe).scan)
+        lower, upper = _limits(row.recipe)
+        judged = JudgedMap(found, judge.U, lower, upper)
+        return RowResult(
+            row.id, "done", characteristics=judge.characteristics(judged.whole, limits), aligned_by=self.aligned_by,
+            told=_told(judged), map=judged,
+        )  # fmt: skip
+
+
+def _system(needed: Mapping[Name, Any], active: tuple[Name, ...]) -> Alignment | None:
+    found = next((needed[name] for name in active), None)
+    return found.alignment if isinstance(found, FoundSystem) else None
+
+
+def _limits(recipe: RowRecipe) -> tuple[float | None, float | None]:
+    """Of a place: the lower one of the smallest deviation, and the upper one of the largest."""
+    asked = {each.key: each for each in recipe.asked}
+    lower = asked["smallest"].lower if "smallest" in asked else None
+    return lower, asked["largest"].upper if "largest" in asked else None
+
+
+def _told(judged: JudgedMap) -> str:
+    whole = judged.whole
+    if whole.shares is None:
+        return ""
+    share_in, open_, out = (100 * share for share in whole.shares)
+    return f"{share_in:.1f} % of what was seen is in, {open_:.1f} % not proven, {out:.1f} % out."
+
+
+@dataclass(frozen=True, eq=False)
+class _Judge:
+    """How sure a map's deviations are."""
+
+    row: int
+    found: FoundMap
+    system: Alignment
+    reading: HitSet
+    kit: Kit
+    scan: int
+
+    def _shared(self, some: Indices) -> dict[Source, Array]:
+        """(m, q) mm by source: what moves some places by scanner and stations."""
+        places = self.found.places.of(some)
+        world = self.system.part_from_world.inverse()
+        given = GivenPoints(world.points(places.points), places.lines)
+        hits = RowHits.of_light(self.row, given, self.reading, self.kit, key_prefix(self.scan))
+        ways = world.vectors(places.normals)
+        return {source: np.einsum("ni,nim->nm", ways, moved) for source, moved in hits.shifts().items()}
+
+    @cached_property
+    def _own(self) -> tuple[float, float]:
+        lights = [self.kit.calibrations[c].light for c in set(self.reading.calibrations.tolist())]
+        return max(light.u_point_mm for light in lights if light is not None), self.reading.u_hit_mm
+
+    def own_u(self, counts: Indices) -> Array:
+        """(k,) of places with so many points: their lines are taken for one, which errs as the arm does."""
+        light, arm = self._own
+        return np.sqrt(light**2 / counts + arm**2)
+
+    def moves(self, some: Indices) -> Array:
+        """(m, 6): how deviations answer to a small slide and turn of the part about its origin."""
+        places = self.found.places.of(some)
+        return np.hstack([places.normals, np.cross(places.points, places.normals)])
+
+    @cached_property
+    def U(self) -> Array:
+        """(k,) of each place, from all sources; of scanner and stations the most that they do at many places. Infinite where
+        nothing holds the part, or all is in doubt."""
+        places, system = self.found.places, self.system
+        moves = self.moves(np.arange(len(places)))
+        laid = np.einsum("ki,ij,kj->k", moves, system.covariance[:6, :6], moves)
+        shared = self._shared(evenly(np.arange(len(places)), LOOKED_AT)).values()
+        beside = float(sum((moved**2).sum(axis=1) for moved in shared).max()) if shared else 0.0  # type: ignore[union-attr]
+        found = 2 * np.sqrt(np.maximum(laid, 0.0) + beside + self.own_u(places.counts) ** 2)
+        for loose in system.ledger.loose:
+            found[np.abs(moves @ loose.motion) > LOOSE * np.linalg.norm(moves, axis=1)] = np.inf
+        return np.full(len(found), np.inf) if system.doubt else found
+
+    def characteristics(self, whole: Figures, limits: list[tuple[Limits, Quantity]]) -> tuple[Characteristic, ...]:
+        off = self.found.places.means
+        told = {
+            "largest": Told(whole.largest, lambda: self._extreme(int(np.argmax(off)), off)),
+            "smallest": Told(whole.smallest, lambda: self._extreme(int(np.argmin(off)), -off)),
+        }
+        plain = {key: Told.known(getattr(whole, key), Uncertainty(0, {})) for key in KEYS if key not in told}
+        return tuple(decided(quantity, asked, (told | plain)[quantity.key], "done") for asked, quantity in limits)
+
+    def _extreme(self, at: int, outward: Array) -> Sure:
+        """How sure the deviation of the place is that seems farthest off."""
+        some = np.array([at])
+        moves = self.moves(some)
+        shared = self.system.uncertainty.through(moves[:, : self.system.uncertainty.size])
+        shared = shared + Uncertainty(1, self._shared(some))
+        places = self.found.places
+        stated = float(self.own_u(places.counts[some])[0])
+        alone = min(self.found.point_mm(int(places.faces[at])) / np.sqrt(places.counts[at]), stated)
+        vying = np.count_nonzero(outward > outward.max() - VYING * alone)
+        bias, own = excess(np.zeros(vying), alone)
+        total = shared + Uncertainty(1, {Source("hits", self.row): np.array([[own, np.sqrt(stated**2 - alone**2)]])})
+        near = within(bias, float(np.hypot(own, shared.u())))
+        return Sure(total, why_unproven(moves[0], total, self.system), max(near, total.U()))
+
+
+def shown_of(result: RowResult) -> JudgedMap | None:
+    """The map of a row, where there is one to show."""
+    return result.map if isinstance(result.map, JudgedMap) else None
