@@ -8,7 +8,7 @@ from scipy.spatial.transform import Rotation
 
 from zipplumb.core.calibration import Light, ProbeCalibration
 from zipplumb.core.cloud.light import Chunk
-from zipplumb.core.frames import Motion, perpendicular_pair
+from zipplumb.core.frames import Motion
 from zipplumb.core.readings import HitSet
 from zipplumb.core.sheet import Kit, Sheet, evaluate
 from zipplumb.core.stripes import packed
@@ -20,10 +20,11 @@ BORE = {"shape": "cylinder", "point": [0, 0, 30], "direction": [0, 0, 1], "radiu
 TOP = {"shape": "plane", "point": [0, 0, 60], "normal": [0, 0, 1]}
 
 
-def looking(way):
-    """w, x, y, z of a scanner whose light goes that way."""
-    x, _ = perpendicular_pair(way)
-    turned = np.column_stack([x, np.cross(way, x), way])
+def looking(ways):
+    """w, x, y, z (n, 4) of scanners whose light goes those ways (n, 3)."""
+    x = np.cross(ways, np.where(np.abs(ways[:, 2:]) < 0.9, [[0.0, 0, 1]], [[1.0, 0, 0]]))
+    x /= np.linalg.norm(x, axis=1, keepdims=True)
+    turned = np.stack([x, np.cross(ways, x), ways], axis=2)
     return Rotation.from_matrix(turned).as_quat(scalar_first=True)
 
 
@@ -55,7 +56,7 @@ class Scanned:
         self.normals = WORLD.vectors(np.vstack([-out, np.tile(UP, (3000, 1))]))
         self.points = points = WORLD.points(points + noise_mm * random.normal(size=(9000, 1)) * ways)
         ways = WORLD.vectors(ways)
-        poses = np.array([[*(at - HIGH * way), *looking(way)] for at, way in zip(points, ways, strict=True)])
+        poses = np.hstack([points - HIGH * ways, looking(ways)])
         ones = np.ones(9000, int)
         self.readings = dict(bench.readings)
         self.readings[self.scan] = HitSet(

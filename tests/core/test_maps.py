@@ -64,6 +64,28 @@ def test_places_are_in_not_proven_or_out_and_so_is_the_row(limit, wall, top):
     assert judged.found.places.faces[worst[4]] == 4
 
 
+def test_a_pin_tells_what_its_map_found_there_by_the_maps_limits_or_its_own():
+    it = Mapped()
+    pins = [
+        it.bench.add({"kind": "pin", "map": it.map, "at": at, **more})
+        for at, more in (
+            ([20, 0, 40], {}),
+            ([20, 0, 40], {"asked": [{"key": "deviation", "lower": -0.2, "upper": 0.2}]}),
+            ([75, 0, 60], {}),
+            ([-200, 0, 60], {}),
+        )
+    ]
+    it.result()
+    results, _ = it.evaluate(surfaces=BLOCK)
+    wall, wide, top, nowhere = (results[pin] for pin in pins)
+    assert wall.first.actual == pytest.approx(-0.1, abs=1e-3)
+    assert (wall.first.lower, wall.first.upper) == (-0.05, 0.05)
+    assert (wide.first.verdict.word, top.state) == ("in", "done")
+    assert np.linalg.norm(wall.contacts_part[0, :2]) == pytest.approx(RADIUS, abs=0.03)
+    assert (nowhere.state, nowhere.message) == ("waits", "Nothing was seen there.")
+    assert pytest.approx(results[it.map].map.U.max(), rel=0.5) == wall.first.U
+
+
 def test_without_limits_nothing_is_judged_and_without_an_alignment_or_cad_it_says_why():
     it = Mapped(asked=[])
     found = it.result()

@@ -1,7 +1,7 @@
 """Base class of all recipes, and the references of a recipe to other rows.
 
-A reference is an id annotated with what it is of: ``FeatureRef``, ``SystemRef``, ``StationRef``, ``CloudRef``. What a
-recipe needs is read off it by ``references``, for every kind alike.
+A reference is an id annotated with what it is of: ``FeatureRef``, ``SystemRef``, ``StationRef``, ``CloudRef``, ``MapRef``.
+What a recipe needs is read off it by ``references``, for every kind alike.
 """
 
 from __future__ import annotations
@@ -17,12 +17,12 @@ from pydantic import AfterValidator, BaseModel, ConfigDict, Field, model_validat
 from ..frames import Array
 from ..units import Unit
 
-Role = Literal["feature", "system", "dimension", "tolerance", "cloud", "map"]
-Referable = Literal["feature", "system", "station", "cloud"]
+Role = Literal["feature", "system", "dimension", "tolerance", "cloud", "map", "pin"]
+Referable = Literal["feature", "system", "station", "cloud", "map"]
 
 
 class Needed(NamedTuple):
-    """Something that a row rests on: a feature, a system, a station or a cloud, by its id."""
+    """Something that a row rests on: a feature, a system, a station, a cloud or a map, by its id."""
 
     what: Referable
     id: int
@@ -43,6 +43,7 @@ FeatureRef = Annotated[Id, Ref("feature")]
 SystemRef = Annotated[Id, Ref("system")]
 StationRef = Annotated[Id, Ref("station")]
 CloudRef = Annotated[Id, Ref("cloud")]
+MapRef = Annotated[Id, Ref("map")]
 
 Vector = tuple[float, float, float]
 
@@ -82,8 +83,8 @@ class Asked(Model):
 class RowRecipe(Model):
     """The recipe of a row. A subclass is a kind: see ``kinds``.
 
-    ``kind``: its key, as stored; ``role``: whether it gives a feature, a coordinate system, a cloud, a map of one, or judges
-    others. ``takes_hits``: a person measures it by hits; ``takes_light``: by lines of light;
+    ``kind``: its key, as stored; ``role``: whether it gives a feature, a coordinate system, a cloud, a map of one,
+    a pin on that, or judges others. ``takes_hits``: a person measures it by hits; ``takes_light``: by lines of light;
     ``proposes``: it is to become another kind, which it proposes;
     ``carries_outlines``: what is touched in a plane may lie in it; ``ties_stations``: seen from two, it ties them;
     ``on_surface``: a place on a surface, of which several may be the targets of one datum;

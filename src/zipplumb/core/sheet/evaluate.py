@@ -21,7 +21,7 @@ from ..readings import HitSet
 from ..sameness import Layered
 from ..tolerances.decision import Rule
 from .base import Needed
-from .bases.mapped import MapRecipe
+from .bases.mapped import MapRecipe, OnMapRecipe
 from .bases.measured import FeatureRecipe, MeasuredRecipe
 from .bases.systems import ActualFeature, SystemInputs, SystemRecipe
 from .beside import beside
@@ -32,7 +32,7 @@ from .given import Kit, PartSurfaces, Sheet, SheetRow, StationPose
 from .graph import GONE, ROUND, Failed, Name, Node, Worked, fault_words, work_out
 from .judged import JudgedRecipe, NeedsSystem
 from .judging import characteristics_of, planned
-from .maps import MapNodes
+from .maps import MapNodes, pinned
 from .results import FoundFeature, FoundSystem, RowResult, State
 from .row_hits import RowHits
 from .ruling import ruled
@@ -203,7 +203,7 @@ class _Graph:
         add: dict[str, Callable[[SheetRow], None]] = {
             "feature": self._add_feature, "system": self._add_system,
             "dimension": self._add_judged, "tolerance": self._add_judged, "cloud": self._add_cloud,
-            "map": self._add_map,
+            "map": self._add_map, "pin": self._add_pin,
         }  # fmt: skip
         for row in rows:
             add[row.recipe.role](row)
@@ -281,6 +281,10 @@ class _Graph:
         maps = MapNodes(self.kit, "" if self.surfaces is None else self.surfaces.digest, self.active, self.sheet.alignment)
         scan = None if place is None else self.sheet.rows[place]
         self.nodes |= maps.of(row, scan, reading, calibrated, self._scan_nodes.work_of)
+
+    def _add_pin(self, row: SheetRow) -> None:
+        needs = (*row.needs, ("verdict", cast(OnMapRecipe, row.recipe).map))
+        self.nodes["verdict", row.id] = Node(row.digest, needs, pinned, row)
 
     @cached_property
     def _scan_nodes(self) -> ScanNodes:

@@ -7,7 +7,7 @@ known: noise draws the extreme of many outward (see ``tolerances.extremes``), as
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any, Literal, cast
@@ -28,7 +28,7 @@ from ..tolerances.extremes import excess, within
 from ..uncertainty import Source, Uncertainty
 from .base import Asked as Limits
 from .base import Needed, RowRecipe
-from .bases.mapped import MapRecipe
+from .bases.mapped import MapRecipe, OnMapRecipe
 from .clouds import Asked, key_prefix
 from .given import Kit, SheetRow
 from .graph import Failed, Name, Node
@@ -39,10 +39,12 @@ from .row_hits import RowHits
 from .told import Sure, Told
 
 KEYS = ("largest", "smallest", "mean", "spread", "low", "high")
+PINNED = "deviation"
 QUANTITIES = tuple(Quantity(key, nominal=0.0) for key in KEYS)
 MOST_ARE = (2.5, 97.5)  # percentiles between which 95 % lie
 LOOKED_AT = 400  # places at which the scanner's share is looked at
 MANY, BESIDE = 2_000, 8  # places, and their neighbours, that show how far one errs by itself
+BESIDE_STEPS = 3.0  # of a map's grid, within which a pin finds its place
 LOOSE = 1e-6  # a deviation that answers more to a motion which nothing holds is not known
 UNPLACED = "The part is not aligned yet."
 Word = Literal["in", "not proven", "out"]
@@ -108,6 +110,13 @@ class JudgedMap:
     U: Array
     lower: float | None
     upper: float | None
+    sure_at: Callable[[int], Sure]
+
+    def nearest(self, place: Array) -> int | None:
+        """The number of the place that is nearest to one (3,) in the part; None where nothing was seen near by."""
+        away = np.linalg.norm(self.found.places.points - place, axis=1)
+        least = int(np.argmin(away))
+        return least if away[least] <= BESIDE_STEPS * self.found.result.step_mm else None
 
     @cached_property
     def words(self) -> Indices | None:
@@ -219,7 +228,7 @@ class MapNodes:
         stations = {n[1]: needed[n] for n in reading.station_names}
         judge = _Judge(row.id, found, system, reading, Kit(stations, self.kit.calibrations), cast(MapRecipe, row.recipe).scan)
         lower, upper = _limits(row.recipe)
-        judged = JudgedMap(found, judge.U, lower, upper)
+        judged = JudgedMap(found, judge.U, lower, upper, judge.sure_at)
         return RowResult(
             row.id, "done", characteristics=judge.characteristics(judged.whole, limits), aligned_by=self.aligned_by,
             told=_told(judged), map=judged,
@@ -304,22 +313,57 @@ class _Judge:
         plain = {key: Told.known(getattr(whole, key), Uncertainty(0, {})) for key in KEYS if key not in told}
         return tuple(decided(quantity, asked, (told | plain)[quantity.key], "done") for asked, quantity in limits)
 
-    def _extreme(self, at: int, outward: Array) -> Sure:
-        """How sure the deviation of the place is that seems farthest off."""
+    def _laid(self, at: int) -> tuple[Array, Uncertainty]:
+        """How the deviation of a place answers to a motion of the part, and what it errs by with alignment, scanner and
+        stations."""
         some = np.array([at])
         moves = self.moves(some)
         shared = self.system.uncertainty.through(moves[:, : self.system.uncertainty.size])
-        shared = shared + Uncertainty(1, self._shared(some))
-        places = self.found.places
+        return moves[0], shared + Uncertainty(1, self._shared(some))
+
+    def sure_at(self, at: int) -> Sure:
+        """How sure the deviation of one place is."""
+        moves, shared = self._laid(at)
+        own = self.own_u(self.found.places.counts[[at]])[:, None]
+        total = shared + Uncertainty(1, {Source("hits", self.row): own})
+        return Sure(total, why_unproven(moves, total, self.system))
+
+    def _extreme(self, at: int, outward: Array) -> Sure:
+        """How sure the deviation of the place is that seems farthest off."""
+        moves, shared = self._laid(at)
+        some, places = np.array([at]), self.found.places
         stated = float(self.own_u(places.counts[some])[0])
         alone = min(self.found.point_mm(int(places.faces[at])) / np.sqrt(places.counts[at]), stated)
         vying = np.count_nonzero(outward > outward.max() - VYING * alone)
         bias, own = excess(np.zeros(vying), alone)
         total = shared + Uncertainty(1, {Source("hits", self.row): np.array([[own, np.sqrt(stated**2 - alone**2)]])})
         near = within(bias, float(np.hypot(own, shared.u())))
-        return Sure(total, why_unproven(moves[0], total, self.system), max(near, total.U()))
+        return Sure(total, why_unproven(moves, total, self.system), max(near, total.U()))
 
 
 def shown_of(result: RowResult) -> JudgedMap | None:
     """The map of a row, where there is one to show."""
     return result.map if isinstance(result.map, JudgedMap) else None
+
+
+def pinned(row: SheetRow, needed: Mapping[Name, Any]) -> RowResult:
+    """The result of a pin: what its map found there."""
+    recipe = cast(OnMapRecipe, row.recipe)
+    result = needed["verdict", recipe.map]
+    quantity = Quantity(PINNED, nominal=0.0)
+    judged = None if isinstance(result, Failed) else shown_of(result)
+    if judged is None:
+        state, message = ("failed", result.message) if isinstance(result, Failed) else (result.state, result.message)
+        return RowResult(row.id, cast(State, state), message, characteristics=(none_yet(quantity, Limits(key=PINNED)),))
+    limits = next(iter(recipe.asked), None) or Limits(key=PINNED, lower=judged.lower, upper=judged.upper)
+    at = judged.nearest(np.array(recipe.at))
+    if at is None:
+        return RowResult(row.id, "waits", "Nothing was seen there.", characteristics=(none_yet(quantity, limits),))
+    places = judged.found.places
+    off = float(places.means[at])
+    told = Told(off, lambda: judged.sure_at(at))
+    seen = places.points[[at]] + off * places.normals[[at]]
+    return RowResult(
+        row.id, "done", characteristics=(decided(quantity, limits, told, "done"),), contacts_part=seen,
+        aligned_by=result.aligned_by, uses=(recipe.map,),
+    )  # fmt: skip

@@ -1,4 +1,4 @@
-"""The base of maps: how far a scan lies off the part's CAD, everywhere."""
+"""The bases of maps, how far a scan lies off the part's CAD everywhere, and of pins on them."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from typing import Any
 from ...alignment import Alignment
 from ...cloud.deviating import DeviationWork
 from ...cloud.working import CloudWork
-from ..base import RowRecipe
+from ..base import RowRecipe, Vector
 
 
 class MapRecipe(RowRecipe):
@@ -25,3 +25,12 @@ class MapRecipe(RowRecipe):
     def work(self, cloud: CloudWork, placed: Alignment) -> DeviationWork:
         """What is to be worked out."""
         raise NotImplementedError
+
+
+class OnMapRecipe(RowRecipe):
+    """A row that tells what a ``map`` found ``at`` a place of the part's surface."""
+
+    role = "pin"
+    typed = False
+    map: int
+    at: Vector
