@@ -23,7 +23,7 @@ const material = () =>
       void main() { gl_FragColor = vec4(mix(ink, light, shine), 1.0); }`,
   });
 
-async function fetched(address) {
+export async function fetched(address) {
   const response = await fetch(address).catch(() => null);
   if (!response?.ok) return null;
   const { headers } = response;
@@ -44,6 +44,23 @@ export function firstOn(numbers, [ox, oy, oz], [dx, dy, dz], reach) {
     if (worth < least) [least, first] = [worth, k];
   }
   return first === null ? null : [...numbers.subarray(first, first + 3)];
+}
+
+// Of packed points, the fourth number of each by its name.
+export function geometryOf(numbers, name) {
+  const buffer = new InterleavedBuffer(numbers, NUMBERS);
+  const geometry = new BufferGeometry();
+  geometry.setAttribute("position", new InterleavedBufferAttribute(buffer, 3, 0));
+  geometry.setAttribute(name, new InterleavedBufferAttribute(buffer, 1, 3));
+  geometry.setAttribute("facing", new InterleavedBufferAttribute(buffer, 1, 4));
+  return geometry;
+}
+
+// The point of some that are drawn which a ray meets first, of those near to it; null where there is none.
+export function met(points, view, { origin, direction }) {
+  if (!points.visible) return null;
+  const { array } = points.geometry.getAttribute("position").data;
+  return firstOn(array, origin.toArray(), direction.toArray(), CLICKED_PX / view.pxPerMm);
 }
 
 export class Cloud {
@@ -100,12 +117,8 @@ export class Cloud {
     if (behind) this.grow(base, scan, lines); // until nothing new comes
   }
 
-  // The point that a ray meets first, of those that are drawn near to it; null where there is none.
-  nearest({ origin, direction }) {
-    if (!this.points.visible) return null;
-    const { array } = this.points.geometry.getAttribute("position").data;
-    const reach = CLICKED_PX / this.view.pxPerMm;
-    return firstOn(array, origin.toArray(), direction.toArray(), reach);
+  nearest(ray) {
+    return met(this.points, this.view, ray);
   }
 
   hide() {
@@ -116,11 +129,7 @@ export class Cloud {
   draw(scan, numbers, alone) {
     if (!numbers.length) return;
     this.drawn = scan;
-    const buffer = new InterleavedBuffer(numbers, NUMBERS);
-    const geometry = new BufferGeometry();
-    geometry.setAttribute("position", new InterleavedBufferAttribute(buffer, 3, 0));
-    geometry.setAttribute("bright", new InterleavedBufferAttribute(buffer, 1, 3));
-    geometry.setAttribute("facing", new InterleavedBufferAttribute(buffer, 1, 4));
+    const geometry = geometryOf(numbers, "bright");
     this.points.geometry.dispose();
     this.points.geometry = geometry;
     this.points.visible = true;

@@ -12,6 +12,7 @@ import { Known } from "./known.js";
 import { Lacking } from "./lacking.js";
 import { Marks } from "./marks.js";
 import { PartModel, unpack } from "./model.js";
+import { Painted } from "./painted.js";
 import { picture } from "./picture.js";
 import { pointing } from "./pointing.js";
 import { settled } from "./settled.js";
@@ -58,6 +59,7 @@ export class Stage {
     this.handles = new Handles(this);
     this.dimension = new Dimension(this);
     this.cloud = new Cloud(this.view, (box) => this.alone(box), new Lacking(this.marks));
+    this.painted = new Painted(this.view);
     clicks(this);
     pointing(this);
     rememberLooks(this.slip);
@@ -162,6 +164,8 @@ export class Stage {
     }
     if (scan === null) this.cloud.show(this.base, String(rows[selected] ? selected : current), shown);
     else this.cloud.show(this.base, String(scan), rows[scan]);
+    const mapped = shown?.pinned ?? (rows[selected] ? selected : current); // of a pin, the map that it stands on
+    this.painted.show(this.base, String(mapped), rows[mapped]?.map);
     const { lines, dots, dimension, value } = this.pointed;
     if (lines) this.marks.showDrawn(lines);
     // a dimension that is opened stands on the part, until another is pointed at

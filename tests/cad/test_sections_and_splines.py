@@ -5,6 +5,7 @@ import pytest
 
 from zipplumb.cad import CadModel, read_cad
 from zipplumb.cad.blocks import Blocks
+from zipplumb.cad.near import FacesNear
 from zipplumb.cad.section import cut
 from zipplumb.cad.spline_pack import pack_splines, unpack_splines
 from zipplumb.cad.surfaces import Surfaces
@@ -64,7 +65,7 @@ def test_blocks_of_space_find_what_the_triangles_find_and_most_of_it_without_the
     model = bracket[1]
     surfaces = Surfaces(model)
     points = np.vstack([on_all_sides(surfaces, 60_000, 1.0), on_all_sides(surfaces, 20_000, 30.0)])
-    feet, normals, faces = surfaces.nearest_faces(points)  # so few: by triangles
+    feet, normals, faces, _ = surfaces.nearest_faces(points)  # so few: by triangles
     blocks = Blocks.of(surfaces.corners, surfaces.triangles, surfaces.face_of)
     found = [np.full_like(feet, np.nan), np.full_like(feet, np.nan), np.full(len(points), -1)]
     sure = surfaces.by_blocks(blocks, points, *found)
@@ -75,9 +76,17 @@ def test_blocks_of_space_find_what_the_triangles_find_and_most_of_it_without_the
 
 
 def test_of_no_places_nothing_is_near(bracket):
-    feet, normals, faces = Surfaces(bracket[1]).nearest_faces(np.empty((0, 3)))
+    feet, normals, faces, _ = Surfaces(bracket[1]).nearest_faces(np.empty((0, 3)))
     assert feet.shape == normals.shape == (0, 3)
     assert len(faces) == 0
+
+
+def test_what_lies_beyond_a_face_in_its_plane_is_at_its_edge(bracket):
+    model = bracket[1]
+    beside = np.array([[-20.0, 60, 39.9], [60, 60, 39.9]]) + model.positions.min(axis=0) * [1, 1, 0]
+    _, _, faces, at_edge = FacesNear(model, None)(beside, 0.5)
+    assert at_edge.tolist() == [True, False]  # 20 mm off the part, just under the height of its top; and on the top
+    assert model.faces[faces[1]].surface == "plane"
 
 
 def wavy(model):

@@ -45,6 +45,22 @@ def test_a_map_tells_of_every_place_how_far_it_is_off_with_its_sign():
     assert found.characteristic("largest").actual == pytest.approx(0, abs=1e-3)
 
 
+def test_while_it_is_worked_out_the_map_waits_and_so_do_its_pins():
+    it = Mapped()
+    pin = it.bench.add({"kind": "pin", "map": it.map, "at": [20, 0, 40]})
+    for _ in range(2):  # the scan first, then its map
+        results, memory = it.evaluate(surfaces=BLOCK)
+        assert {results[i].state for i in (it.map, pin)} == {"waits"}
+        assert results[it.map].map.state == "waits"
+        assert results[it.map].message == results[pin].message
+        for key, asked in memory.wanted.items():
+            if asked.what != "map":
+                it.done[key] = replace(asked.run([it.chunk], 1, faces, lambda _: None), key=key)
+    asked = next(each for each in memory.wanted.values() if each.what == "map")
+    assert (asked.row, asked.of_scan) == (it.map, it.scan)
+    assert results[it.map].message == "It is being worked out."
+
+
 def within(limit):
     return [{"key": "largest", "upper": limit}, {"key": "smallest", "lower": -limit}]
 

@@ -5,9 +5,10 @@ import { adjuster } from "./adjuster.js";
 import { look } from "./look.js";
 import { pairs } from "./pairs.js";
 import { pick } from "./pick.js";
+import { place } from "./place.js";
 import { rough } from "./rough.js";
 import { stand } from "./stand.js";
 import { surface } from "./surface.js";
 import { touch } from "./touch.js";
 
-export const TOOLS = [stand, touch, adjuster, look, rough, pairs, surface, pick];
+export const TOOLS = [stand, touch, adjuster, look, rough, pairs, surface, place, pick];

@@ -27,16 +27,19 @@ class FacesNear:
             self.surfaces.exact = {face: foot for face, foot in self.surfaces.exact.items() if face in exactly}
 
     def __call__(self, points: Array, margin_mm: float) -> tuple[Array, Array, Indices, NDArray[np.bool_]]:
-        """Feet (n, 3), outward normals (n, 3), numbers of the faces (n,), and whether (n,) an edge is within a margin."""
-        feet, normals, faces = self.surfaces.nearest_faces(points)
+        """Feet (n, 3), outward normals (n, 3), numbers of the faces (n,), and whether (n,) an edge is within a margin,
+        or the feet lie beyond it."""
+        feet, normals, faces, on_it = self.surfaces.nearest_faces(points)
         if self._edges is None:
             return feet, normals, faces, np.zeros(len(feet), bool)
-        near = np.isfinite(self._edges.query(feet, distance_upper_bound=margin_mm, workers=-1)[0])
+        reach = max(margin_mm, ALONG_EDGES_MM)  # what lies beyond a border is nearest to a place on it
+        near = np.isfinite(self._edges.query(on_it, distance_upper_bound=reach, workers=-1)[0])
         return feet, normals, faces, near
 
     def off(self, points: Array) -> Array:
         """How far (n,) places (n, 3) lie off the part."""
-        return np.linalg.norm(points - self.surfaces.nearest_faces(points)[0], axis=1)
+        feet, _, _, on_it = self.surfaces.nearest_faces(points)
+        return np.maximum(np.linalg.norm(points - feet, axis=1), np.linalg.norm(points - on_it, axis=1))
 
     @cached_property
     def _edges(self) -> cKDTree | None:

@@ -65,27 +65,30 @@ class Surfaces:
         """Feet (n, 3) of points on the part, and the normals (n, 3) out of the material there."""
         return self.nearest_faces(points)[:2]
 
-    def nearest_faces(self, points: Array) -> tuple[Array, Array, NDArray[np.int64]]:
-        """The same, and the number of the face of each."""
+    def nearest_faces(self, points: Array) -> tuple[Array, Array, NDArray[np.int64], Array]:
+        """The same, the number of the face of each, and where on the face (n, 3) roughly: a foot on the face's own surface may
+        lie beyond its borders, this does not."""
         points = np.ascontiguousarray(points, float)
         self._asked += len(points)
         if self._asked < MANY:
             return self._by_triangles(points)
         feet, normals, faces = np.empty_like(points), np.empty_like(points), np.full(len(points), NOBODY)
         sure = self.by_blocks(self._blocks, points, feet, normals, faces)
-        feet[~sure], normals[~sure], faces[~sure] = self._by_triangles(points[~sure])
-        return feet, normals, faces
+        on_it = feet.copy()
+        feet[~sure], normals[~sure], faces[~sure], on_it[~sure] = self._by_triangles(points[~sure])
+        return feet, normals, faces, on_it
 
-    def _by_triangles(self, points: Array) -> tuple[Array, Array, NDArray[np.int64]]:
-        _, triangles, feet = self.tree.squared_distance(self.corners, self.triangles, points)
+    def _by_triangles(self, points: Array) -> tuple[Array, Array, NDArray[np.int64], Array]:
+        _, triangles, on_it = self.tree.squared_distance(self.corners, self.triangles, points)
+        feet = on_it.copy()
         a, b, c = self.corners[self.triangles[triangles]].transpose(1, 0, 2)
         normals = np.cross(b - a, c - a)
         normals /= np.linalg.norm(normals, axis=1)[:, None]
         faces = self.face_of[triangles]
         for face, mine in _each(faces):
             if foot := self.exact.get(face):
-                feet[mine], normals[mine] = foot(points[mine], feet[mine])
-        return feet, normals, faces
+                feet[mine], normals[mine] = foot(points[mine], on_it[mine])
+        return feet, normals, faces, on_it
 
     def by_blocks(
         self, blocks: Blocks, points: Array, feet: Array, normals: Array, faces: NDArray[np.int64]

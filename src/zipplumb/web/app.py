@@ -39,6 +39,7 @@ from .kit.probes import blueprint as probes
 from .kit.trials import blueprint as trials
 from .live.hub import Hub
 from .measure.in_scans import blueprint as in_scans
+from .measure.maps import blueprint as maps
 from .measure.pages import blueprint as measure
 from .measure.scans import blueprint as scans
 from .people.pages import blueprint as people
@@ -77,6 +78,7 @@ BLUEPRINTS = (
     measure,
     scans,
     in_scans,
+    maps,
     derive,
     fitter,
     report,

@@ -13,12 +13,14 @@ from ..core.deriving import Drawing
 from ..core.sameness import Layered
 from ..core.sheet import RowResult, SheetRow, Untied
 from ..core.sheet.bases.systems import SystemRecipe
+from ..core.sheet.maps import shown_of
 from ..core.units import Units, length_text, quantity_text
 from ..exchange.symbols import Symbol
 from ..exchange.table import RowText
 from ..jobs.align.alignment_text import worth
 from ..jobs.kit import instruments
 from ..jobs.measure.ahead import ahead_of
+from ..jobs.measure.maps import steps_of
 from ..jobs.measure.prompts import Prompt, prompt, spoiling
 from ..jobs.state.results import JobResults
 from ..jobs.state.rows_text import row_texts
@@ -160,6 +162,12 @@ def _scene_row(row: SheetRow, found: RowResult, without_cad: bool, units: Units,
         raw["light"] = found.cloud.lines
     elif found.cloud is not None and found.cloud.key:
         raw["cloud"] = f"{found.cloud.key}-{found.cloud.state}-{alignment}"
+    if (judged := shown_of(found)) is not None:
+        steps = steps_of(judged)
+        words = [length_text(step, units, sign=True) for step in steps]
+        raw["map"] = {"key": judged.found.key, "steps": steps, "words": words, "size": judged.found.result.step_mm}
+    if recipe.on_map is not None:
+        raw["pinned"] = str(recipe.on_map)
     contacts = found.contacts_part
     if contacts is None and without_cad and found.feature is not None:  # then the world is all that there is
         contacts = found.feature.contacts if found.feature.contacts is not None else found.feature.centers

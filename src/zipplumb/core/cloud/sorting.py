@@ -22,7 +22,7 @@ class Faces(Protocol):
 
     def __call__(self, points: Array, margin_mm: float) -> tuple[Array, Array, Indices, NDArray[np.bool_]]:
         """Of places (n, 3) the feet (n, 3), outward normals (n, 3), numbers of the faces (n,), and whether (n,) an edge is
-        within a margin of the feet."""
+        within a margin of the feet, or these lie beyond it."""
         ...
 
     def off(self, points: Array) -> Array:

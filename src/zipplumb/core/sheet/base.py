@@ -161,6 +161,11 @@ class RowRecipe(Model):
         return None
 
     @property
+    def on_map(self) -> int | None:
+        """The map that it stands on."""
+        return None
+
+    @property
     def takes_by_cad(self) -> bool:
         """Of a scan it takes what the CAD tells to be its own, where the part is aligned."""
         return False

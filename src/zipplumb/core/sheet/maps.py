@@ -221,6 +221,8 @@ class MapNodes:
         limits = asked_of(row.recipe, QUANTITIES)
         if isinstance(found, Failed):
             found = FoundMap("failed", found.message)
+        elif not isinstance(found, FoundMap):  # not worked out yet, or that went wrong
+            found = FoundMap(found.state, found.message)
         system = _system(needed, self.active)
         if found.state != "done" or system is None:
             none = tuple(none_yet(quantity, asked) for asked, quantity in limits)

@@ -6,16 +6,18 @@ from dataclasses import dataclass
 
 from sqlalchemy.orm import Session
 
-from ...core.units import count_text
+from ...core.units import count_text, length_text
 from ...jobs.measure import clouds
 from ...jobs.state.results import JobResults
+
+REACH_MM = 1.0
 
 
 @dataclass(frozen=True)
 class ScanShown:
     """What the slip of a scan tells: counts in words, how far it is, rows that take its points, its cuts, by which planes may
     be cut, how many lines of light it has, how many rows more may take points, whether some do by the CAD, and whether it can
-    be told how far it lies off the CAD."""
+    be told how far it lies off the CAD, and how far what is of the part does so, unless a person says otherwise."""
 
     facts: list[tuple[str, str]]
     share: float | None
@@ -28,6 +30,7 @@ class ScanShown:
     by_cad: bool
     system: str
     on_cad: bool
+    reach: str
 
 
 def scan_of(session: Session, state: JobResults, row_id: int) -> ScanShown | None:
@@ -48,6 +51,7 @@ def scan_of(session: Session, state: JobResults, row_id: int) -> ScanShown | Non
     may_take = 0 if state.alignment is None else sum(row not in taking for row in clouds.may_take(state))
     only = recipe.edges_only  # type: ignore[attr-defined]
     share, planes = clouds.progress_of(session, row_id), clouds.planes_of(state)
+    reach = length_text(REACH_MM, state.job.units)
     on_cad = state.alignment is not None and bool(state.job.part.bodies)
     by_cad = any(row.recipe.takes_by_cad for row in takes)
-    return ScanShown(facts, share, given, cuts, planes, cloud.lines, only, may_take, by_cad, named, on_cad)
+    return ScanShown(facts, share, given, cuts, planes, cloud.lines, only, may_take, by_cad, named, on_cad, reach)

@@ -28,6 +28,7 @@ from ...store.models import Calibration, Instrument, Station
 from ..plan.forms import row_fields
 from ..view import JobView
 from .form_plot import form_plot
+from .map_shown import map_of
 from .scan_shown import scan_of
 
 SOURCES = 5  # named of a budget, the largest
@@ -136,6 +137,7 @@ def row_slip(session: Session, state: JobResults, row_id: int) -> str:
         look_points=looks.POINTS if sees_surfaces(state.instrument) and row.recipe.takes_hits else 0,
         look_side=length_text(looks.SIDE_MM, state.job.units),
         scan=scan_of(session, state, row_id),
+        map=map_of(session, state, row_id),
         points=hits_words(found) if found.feature is not None and found.feature.scanned else "",
         edited=before_last_edit(session, state.job.id, row_id) is not None,
     )

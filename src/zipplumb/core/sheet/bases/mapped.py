@@ -34,3 +34,7 @@ class OnMapRecipe(RowRecipe):
     typed = False
     map: int
     at: Vector
+
+    @property
+    def on_map(self) -> int | None:
+        return self.map

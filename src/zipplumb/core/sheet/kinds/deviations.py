@@ -25,7 +25,7 @@ class DeviationsRecipe(MapRecipe):
     kind: Literal["deviations"] = "deviations"
     typed = False
     scan: CloudRef
-    reach_mm: Reach = 3.0
+    reach_mm: Reach = 1.0
     margin_mm: Margin = 0.5
 
     @property

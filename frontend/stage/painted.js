@@ -1,0 +1,87 @@
+// How far a scan lies off the CAD: the places of the part's surface where light fell, each painted by its deviation. Bare where
+// nothing was seen.
+import { BufferGeometry, Points, ShaderMaterial } from "three";
+import { fetched, geometryOf, met } from "./cloud.js";
+import { FAINT, STEPS } from "./colors.js";
+
+const WIDER = 1.5; // than their grid: neighbours meet
+const LEAST_PX = 2;
+const ALL = 1e9;
+
+const material = () =>
+  new ShaderMaterial({
+    uniforms: {
+      colors: { value: STEPS }, faint: { value: FAINT }, steps: { value: new Array(STEPS.length - 1).fill(0) },
+      low: { value: -ALL }, high: { value: ALL }, size: { value: LEAST_PX },
+    }, // prettier-ignore
+    vertexShader: `attribute float off; uniform float steps[${STEPS.length - 1}]; uniform vec3 colors[${STEPS.length}];
+      uniform vec3 faint; uniform float low; uniform float high; uniform float size; varying vec3 color;
+      void main() {
+        color = colors[0];
+        for (int k = 0; k < ${STEPS.length - 1}; k++) if (off > steps[k]) color = colors[k + 1];
+        if (off < low || off > high) color = faint;
+        gl_PointSize = size; gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0); gl_Position.z -= 0.0004; }`,
+    fragmentShader: "varying vec3 color; void main() { gl_FragColor = vec4(color, 1.0); }",
+  });
+
+export class Painted {
+  constructor(view) {
+    this.view = view;
+    this.points = new Points(new BufferGeometry(), material());
+    Object.assign(this.points, { visible: false, frustumCulled: false });
+    this.points.onBeforeRender = () => {
+      this.uniforms.size.value = devicePixelRatio * Math.max(LEAST_PX, WIDER * (this.size ?? 0) * view.pxPerMm);
+    };
+    this.legend = document.getElementById("scale");
+    view.scene.add(this.points);
+    for (const come of ["pointerover", "focusin"]) document.addEventListener(come, ({ target }) => this.only(target.dataset ?? {}));
+  }
+
+  get uniforms() {
+    return this.points.material.uniforms;
+  }
+
+  // A bar of how many places lie where is pointed at: only its places show their colour.
+  only({ low, high }) {
+    const [from, to] = low == null ? [-ALL, ALL] : [Number(low), Number(high)];
+    if (this.uniforms.low.value === from && this.uniforms.high.value === to) return;
+    [this.uniforms.low.value, this.uniforms.high.value] = [from, to];
+    if (this.points.visible) this.view.draw();
+  }
+
+  // Of a row, or nothing.
+  async show(base, row, map) {
+    const address = map ? `${base}/maps/${row}/places?of=${map.key}` : null;
+    if (map) this.scale(map);
+    else if (this.legend) this.legend.hidden = true;
+    if (address === this.address) return;
+    this.address = address;
+    this.points.visible = false;
+    if (!address) return;
+    const found = await fetched(address);
+    if (!found || this.address !== address || !found.numbers.length) return;
+    this.points.geometry.dispose();
+    this.points.geometry = geometryOf(found.numbers, "off");
+    this.points.visible = true;
+    this.view.draw();
+  }
+
+  // What its colours mean, beside the part: the largest on top.
+  scale({ steps, words, size }) {
+    this.size = size;
+    this.uniforms.steps.value = steps;
+    if (!this.legend) return;
+    const row = (k) => {
+      const item = document.createElement("li");
+      item.className = `step-${k}`;
+      item.textContent = words[k - 1] ?? "";
+      return item;
+    };
+    this.legend.replaceChildren(...STEPS.map((_, k) => row(k)).reverse());
+    this.legend.hidden = false;
+  }
+
+  nearest(ray) {
+    return met(this.points, this.view, ray);
+  }
+}

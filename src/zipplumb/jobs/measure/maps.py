@@ -1,0 +1,173 @@
+"""Maps of how far a scan lies off the CAD: planned, drawn, asked at a place, and pinned."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...core.cloud.points import BYTES
+from ...core.errors import InputError
+from ...core.frames import Array
+from ...core.sheet.maps import WORDS, JudgedMap, shown_of
+from ...core.units import Units, length_text
+from ...store.database import stored, tell, transaction
+from ...store.models import Job
+from ..actor import Actor
+from ..plan.adding import add_rows, named
+from ..state.results import JobResults, load
+from .clouds import scan_row
+
+EDGES = 8  # of the steps of its colours: seven between the limits, and one beyond each
+SPANNED = 1.2  # without limits, of the deviations of most places
+FLAT_MM = 0.01  # what all is less off than that has no finer steps
+FINER = 6  # bars of a step, in the bars of how many lie where
+ALL_MM = 1e6  # no place is farther off
+MOST_PINS = 60
+
+
+@dataclass(frozen=True)
+class TypedMap:
+    """What a person typed of a map: mm; limits that are left out are None."""
+
+    reach_mm: float
+    lower_mm: float | None
+    upper_mm: float | None
+
+
+def plan(actor: Actor, job_id: int, scan_id: int, typed: TypedMap) -> int:
+    """A map of a scan. Returns its row."""
+    actor.must_change()
+    low, high = typed.lower_mm, typed.upper_mm
+    if low is not None and high is not None and high <= low:
+        raise InputError(
+            "The upper limit lies under the lower one.", "Nothing was planned.", "Type the larger one as the upper."
+        )
+    limits = [{"key": "largest", "upper": high}, {"key": "smallest", "lower": low}]
+    rest = [{"key": key} for key in ("mean", "spread", "low", "high")]
+    raw = {"kind": "deviations", "scan": scan_id, "reach_mm": typed.reach_mm, "asked": [*limits, *rest]}
+    with transaction() as session:
+        stored(session, Job, job_id, lock=True)
+        scan_row(session, job_id, scan_id)
+        (row,) = add_rows(session, actor, job_id, named(session, job_id, [raw]))
+        tell(session, job_id, "sheet")
+    return row
+
+
+def map_of(state: JobResults, row_id: int) -> JudgedMap:
+    """Raises InputError where the row is no map, or not worked out."""
+    found = shown_of(state.results[state.row(row_id).id])
+    if found is None:
+        raise InputError("There is no map to be seen there.", "Nothing was changed.", "Wait until it is worked out.")
+    return found
+
+
+def steps_of(judged: JudgedMap) -> list[float]:
+    """Where one colour ends and the next begins, mm, rising."""
+    whole = judged.whole
+    usual = max(SPANNED * max(abs(whole.low), abs(whole.high)), FLAT_MM)
+    high = judged.upper if judged.upper is not None else -judged.lower if judged.lower is not None else usual
+    low = judged.lower if judged.lower is not None else -high
+    if high <= low:
+        low, high = low - usual, low + usual
+    return np.linspace(low, high, EDGES).tolist()
+
+
+@dataclass(frozen=True)
+class Bar:
+    """Of the bars of how many places lie where: from, to, mm; the share of the highest; the step of colours (0 to 8)."""
+
+    low: float
+    high: float
+    count: int
+    share: float
+    step: int
+
+
+def bars_of(judged: JudgedMap) -> list[Bar]:
+    """How many places lie where; the outermost hold all that lie beyond."""
+    steps = np.array(steps_of(judged))
+    wide = (steps[1] - steps[0]) / FINER
+    ends = np.linspace(steps[0] - FINER * wide, steps[-1] + FINER * wide, (EDGES + 1) * FINER + 1)
+    off = judged.found.places.means
+    counts = np.histogram(np.clip(off, ends[0], ends[-1]), ends)[0]
+    most = max(int(counts.max()), 1)
+    ends[0], ends[-1] = -ALL_MM, ALL_MM
+    return [
+        Bar(float(ends[k]), float(ends[k + 1]), int(count), int(count) / most, k // FINER) for k, count in enumerate(counts)
+    ]
+
+
+def drawn_of(state: JobResults, row_id: int) -> NDArray[np.float32]:
+    """(d, 5): places on the part's surface, how far the scan lies off there, mm, and which way the surface faces (see
+    ``CloudPoints.drawn``)."""
+    places = map_of(state, row_id).found.places
+    facing = (128 + np.round(127 * places.normals)) @ BYTES
+    return np.column_stack([places.points, places.means, facing]).astype("<f4")
+
+
+@dataclass(frozen=True, eq=False)
+class PlaceTold:
+    """What a map says at a place ``at`` (3,) of the part."""
+
+    at: Array
+    words: str
+
+
+def told_at(state: JobResults, row_id: int, place: Array) -> PlaceTold:
+    """Raises InputError where nothing was seen."""
+    judged, units = map_of(state, row_id), state.job.units
+    number = judged.nearest(place)
+    if number is None:
+        raise InputError("Nothing was seen there.", "Nothing was changed.", "Click on what is painted.")
+    places, U = judged.found.places, float(judged.U[number])
+    sure = f"U {length_text(U, units)}" if np.isfinite(U) else "not proven"
+    word = "" if judged.words is None else f": {WORDS[judged.words[number]]}"
+    off = length_text(float(places.means[number]), units, sign=True)
+    return PlaceTold(places.points[number], f"{off} {units} ({sure}), {face_name(state, int(places.faces[number]))}{word}")
+
+
+def face_name(state: JobResults, face: int) -> str:
+    """By the row that is planned on it, or by what it is."""
+    named_by = next((row.recipe.name for row in state.rows if row.recipe.cad_face == face), None)
+    faces = state.job.part.faces
+    surface = faces[face]["surface"] if face < len(faces) else "face"
+    return named_by or f"{surface} (face {face + 1})"
+
+
+def pin(actor: Actor, job_id: int, row_id: int, place: Array) -> int:
+    """A pin at a place. Returns its row."""
+    actor.must_change()
+    with transaction() as session:
+        stored(session, Job, job_id, lock=True)
+        told = told_at(load(session, job_id), row_id, place)
+        raw = {"kind": "pin", "map": row_id, "at": np.round(told.at, 4).tolist()}
+        (row,) = add_rows(session, actor, job_id, named(session, job_id, [raw]))
+        tell(session, job_id, "sheet")
+    return row
+
+
+def pin_worst(actor: Actor, job_id: int, row_id: int) -> list[int]:
+    """A pin where each face is farthest off, the worst first. Returns their rows."""
+    actor.must_change()
+    with transaction() as session:
+        stored(session, Job, job_id, lock=True)
+        judged = map_of(load(session, job_id), row_id)
+        places = judged.found.places
+        worst = sorted(judged.worst_of_faces().values(), key=lambda k: -abs(places.means[k]))[:MOST_PINS]
+        raws = [{"kind": "pin", "map": row_id, "at": np.round(places.points[k], 4).tolist()} for k in worst]
+        rows = add_rows(session, actor, job_id, named(session, job_id, raws))
+        tell(session, job_id, "sheet")
+    return rows
+
+
+def most_off(state: JobResults, judged: JudgedMap, units: Units, count: int) -> list[tuple[str, list[str]]]:
+    """The faces that are farthest off: name, and places, mean, spread, farthest in and out, share out."""
+    each = sorted(judged.of_faces.items(), key=lambda item: -max(abs(item[1].smallest), abs(item[1].largest)))
+    told = []
+    for face, found in each[:count]:
+        lengths = [length_text(v, units, sign=True) for v in (found.mean, found.smallest, found.largest)]
+        shares = "" if found.shares is None else f"{100 * found.shares[2]:.1f} %"
+        told.append((face_name(state, face), [str(found.places), *lengths, length_text(found.spread, units), shares]))
+    return told

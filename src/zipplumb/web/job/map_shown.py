@@ -1,0 +1,49 @@
+"""What the slip of a map tells."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from sqlalchemy.orm import Session
+
+from ...core.sheet.maps import FoundMap, shown_of
+from ...core.units import count_text, length_text
+from ...jobs.measure import maps
+from ...jobs.measure.clouds import progress_of
+from ...jobs.state.results import JobResults
+
+FACES = 12  # listed, those that are farthest off
+
+
+@dataclass(frozen=True)
+class MapShown:
+    """``share``: how far it is worked out; counts in words; bars of how many lie where, the ``scale`` under them; the faces
+    that are farthest off."""
+
+    share: float | None
+    facts: list[tuple[str, str]]
+    bars: list[maps.Bar]
+    scale: list[tuple[int, str]]
+    faces: list[tuple[str, list[str]]]
+    judged: bool
+
+
+def map_of(session: Session, state: JobResults, row_id: int) -> MapShown | None:
+    """None of a row that is no map."""
+    found = state.results[row_id].map
+    if found is None:
+        return None
+    if isinstance(found, FoundMap):
+        return MapShown(progress_of(session, row_id), [], [], [], [], False)
+    judged, units = shown_of(state.results[row_id]), state.job.units
+    assert judged is not None
+    result = judged.found.result
+    facts = [
+        ("Points", count_text(result.read)),
+        ("Of them not of the surface, or at an edge", count_text(result.off)),
+        (f"Places, one of every {length_text(result.step_mm, units)} {units}", count_text(len(result.places))),
+    ]
+    scale = [(k, length_text(edge, units, sign=True)) for k, edge in enumerate(maps.steps_of(judged), start=1)]
+    return MapShown(
+        None, facts, maps.bars_of(judged), scale, maps.most_off(state, judged, units, FACES), judged.words is not None
+    )

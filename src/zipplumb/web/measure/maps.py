@@ -1,0 +1,78 @@
+"""Maps of how far a scan lies off the CAD: planned, drawn, asked at a place, pinned."""
+
+from __future__ import annotations
+
+import numpy as np
+from flask import Blueprint, Response, g, render_template, request
+
+from ...core.errors import InputError
+from ...core.units import length_from_text
+from ...jobs.measure import maps
+from ...jobs.state.results import as_it_stands
+from ...store.database import snapshot, stored, transaction
+from ...store.models import Job
+from .. import params
+from ..answers import done
+from ..doors import changes, reads
+from ..job.slip import go_on_with
+
+blueprint = Blueprint("maps", __name__, url_prefix="/jobs/<int:job_id>/maps/<int:row_id>")
+FARTHEST_MM = 100.0
+
+
+@blueprint.post("/plan")
+@changes
+def plan(job_id: int, row_id: int):
+    """Of the scan ``row_id``."""
+    row = maps.plan(g.actor, job_id, row_id, _typed(job_id))
+    return go_on_with(job_id, row)
+
+
+def _typed(job_id: int) -> maps.TypedMap:
+    with transaction() as session:
+        units = stored(session, Job, job_id).units
+    reach = length_from_text(request.form.get("reach", ""), units, "how far off it may lie")
+    if not 0 < reach <= FARTHEST_MM:
+        raise InputError("So far off it is not of the part.", "Nothing was planned.", f"Type up to {FARTHEST_MM:.0f} mm.")
+    texts = {name: request.form.get(name, "").strip() for name in ("lower", "upper")}
+    limits = {name: length_from_text(text, units, f"the {name} limit") if text else None for name, text in texts.items()}
+    if any(limit is not None and abs(limit) > FARTHEST_MM for limit in limits.values()):
+        raise InputError("Such a limit judges nothing.", "Nothing was planned.", f"Type up to {FARTHEST_MM:.0f} mm.")
+    return maps.TypedMap(reach, limits["lower"], limits["upper"])
+
+
+@blueprint.get("/places")
+@reads
+def places(job_id: int, row_id: int):
+    """Packed float32: place, deviation, facing (docs/formats.md)."""
+    with snapshot() as session:
+        found = maps.drawn_of(as_it_stands(session, job_id), row_id)
+    return Response(found.tobytes(), mimetype="application/octet-stream", headers={"X-Last": "0", "X-Placed": "part"})
+
+
+@blueprint.get("/at")
+@reads
+def at(job_id: int, row_id: int):
+    """What it says at a place."""
+    with snapshot() as session:
+        told = maps.told_at(as_it_stands(session, job_id), row_id, _place())
+    place = ",".join(f"{v:.4f}" for v in told.at)
+    return render_template("_place.html", told=told, place=place, job_id=job_id, row_id=row_id)
+
+
+@blueprint.post("/pin")
+@changes
+def pin(job_id: int, row_id: int):
+    maps.pin(g.actor, job_id, row_id, _place())
+    return done()
+
+
+@blueprint.post("/pins")
+@changes
+def pins(job_id: int, row_id: int):
+    maps.pin_worst(g.actor, job_id, row_id)
+    return done()
+
+
+def _place() -> np.ndarray:
+    return np.array(params.numbers("at", 3))
