@@ -26,6 +26,9 @@ KNOWN: list[int] = []  # the scanner's calibration, once there is one
 DULL = 3  # so many lie where the part reflects badly: of them too little may be seen
 ON_TOP = np.array([[x, y, bracket.THICK] for x in (-180, 180) for y in (-120, 120)], float)
 BOLT_AT = [-carrier.BOLT_X, -carrier.BOLT_Y, carrier.FOOT]
+ON_PAPER = "p => { const { view } = window.zipplumb.stage; return view.onPaper(view.box.min.clone().set(...p)); }"
+PAINTED = "window.zipplumb.stage.painted.points.geometry.getAttribute('off')?.count ?? 0"
+SAYS = r"[−+]\d\.\d{3} mm \(U \d\.\d{3}\), Plane 1: (in|not proven|out)"
 HERE = [bracket.CIRCLE[1], bracket.CIRCLE[2], bracket.THICK]
 
 
@@ -84,6 +87,47 @@ def sizes(job, bolts, truth):
         assert abs(size.actual - 2 * real[face]["radius"]) < size.U
 
 
+def mapped_and_pinned(tamsin, here, top):
+    """The whole surface judged: a map with limits, with a mistake and a reload before, asked at a place, and pinned."""
+    page, slip = here.page, here.page.locator("#slip")
+    with page.expect_response(lambda answer: "/rows/" in answer.url):
+        tamsin.row("Scan 1").click()
+    expect(page.locator(".htmx-request")).to_have_count(0)
+    limits = slip.locator("form", has_text="Map how far it lies off the CAD")
+    limits.locator("[name=lower]").fill("0.3")
+    limits.locator("[name=upper]").fill("0.2")
+    limits.get_by_role("button").click()
+    expect(page.locator(".notice").first).to_contain_text("The upper limit lies under the lower one.")
+    page.locator(".notice [data-close]").first.click()
+    limits.locator("[name=lower]").fill("-0.2")
+    limits.get_by_role("button").click()
+    expect(tamsin.row("Surface map 1")).to_be_visible()
+    page.reload()  # while it is worked out
+    expect(tamsin.row("Surface map 1").locator(".word")).to_have_text(re.compile("in|out|not proven"), timeout=60_000)
+    tamsin.row("Surface map 1").click()
+    expect(slip.locator("#spread rect.whole")).to_have_count(54)
+    tamsin.until(lambda: page.evaluate(PAINTED) > 1000)
+    expect(page.locator("#scale li")).to_have_count(9)
+    expect(page.locator("#scale")).to_contain_text("+0.200")
+    found = judged(here.job)["Surface map 1"].map
+    on_top = found.of_faces[top]
+    assert abs(on_top.mean) < 0.03 and on_top.spread < 0.05
+    assert on_top.shares[0] > 0.9
+    page.get_by_role("button", name="Top", exact=True).click()
+    places = found.found.places.points[found.found.places.faces == top]
+    away = np.linalg.norm(places[:, :2] - BOLT_AT[:2], axis=1)
+    x, y = page.evaluate(ON_PAPER, places[np.argmin(np.abs(away - 25))].tolist())
+    canvas = page.locator("#canvas").bounding_box()
+    page.mouse.click(canvas["x"] + x, canvas["y"] + y)
+    expect(slip.locator("#place .told")).to_have_text(re.compile(SAYS))
+    slip.get_by_role("button", name="Pin it").click()
+    expect(tamsin.row("Pin 1").locator(".word")).to_have_text(re.compile("in|out|not proven"))
+    slip.get_by_role("button", name="Pin the worst place of each face").click()
+    expect(tamsin.row("Pin 3")).to_be_visible()
+    pins = judged(here.job)
+    assert abs(pins["Pin 2"].first.actual) >= abs(pins["Pin 3"].first.actual)
+
+
 def test_touched_datums_and_a_scan_from_which_planned_rows_take_their_points(tamsin, bench, scanner, truth):
     here = bench("Scanned")
     page = here.page
@@ -139,6 +183,7 @@ def test_touched_datums_and_a_scan_from_which_planned_rows_take_their_points(tam
     expect(band).to_have_text("All rows are done. Make the report.", timeout=60_000)  # nobody went to the screen
     expect(tamsin.row("Scan 1").locator(".wide")).to_contain_text("points")
     sizes(here.job, bolts, truth)
+    mapped_and_pinned(tamsin, here, top)
     page.locator("#now .lead").click()
     for kind in ("PDF", "XLSX"):
         page.locator("#slip").get_by_role("button", name=kind, exact=True).click()
@@ -263,9 +308,6 @@ def test_all_holes_of_a_face_from_its_edges_alone(tamsin, bench, scanner, runnin
     slip.get_by_role("button", name="PDF", exact=True).click()
     expect(page.locator("#reports")).to_contain_text("PDF")
     compare(here.job, bolts)
-
-
-ON_PAPER = "p => { const { view } = window.zipplumb.stage; return view.onPaper(view.box.min.clone().set(...p)); }"
 
 
 def test_laid_on_the_cad_from_no_start_then_on_scanned_datums(tamsin, bench, scanner, running):

@@ -57,7 +57,7 @@ def at(job_id: int, row_id: int):
     with snapshot() as session:
         told = maps.told_at(as_it_stands(session, job_id), row_id, _place())
     place = ",".join(f"{v:.4f}" for v in told.at)
-    return render_template("_place.html", told=told, place=place, job_id=job_id, row_id=row_id)
+    return render_template("_at_place.html", told=told, place=place, job_id=job_id, row_id=row_id)
 
 
 @blueprint.post("/pin")
