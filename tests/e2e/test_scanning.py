@@ -28,7 +28,7 @@ ON_TOP = np.array([[x, y, bracket.THICK] for x in (-180, 180) for y in (-120, 12
 BOLT_AT = [-carrier.BOLT_X, -carrier.BOLT_Y, carrier.FOOT]
 ON_PAPER = "p => { const { view } = window.zipplumb.stage; return view.onPaper(view.box.min.clone().set(...p)); }"
 PAINTED = "window.zipplumb.stage.painted.points.geometry.getAttribute('off')?.count ?? 0"
-SAYS = r"[−+]\d\.\d{3} mm \(U \d\.\d{3}\), Plane 1: (in|not proven|out)"
+SAYS = r"[−+]\d\.\d{3} mm \(U \d\.\d{3}\), Top: (in|not proven|out)"
 HERE = [bracket.CIRCLE[1], bracket.CIRCLE[2], bracket.THICK]
 
 
