@@ -45,7 +45,7 @@ def run() -> None:
         write = f"from zipplumb.demo.bracket import write_step; from pathlib import Path; write_step(Path({str(path)!r}))"
         subprocess.run([sys.executable, "-c", write], **QUIET)
         model = read_cad(path)
-    chunks = _scanned(model)
+    chunks = scanned(model)
     still = Motion.identity()
     shapes = {face.index: face.nominal["shape"] for face in model.faces if face.nominal}
     large = sorted(shapes, key=lambda k: -model.faces[k].area_mm2)[:ROWS]
@@ -123,7 +123,7 @@ def _laid(cloud: CloudPoints, surfaces: Surfaces) -> None:
     print(f"  what is there where one points, among {len(cloud)}: {each:.2f} s")
 
 
-def _scanned(model: CadModel) -> list[Chunk]:
+def scanned(model: CadModel) -> list[Chunk]:
     """Passes over the part, squarely and leaning, until there are as many points."""
     random = np.random.default_rng(5)
     lit = Lit.of(np.concatenate([model.mesh_of(face.index)[0] for face in model.faces]), Stand(Motion.identity()), None)

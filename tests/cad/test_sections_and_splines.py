@@ -8,7 +8,7 @@ from zipplumb.cad.blocks import Blocks
 from zipplumb.cad.near import FacesNear
 from zipplumb.cad.section import cut
 from zipplumb.cad.spline_pack import pack_splines, unpack_splines
-from zipplumb.cad.surfaces import Surfaces
+from zipplumb.cad.surfaces import MANY, Surfaces
 from zipplumb.core.errors import InputError
 from zipplumb.demo.bracket import BORE, THICK
 
@@ -27,23 +27,32 @@ def bracket(tmp_path_factory):
 
 
 def library_distances(path, face, points):
-    """By the library itself: the least distance from each point to the face."""
+    """By the library itself: the least distance from each point to the face, or to all of the part (None)."""
+    from OCP.BRep import BRep_Builder
     from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeVertex
     from OCP.BRepExtrema import BRepExtrema_DistShapeShape
     from OCP.gp import gp_Pnt
     from OCP.STEPControl import STEPControl_Reader
     from OCP.TopAbs import TopAbs_ShapeEnum
     from OCP.TopExp import TopExp_Explorer
+    from OCP.TopoDS import TopoDS_Compound
 
     reader = STEPControl_Reader()
     reader.ReadFile(str(path))
     reader.TransferRoots()
     faces = TopExp_Explorer(reader.OneShape(), TopAbs_ShapeEnum.TopAbs_FACE)
-    for _ in range(face):
+    for _ in range(face or 0):
         faces.Next()
-    found = faces.Current()
+    each = [faces.Current()]
+    while face is None and faces.More():
+        each.append(faces.Current())
+        faces.Next()
+    found = BRep_Builder(), TopoDS_Compound()
+    found[0].MakeCompound(found[1])
+    for one in each:
+        found[0].Add(found[1], one)
     return np.array(
-        [BRepExtrema_DistShapeShape(BRepBuilderAPI_MakeVertex(gp_Pnt(*p)).Vertex(), found).Value() for p in points.tolist()]
+        [BRepExtrema_DistShapeShape(BRepBuilderAPI_MakeVertex(gp_Pnt(*p)).Vertex(), found[1]).Value() for p in points.tolist()]
     )
 
 
@@ -59,6 +68,20 @@ def test_every_free_face_has_the_feet_of_the_cad_library_also_where_it_closes_on
         points = on_all_sides(Surfaces(model, only=[face]), 60, 0.5)
         ours = model.splines[face].nearest(points)[0]
         assert np.abs(np.linalg.norm(points - ours, axis=1) - library_distances(path, face, points)).max() < 1e-6
+
+
+@pytest.mark.parametrize("blocks", [False, True])
+def test_deviations_are_those_of_the_cad_library_all_over_the_part(bracket, blocks):
+    path, model = bracket
+    faces = FacesNear(model, None)
+    points = on_all_sides(faces.surfaces, 150, 1.0)
+    if blocks:  # as if many had been asked for before
+        faces.surfaces.asked = MANY
+    feet, normals, _, at_edge = faces(points, 0.5)
+    off = np.einsum("ij,ij->i", points - feet, normals)
+    inner = ~at_edge
+    assert inner.mean() > 0.8
+    assert np.abs(np.abs(off[inner]) - library_distances(path, None, points[inner])).max() < 1e-6
 
 
 def test_blocks_of_space_find_what_the_triangles_find_and_most_of_it_without_them(bracket):

@@ -32,7 +32,7 @@ class Surfaces:
         self.corners, self.triangles = model.positions.astype(float), model.triangles.astype(np.int64)
         counts = np.diff(model.face_triangles.astype(int))
         self.face_of = np.repeat(np.arange(len(counts)), counts)
-        self._asked = 0
+        self.asked = 0
         self.exact = {f.index: _foot_on(shape_from_data(f.nominal), f.inside) for f in model.faces if f.nominal}
         self.exact |= {face: spline.nearest for face, spline in model.splines.items()}
         if only is not None:
@@ -69,8 +69,8 @@ class Surfaces:
         """The same, the number of the face of each, and where on the face (n, 3) roughly: a foot on the face's own surface may
         lie beyond its borders, this does not."""
         points = np.ascontiguousarray(points, float)
-        self._asked += len(points)
-        if self._asked < MANY:
+        self.asked += len(points)
+        if self.asked < MANY:
             return self._by_triangles(points)
         feet, normals, faces = np.empty_like(points), np.empty_like(points), np.full(len(points), NOBODY)
         sure = self.by_blocks(self._blocks, points, feet, normals, faces)
