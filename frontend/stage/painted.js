@@ -2,7 +2,7 @@
 // nothing was seen.
 import { BufferGeometry, Points, ShaderMaterial } from "three";
 import { fetched, geometryOf, met } from "./cloud.js";
-import { FAINT, STEPS } from "./colors.js";
+import { FAINT, STEPS, STEPS_CSS } from "./colors.js";
 
 const WIDER = 1.5; // than their grid: neighbours meet
 const LEAST_PX = 2;
@@ -33,6 +33,7 @@ export class Painted {
       this.uniforms.size.value = devicePixelRatio * Math.max(LEAST_PX, WIDER * (this.size ?? 0) * view.pxPerMm);
     };
     this.legend = document.getElementById("scale");
+    this.told = []; // the scale: colour and words of each step, the largest first
     view.scene.add(this.points);
     for (const come of ["pointerover", "focusin"]) document.addEventListener(come, ({ target }) => this.only(target.dataset ?? {}));
   }
@@ -52,8 +53,7 @@ export class Painted {
   // Of a row, or nothing.
   async show(base, row, map) {
     const address = map ? `${base}/maps/${row}/places?of=${map.key}` : null;
-    if (map) this.scale(map);
-    else if (this.legend) this.legend.hidden = true;
+    this.scale(map);
     if (address === this.address) return;
     this.address = address;
     this.points.visible = false;
@@ -67,18 +67,18 @@ export class Painted {
   }
 
   // What its colours mean, beside the part: the largest on top.
-  scale({ steps, words, size }) {
-    this.size = size;
-    this.uniforms.steps.value = steps;
+  scale(map) {
+    if (map) [this.size, this.uniforms.steps.value] = [map.size, map.steps];
+    this.told = map ? STEPS_CSS.map((color, k) => ({ color, step: k, words: map.words[k - 1] ?? "" })).reverse() : [];
     if (!this.legend) return;
-    const row = (k) => {
+    const items = this.told.map(({ step, words }) => {
       const item = document.createElement("li");
-      item.className = `step-${k}`;
-      item.textContent = words[k - 1] ?? "";
+      item.className = `step-${step}`;
+      item.textContent = words;
       return item;
-    };
-    this.legend.replaceChildren(...STEPS.map((_, k) => row(k)).reverse());
-    this.legend.hidden = false;
+    });
+    this.legend.replaceChildren(...items);
+    this.legend.hidden = !map;
   }
 
   nearest(ray) {

@@ -1,8 +1,10 @@
 // The stage as a picture for the report: paper, part and tags.
 const PAPER = "#f7f3ea";
+const STEP = { wide: 22, high: 30, edge: 14, gap: 8, px: 17 };
 const TAG = { paper: "#fffdf7", ink: "#1f2933", px: 15, high: 22, margin: 6 };
 
-export function picture(view, labels) {
+// ``scale``: what the colours of a map mean, the largest first, or nothing.
+export function picture(view, labels, scale = []) {
   view.renderer.render(view.scene, view.camera);
   const paper = document.createElement("canvas");
   [paper.width, paper.height] = [view.canvas.width, view.canvas.height];
@@ -11,6 +13,7 @@ export function picture(view, labels) {
   pen.fillRect(0, 0, paper.width, paper.height);
   pen.drawImage(view.canvas, 0, 0);
   drawTags(pen, view, labels);
+  drawScale(pen, view, scale);
   return paper.toDataURL("image/png");
 }
 
@@ -29,4 +32,18 @@ function drawTags(pen, view, labels) {
     pen.fillStyle = TAG.ink;
     pen.fillText(span.textContent, x, y);
   }
+}
+
+function drawScale(pen, view, scale) {
+  const px = pen.canvas.width / view.wide;
+  const right = pen.canvas.width - (STEP.edge + STEP.wide) * px;
+  pen.font = `${STEP.px * px}px "Atkinson Hyperlegible Mono"`;
+  pen.textAlign = "right";
+  pen.textBaseline = "middle";
+  scale.forEach(({ color, words }, k) => {
+    pen.fillStyle = color;
+    pen.fillRect(right, (STEP.edge + k * STEP.high) * px, STEP.wide * px, STEP.high * px);
+    pen.fillStyle = TAG.ink;
+    pen.fillText(words, right - STEP.gap * px, (STEP.edge + (k + 1) * STEP.high) * px);
+  });
 }

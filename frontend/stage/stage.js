@@ -4,7 +4,7 @@ import { Box3, Vector3 } from "three";
 import { say } from "../notices.js";
 import { clicks } from "./clicks.js";
 import { Cloud } from "./cloud.js";
-import { ALIKE, CHOSEN, CURRENT, PICKED, PLANNED, WORDS } from "./colors.js";
+import { ALIKE, CHOSEN, CURRENT, PICKED, PLANNED, UNSEEN, WORDS } from "./colors.js";
 import { Dimension } from "./dimension.js";
 import { drawingOf } from "./drawing.js";
 import { Handles } from "./handles.js";
@@ -110,7 +110,7 @@ export class Stage {
   }
 
   picture() {
-    return picture(this.view, this.marks.labels);
+    return picture(this.view, this.marks.labels, this.painted.told);
   }
 
   // ---- what stands on it --------------------------------------------------------------
@@ -164,8 +164,7 @@ export class Stage {
     }
     if (scan === null) this.cloud.show(this.base, String(rows[selected] ? selected : current), shown);
     else this.cloud.show(this.base, String(scan), rows[scan]);
-    const mapped = shown?.pinned ?? (rows[selected] ? selected : current); // of a pin, the map that it stands on
-    this.painted.show(this.base, String(mapped), rows[mapped]?.map);
+    this.painted.show(this.base, String(this.mapped), rows[this.mapped]?.map);
     const { lines, dots, dimension, value } = this.pointed;
     if (lines) this.marks.showDrawn(lines);
     // a dimension that is opened stands on the part, until another is pointed at
@@ -177,6 +176,14 @@ export class Stage {
     this.view.draw();
   }
 
+  // The row whose map is shown, where there is one: of a pin, that on which it stands.
+  get mapped() {
+    const { rows, current } = this.state;
+    const shown = rows[this.drawing.selected] ? this.drawing.selected : current;
+    const row = rows[shown]?.pinned ?? shown;
+    return rows[row]?.map ? row : null;
+  }
+
   // Of a mesh only the place was meant, not all of it.
   get wholeBody() {
     return this.part.faces[this.picked.face]?.surface === "mesh";
@@ -184,9 +191,9 @@ export class Stage {
 
   tints() {
     const { rows, current } = this.state;
-    const tints = new Map();
+    const tints = new Map(this.mapped === null ? [] : this.part.faces.map((_, face) => [face, UNSEEN])); // the map paints it
     for (const { face, word } of Object.values(rows)) if (face != null && !tints.has(face)) tints.set(face, WORDS[word] ?? PLANNED);
-    if (rows[current]?.face != null) tints.set(rows[current].face, CURRENT);
+    if (rows[current]?.face != null && this.mapped === null) tints.set(rows[current].face, CURRENT);
     for (const id of this.chosen) if (rows[id]?.face != null) tints.set(rows[id].face, CHOSEN);
     for (const face of [...this.drawing.alike, ...this.pointed.faces]) tints.set(face, ALIKE);
     if (this.picked.face != null && !this.wholeBody) tints.set(this.picked.face, PICKED);
@@ -199,9 +206,16 @@ export class Stage {
     if (labels.length) return labels.map(({ at, ...rest }) => ({ at: new Vector3(...at), ...rest }));
     if (alike.length) return alike.map((face, k) => ({ at: this.part.spot(face), text: String(k + 1) }));
     if (this.chosen.size) return this.chosenLabels();
+    if (this.mapped !== null) return this.pinLabels();
     const datums = Object.values(this.state.rows).filter((row) => row.datum && row.face != null);
     const letters = datums.map((row) => ({ at: this.part.spot(row.face), text: row.datum }));
     return this.wholeBody && this.picked.at ? [...letters, { at: this.picked.at, text: "here" }] : letters;
+  }
+
+  // What the map that is shown has pinned.
+  pinLabels() {
+    const pins = Object.values(this.state.rows).filter((row) => row.pinned === String(this.mapped) && row.hits?.length);
+    return pins.slice(0, MOST_NAMES).map((row) => ({ at: new Vector3(...row.hits[0]), text: row.name, className: "small" }));
   }
 
   // The names of what is chosen, where they can be read.

@@ -18,7 +18,7 @@ from zipplumb.jobs.hand import move_hand, tell_hand
 from zipplumb.jobs.plan import picking
 from zipplumb.jobs.state.results import load
 from zipplumb.store.database import transaction
-from zipplumb.store.models import Calibration, Instrument, Probe, Reading
+from zipplumb.store.models import Calibration, Instrument, Picture, Probe, Reading
 
 BELOW_MM = 38.0  # the top's plane, moved into the part so far: what lies deep in the bores is cut away
 LINES_MM, DEEP_MM, REACH_MM = 0.7, 36.0, 58.0
@@ -124,6 +124,10 @@ def mapped_and_pinned(tamsin, here, top):
     expect(tamsin.row("Pin 1").locator(".word")).to_have_text(re.compile("in|out|not proven"))
     slip.get_by_role("button", name="Pin the worst place of each face").click()
     expect(tamsin.row("Pin 3")).to_be_visible()
+    slip.get_by_role("button", name="Keep this view for the report").click()
+    expect(slip.locator("#kept-view")).to_have_text("It is kept.")
+    with transaction() as session:
+        assert [each.caption for each in session.query(Picture).filter(Picture.job_id == here.job)] == ["Surface map 1"]
     pins = judged(here.job)
     assert abs(pins["Pin 2"].first.actual) >= abs(pins["Pin 3"].first.actual)
 

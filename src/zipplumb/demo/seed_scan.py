@@ -20,7 +20,7 @@ from ..jobs.actor import Actor
 from ..jobs.align import laid, systems
 from ..jobs.kit import stations
 from ..jobs.link import presses
-from ..jobs.measure import cloud_work, clouds, surfaces
+from ..jobs.measure import cloud_work, clouds, maps, surfaces
 from ..jobs.plan import picking, sheet
 from ..jobs.state.results import JobResults, load
 from ..store.database import stored, transaction
@@ -34,6 +34,7 @@ AXIS_FROM_SCANNER = Motion(np.eye(3), np.array([0.4, 60.7, 96.3]))  # as it was 
 RMS_MM, U_MM = 0.021, 0.004
 AWAY_MM, APART_MM, LINES_MM, A_SECOND = 110.0, 55.0, 2.5, 100.0
 ROUGH = Motion(Rotation.from_rotvec([0.004, -0.003, 0.006]).as_matrix(), np.array([1.5, -1.0, 0.8]))  # as three pairs lay it
+LIMIT_MM, PINS, SEEN_WELL = 0.15, 3, 500  # places of a face that is pinned
 SEAT = bracket.BALL[1:3]  # X and Y of what is pointed at
 
 
@@ -155,6 +156,19 @@ def _measured(actor: Actor, job: int) -> None:
     if any(each.kind == "sphere" for each in found.each):
         surfaces.plan(actor, job, scan, place, "sphere", found.seen, "Ball seat")
     systems.activate(actor, job, systems.plan_lettered(actor, job))
+    _mapped(actor, job, scan)
+
+
+def _mapped(actor: Actor, job: int, scan: int) -> None:
+    """The whole surface judged, and pinned where some faces are worst."""
+    row = maps.plan(actor, job, scan, maps.TypedMap(1.0, -LIMIT_MM, LIMIT_MM))
+    for _ in range(2):  # the map waits for the scan, as it is now
+        state = _worked_out(job)
+    judged = maps.map_of(state, row)
+    places, worst = judged.found.places, judged.worst_of_faces()
+    much = [k for face, k in worst.items() if judged.of_faces[face].places > SEEN_WELL]
+    for k in sorted(much, key=lambda k: -abs(places.means[k]))[:PINS]:
+        maps.pin(actor, job, row, places.points[k])
 
 
 def _worked_out(job: int) -> JobResults:
