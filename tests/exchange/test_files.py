@@ -10,6 +10,7 @@ from pypdf import PdfReader
 
 from zipplumb.exchange.columns import HEADINGS
 from zipplumb.exchange.csv_file import write_csv
+from zipplumb.exchange.map_table import MapLine, MapTable
 from zipplumb.exchange.pdf_file import write_pdf
 from zipplumb.exchange.pictures import is_picture
 from zipplumb.exchange.table import CharacteristicText, RowText
@@ -55,6 +56,36 @@ def test_csv_holds_every_characteristic_with_its_unit():
     assert [r["Unit"] for r in rows] == ["mm", "mm", "°", "mm", ""]
     assert [r["Quantity"] for r in rows] == ["diameter", "diameter", "tilt", "diameter", "6 held, 0 spare"]
     assert list(rows[0]) == list(HEADINGS)
+
+
+def line(name, places, shares=(0.9, 0.06, 0.04)):
+    numbers = (0.01, 0.02, -0.03, 0.04, -0.05, 0.06)
+    return MapLine(name, places, numbers, tuple(f"{n:+.3f}" for n in numbers), shares)
+
+
+def surface_map(faces=30, **more):
+    each = tuple(line(f"face {k}", 10 + k) for k in range(faces))
+    bars = tuple((k / 54, k // 6) for k in range(54))
+    return MapTable(
+        "Surface map 1", "90.0 % of what was seen is in.", line("all that was seen", 500), each, bars, tuple("abcdefgh")
+    )
+
+
+def test_a_map_is_told_face_by_face_in_xlsx_and_pdf():
+    found = surface_map()
+    book = openpyxl.load_workbook(io.BytesIO(write_xlsx([row()], "mm", [], (), [found, surface_map(1)])))
+    cells = list(book["Surface maps"].values)
+    assert cells[0][:3] == ("Map", "Face", "Places")
+    assert len(cells) == 1 + 31 + 2
+    assert cells[1][1:4] == ("all that was seen", 500, 0.01)
+    assert cells[1][-3:] == pytest.approx((90, 6, 4))
+    bare = openpyxl.load_workbook(io.BytesIO(write_xlsx([row()], "mm", [])))
+    assert "Surface maps" not in bare.sheetnames
+    pages = PdfReader(io.BytesIO(write_pdf("Job", [row()], "mm", [], [], (), [found]))).pages
+    text = "".join(page.extract_text() for page in pages)
+    assert "90.0 % of what was seen is in." in text
+    assert "face 23" in text and "face 24" not in text
+    assert "6 more faces are in the XLSX." in text
 
 
 @pytest.mark.parametrize("name", ["=1+1", "+cmd", "-2", "@x", '=HYPERLINK("http://x")'])

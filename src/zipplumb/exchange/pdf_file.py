@@ -12,9 +12,12 @@ from jinja2 import Environment, PackageLoader, select_autoescape
 from ..core.units import UNITS
 from .columns import SHOWN
 from .detail_table import DetailTable
+from .map_table import MapTable
 from .pictures import is_picture
 from .symbols import Symbol
 from .table import RowText
+
+FACES_SHOWN = 24  # of a map, those farthest off
 
 
 @lru_cache(maxsize=1)
@@ -38,15 +41,16 @@ def _source(png: bytes) -> str:
 
 def write_pdf(
     title: str, rows: list[RowText], units: str, facts: list[tuple[str, str]], pictures: list[tuple[bytes, str]],
-    details: Sequence[DetailTable] = (),
+    details: Sequence[DetailTable] = (), maps: Sequence[MapTable] = (),
 ) -> bytes:  # fmt: skip
-    """The report: pictures, facts, the rows with their bars, and details as they were found and left."""
+    """The report: pictures, facts, the rows with their bars, maps, and details as they were found and left."""
     from weasyprint import HTML, urls  # slow to import, and only the worker needs it
 
     shown = [(_source(png) if is_picture(png) else "", caption) for png, caption in pictures]
     counts = {word: sum(r.word == word for r in rows) for word in ("in", "close", "out", "not proven", "to do")}
     page = _templates().get_template("report.html")
     html = page.render(
-        title=title, rows=rows, units=units, facts=facts, pictures=shown, counts=counts, fonts=_fonts(), details=details
-    )
+        title=title, rows=rows, units=units, facts=facts, pictures=shown, counts=counts, fonts=_fonts(), details=details,
+        maps=maps, faces_shown=FACES_SHOWN,
+    )  # fmt: skip
     return HTML(string=html, url_fetcher=urls.URLFetcher(allowed_protocols={"data"})).write_pdf()

@@ -9,14 +9,19 @@ from typing import Any
 import xlsxwriter
 
 from ..core.units import UNITS, Units
-from . import detail_table
+from . import detail_table, map_table
 from .columns import COLUMNS, HEADINGS, lines
 from .detail_table import DetailTable
+from .map_table import MapTable
 from .table import RowText
 
 
-def write_xlsx(rows: list[RowText], units: Units, facts: list[tuple[str, str]], details: Sequence[DetailTable] = ()) -> bytes:
-    """A sheet of rows with numbers as numbers, one of details as found and as left, and one of who, when and with what."""
+def write_xlsx(
+    rows: list[RowText], units: Units, facts: list[tuple[str, str]], details: Sequence[DetailTable] = (),
+    maps: Sequence[MapTable] = (),
+) -> bytes:  # fmt: skip
+    """A sheet of rows with numbers as numbers, one of details as found and as left, one of the faces of maps, and one of who,
+    when and with what."""
     target = io.BytesIO()
     book = xlsxwriter.Workbook(target, {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False})
     head = book.add_format({"bold": True, "bottom": 1, "bg_color": "#F7F3EA"})
@@ -40,6 +45,9 @@ def write_xlsx(rows: list[RowText], units: Units, facts: list[tuple[str, str]], 
     if details:
         widths = [20, 20, *[11] * (len(detail_table.HEADINGS) - 2)]
         add("Details", detail_table.HEADINGS, widths, (line for table in details for line in table.cells()))
+    if maps:
+        widths = [20, 20, *[13] * (len(map_table.HEADINGS) - 2)]
+        add("Surface maps", map_table.HEADINGS, widths, (line for table in maps for line in table.cells()))
     about = book.add_worksheet("About")
     about.set_column(0, 0, 22)
     about.set_column(1, 1, 70)

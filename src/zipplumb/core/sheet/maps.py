@@ -134,6 +134,14 @@ class JudgedMap:
     def whole(self) -> Figures:
         return Figures.of(self.found.places.means, self.words)
 
+    @property
+    def told(self) -> str:
+        """Which shares are in, not proven and out, in a sentence; "" without limits."""
+        if self.whole.shares is None:
+            return ""
+        share_in, open_, out = (100 * share for share in self.whole.shares)
+        return f"{share_in:.1f} % of what was seen is in, {open_:.1f} % not proven, {out:.1f} % out."
+
     @cached_property
     def of_faces(self) -> dict[int, Figures]:
         """By number of the face."""
@@ -233,7 +241,7 @@ class MapNodes:
         judged = JudgedMap(found, judge.U, lower, upper, judge.sure_at)
         return RowResult(
             row.id, "done", characteristics=judge.characteristics(judged.whole, limits), aligned_by=self.aligned_by,
-            told=_told(judged), map=judged,
+            told=judged.told, map=judged,
         )  # fmt: skip
 
 
@@ -247,14 +255,6 @@ def _limits(recipe: RowRecipe) -> tuple[float | None, float | None]:
     asked = {each.key: each for each in recipe.asked}
     lower = asked["smallest"].lower if "smallest" in asked else None
     return lower, asked["largest"].upper if "largest" in asked else None
-
-
-def _told(judged: JudgedMap) -> str:
-    whole = judged.whole
-    if whole.shares is None:
-        return ""
-    share_in, open_, out = (100 * share for share in whole.shares)
-    return f"{share_in:.1f} % of what was seen is in, {open_:.1f} % not proven, {out:.1f} % out."
 
 
 @dataclass(frozen=True, eq=False)

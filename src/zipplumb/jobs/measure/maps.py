@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass
 
 import numpy as np
@@ -10,8 +11,9 @@ from numpy.typing import NDArray
 from ...core.cloud.points import BYTES
 from ...core.errors import InputError
 from ...core.frames import Array
-from ...core.sheet.maps import WORDS, JudgedMap, shown_of
-from ...core.units import Units, length_text
+from ...core.sheet.maps import WORDS, Figures, JudgedMap, shown_of
+from ...core.units import Units, in_units, length_text
+from ...exchange.map_table import MapLine, MapTable
 from ...store.database import stored, tell, transaction
 from ...store.models import Job
 from ..actor import Actor
@@ -162,12 +164,28 @@ def pin_worst(actor: Actor, job_id: int, row_id: int) -> list[int]:
     return rows
 
 
-def most_off(state: JobResults, judged: JudgedMap, units: Units, count: int) -> list[tuple[str, list[str]]]:
-    """The faces that are farthest off: name, and places, mean, spread, farthest in and out, share out."""
-    each = sorted(judged.of_faces.items(), key=lambda item: -max(abs(item[1].smallest), abs(item[1].largest)))
-    told = []
-    for face, found in each[:count]:
-        lengths = [length_text(v, units, sign=True) for v in (found.mean, found.smallest, found.largest)]
-        shares = "" if found.shares is None else f"{100 * found.shares[2]:.1f} %"
-        told.append((face_name(state, face), [str(found.places), *lengths, length_text(found.spread, units), shares]))
-    return told
+def map_tables(state: JobResults, rows: Collection[int] | None = None) -> list[MapTable]:
+    """The maps of a job, or of some of its rows, as reports tell them."""
+    found = [(row, shown_of(state.results[row.id])) for row in state.rows if not rows or row.id in rows]
+    return [table_of(state, row.recipe.name, judged) for row, judged in found if judged is not None]
+
+
+def table_of(state: JobResults, name: str, judged: JudgedMap) -> MapTable:
+    """Of one map."""
+    units = state.job.units
+    bars = tuple((bar.share, bar.step) for bar in bars_of(judged))
+    scale = tuple(length_text(step, units, sign=True) for step in steps_of(judged))
+    faces = tuple(_line(face_name(state, face), found, units) for face, found in farthest_off(judged))
+    return MapTable(name, judged.told, _line("all that was seen", judged.whole, units), faces, bars, scale)
+
+
+def farthest_off(judged: JudgedMap) -> list[tuple[int, Figures]]:
+    """Faces by their number, those that are farthest off first."""
+    return sorted(judged.of_faces.items(), key=lambda item: -max(abs(item[1].smallest), abs(item[1].largest)))
+
+
+def _line(name: str, found: Figures, units: Units) -> MapLine:
+    lengths = (found.mean, found.spread, found.low, found.high, found.smallest, found.largest)
+    numbers = tuple(in_units(mm, units) for mm in lengths)
+    texts = tuple(length_text(mm, units, sign=mm is not found.spread) for mm in lengths)
+    return MapLine(name, found.places, numbers, texts, found.shares)

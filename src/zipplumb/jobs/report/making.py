@@ -23,6 +23,7 @@ from ...store.database import AWAY, stored, tell, transaction
 from ...store.models import Calibration, Instrument, Picture, Reading, Report, Station, User
 from ..actor import Actor, record
 from ..align.alignment_text import at_20_words
+from ..measure.maps import map_tables
 from ..place.inspection import detail_tables
 from ..plan.callouts import model_with_tolerances
 from ..queue import defer
@@ -128,14 +129,14 @@ def _csv(session: Session, report: Report, state: JobResults) -> bytes:
 
 def _xlsx(session: Session, report: Report, state: JobResults) -> bytes:
     facts, tables = gather_facts(session, state, report.by), detail_tables(session, state)
-    return write_xlsx(_rows(report, state), state.job.units, facts, tables)
+    return write_xlsx(_rows(report, state), state.job.units, facts, tables, map_tables(state, report.rows))
 
 
 def _pdf(session: Session, report: Report, state: JobResults) -> bytes:
     facts, tables = gather_facts(session, state, report.by), detail_tables(session, state)
     pictures = session.scalars(select(Picture).where(Picture.job_id == report.job_id).order_by(Picture.id)).all()
     seen = [(p.png, p.caption) for p in pictures]
-    return write_pdf(state.job.name, _rows(report, state), state.job.units, facts, seen, tables)
+    return write_pdf(state.job.name, _rows(report, state), state.job.units, facts, seen, tables, map_tables(state, report.rows))
 
 
 def _step(session: Session, report: Report, state: JobResults) -> bytes:

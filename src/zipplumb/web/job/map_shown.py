@@ -8,6 +8,7 @@ from sqlalchemy.orm import Session
 
 from ...core.sheet.maps import FoundMap, shown_of
 from ...core.units import count_text, length_text
+from ...exchange.map_table import MapLine
 from ...jobs.measure import maps
 from ...jobs.measure.clouds import progress_of
 from ...jobs.state.results import JobResults
@@ -24,7 +25,7 @@ class MapShown:
     facts: list[tuple[str, str]]
     bars: list[maps.Bar]
     scale: list[tuple[int, str]]
-    faces: list[tuple[str, list[str]]]
+    faces: list[MapLine]
     judged: bool
 
 
@@ -43,7 +44,6 @@ def map_of(session: Session, state: JobResults, row_id: int) -> MapShown | None:
         ("Of them not of the surface, or at an edge", count_text(result.off)),
         (f"Places, one of every {length_text(result.step_mm, units)} {units}", count_text(len(result.places))),
     ]
-    scale = [(k, length_text(edge, units, sign=True)) for k, edge in enumerate(maps.steps_of(judged), start=1)]
-    return MapShown(
-        None, facts, maps.bars_of(judged), scale, maps.most_off(state, judged, units, FACES), judged.words is not None
-    )
+    table = maps.table_of(state, state.row(row_id).recipe.name, judged)
+    scale = list(enumerate(table.scale, start=1))
+    return MapShown(None, facts, maps.bars_of(judged), scale, list(table.faces[:FACES]), judged.words is not None)

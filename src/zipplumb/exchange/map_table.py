@@ -1,0 +1,71 @@
+"""A map of a scan's deviations, for reports: figures of the whole and of each face, and how many places lie where."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+HEADINGS = (
+    "Map", "Face", "Places", "Mean", "Spread", "2.5 % lie under", "2.5 % lie over", "Farthest in", "Farthest out", "In, %",
+    "Not proven, %", "Out, %",
+)  # fmt: skip
+STEPS = ("#0b4a52", "#1c7277", "#58a09b", "#a2ccc4", "#f4ecdb", "#f3cd9c", "#e09d56", "#c56a2b", "#8a3512")  # as on the stage
+WIDE, HIGH, SCALE, INK = 540.0, 90.0, 8.0, "#1F2933"
+
+
+@dataclass(frozen=True)
+class MapLine:
+    """``numbers``: mean, spread, between which 95 % lie, farthest in and out, in the job's unit, and as ``texts``; ``shares``
+    in, not proven and out, of one, or None without limits."""
+
+    name: str
+    places: int
+    numbers: tuple[float, ...]
+    texts: tuple[str, ...]
+    shares: tuple[float, float, float] | None
+
+    @property
+    def out(self) -> str:
+        return "–" if self.shares is None else f"{100 * self.shares[2]:.1f} %"
+
+
+@dataclass(frozen=True)
+class MapTable:
+    """``told``: what is to be said of it; ``whole``, and the faces, those farthest off first; ``bars``: share of the highest
+    and step of colours of each; ``scale``: words at the steps' ends."""
+
+    name: str
+    told: str
+    whole: MapLine
+    faces: tuple[MapLine, ...]
+    bars: tuple[tuple[float, int], ...]
+    scale: tuple[str, ...]
+
+    def cells(self) -> list[list[str | float | None]]:
+        """A line each, under HEADINGS; numbers as numbers."""
+        nothing: Sequence[float | None] = (None, None, None)
+        return [
+            [self.name, line.name, float(line.places), *line.numbers,
+             *(nothing if line.shares is None else [100 * share for share in line.shares])]
+            for line in (self.whole, *self.faces)
+        ]  # fmt: skip
+
+    @property
+    def spread(self) -> str:
+        """How many places lie how far off, over the scale."""
+        step = WIDE / len(self.bars)
+        parts = [
+            f'<rect x="{k * step:.1f}" y="{HIGH * (1 - share):.1f}" width="{step - 0.6:.1f}" height="{HIGH * share:.1f}" '
+            f'fill="{STEPS[color]}" stroke="{INK}" stroke-width=".2"/>'
+            for k, (share, color) in enumerate(self.bars)
+        ]
+        wide = WIDE / len(STEPS)
+        parts += [
+            f'<rect x="{k * wide:.1f}" y="{HIGH + 2:.0f}" width="{wide:.1f}" height="{SCALE:.0f}" fill="{color}"/>'
+            for k, color in enumerate(STEPS)
+        ]
+        parts += [
+            f'<text x="{(k + 1) * wide:.1f}" y="{HIGH + 22:.0f}" text-anchor="middle" font-size="11">{words}</text>'
+            for k, words in enumerate(self.scale)
+        ]
+        return f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {WIDE:.0f} {HIGH + 26:.0f}">{"".join(parts)}</svg>'

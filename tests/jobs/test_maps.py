@@ -1,0 +1,120 @@
+"""Maps and pins in a job: planned with limits, worked out by workers, drawn, asked at a place, pinned, and reported."""
+
+import numpy as np
+import pytest
+from job_bench import REVIEWER, TECHNICIAN, batch
+from scan_bench import ScannedBench, lit, numbers
+
+from zipplumb.core.errors import InputError, PlumbError
+from zipplumb.jobs.link import presses
+from zipplumb.jobs.measure import maps
+from zipplumb.jobs.measure.maps import TypedMap
+from zipplumb.jobs.plan import standing
+from zipplumb.jobs.state.results import load
+from zipplumb.store.database import snapshot, transaction
+from zipplumb.store.models import Cloud
+
+HIGH_MM = 0.6  # a part of what was scanned lies so much over the top
+AT_HIGH, AT_LEVEL = np.array([-220.0, -60, 60]), np.array([-220.0, -95, 60])
+
+
+@pytest.fixture(scope="module")
+def mapped(stack):
+    """The top of the carrier, level and then too high, under a map with limits."""
+    bench = ScannedBench.aligned(stack)
+    for k in range(30):
+        presses.keep(bench.arm, lit(-70.0 + 0.6 * k, z=60 + HIGH_MM), next(numbers))
+    for k in range(30):
+        presses.keep(bench.arm, lit(-100 + 0.6 * k), next(numbers))
+    presses.finish(bench.arm, batch("pull_off"), next(numbers))
+    bench.scan_row = next(row.id for row in bench.state().rows if row.recipe.kind == "scan")
+    bench.work()
+    bench.map_row = maps.plan(TECHNICIAN, bench.job, bench.scan_row, TypedMap(1.0, -0.3, 0.3))
+    bench.work()
+    return bench
+
+
+@pytest.fixture
+def state(mapped):
+    with snapshot() as session:
+        yield load(session, mapped.job)
+
+
+def test_a_map_says_where_it_is_out_and_is_worked_out_once(mapped, state):
+    found = state.results[mapped.map_row]
+    assert found.state == "done", found.message
+    assert found.characteristic("largest").actual == pytest.approx(HIGH_MM, abs=0.01)
+    assert found.characteristic("largest").verdict.word == "out"
+    assert found.characteristic("smallest").verdict.word == "in"
+    judged = maps.map_of(state, mapped.map_row)
+    assert judged.whole.shares[2] == pytest.approx(0.5, abs=0.1)
+    assert judged.found.result.read == 60 * 400
+    with transaction() as session:
+        assert session.query(Cloud).filter(Cloud.job_id == mapped.job, Cloud.what == "map").count() == 1
+
+
+def test_steps_bars_and_what_is_drawn_tell_the_same(mapped, state):
+    judged = maps.map_of(state, mapped.map_row)
+    steps = maps.steps_of(judged)
+    assert (len(steps), steps[0], steps[-1]) == (8, -0.3, 0.3)
+    bars = maps.bars_of(judged)
+    assert sum(bar.count for bar in bars) == judged.whole.places
+    assert {bar.step for bar in bars if bar.count > 20} == {4, 8}  # the middle, and beyond the upper limit
+    assert all(a.high == b.low for a, b in zip(bars, bars[1:], strict=False))
+    drawn = maps.drawn_of(state, mapped.map_row)
+    assert drawn.shape == (judged.whole.places, 5)
+    assert np.allclose(drawn[:, 2], 60, atol=1e-3)  # on the part's surface, not where it was seen
+    assert set(drawn[:, 4].astype(int)) == {128 * 65536 + 128 * 256 + 255}  # it faces up
+    without = maps.steps_of(type(judged)(judged.found, judged.U, None, None, judged.sure_at))
+    assert without[0] == -without[-1]
+    assert without[-1] == pytest.approx(1.2 * HIGH_MM, rel=0.05)
+
+
+def test_at_a_place_it_says_how_far_how_sure_and_on_what(mapped, state):
+    told = maps.told_at(state, mapped.map_row, AT_HIGH)
+    assert told.words.startswith("+0.600 mm (U 0.1")
+    assert told.words.endswith(": out")
+    assert maps.told_at(state, mapped.map_row, AT_LEVEL).words.endswith(": in")
+    with pytest.raises(InputError, match="Nothing was seen there"):
+        maps.told_at(state, mapped.map_row, np.array([200.0, 0, 60]))
+    with pytest.raises(InputError, match="no map to be seen"):
+        maps.told_at(state, mapped.scan_row, AT_HIGH)
+
+
+def test_pins_are_rows_that_follow_their_map_and_keep_it_on_the_sheet(mapped):
+    high = maps.pin(TECHNICIAN, mapped.job, mapped.map_row, AT_HIGH)
+    worst = maps.pin_worst(TECHNICIAN, mapped.job, mapped.map_row)
+    state = mapped.state()
+    assert [state.row(i).recipe.name for i in (high, *worst)] == ["Pin 1", "Pin 2"]
+    assert state.results[high].first.actual == pytest.approx(HIGH_MM, abs=0.01)
+    assert state.results[high].verdict.word == "out"
+    assert state.results[worst[0]].first.actual >= state.results[high].first.actual
+    with pytest.raises(InputError, match="Pin 1"):
+        standing.remove(TECHNICIAN, mapped.job, [mapped.map_row])
+    with pytest.raises(InputError, match="Nothing was seen there"):
+        maps.pin(TECHNICIAN, mapped.job, mapped.map_row, np.array([0.0, 0, 0]))
+    with pytest.raises(PlumbError):
+        maps.pin(REVIEWER, mapped.job, mapped.map_row, AT_HIGH)
+
+
+def test_reports_tell_it_face_by_face(mapped, state):
+    (table,) = maps.map_tables(state)
+    assert table.name == "Surface map 1"
+    assert "% out" in table.told
+    assert table.whole.places == sum(line.places for line in table.faces)
+    assert table.whole.numbers[5] == pytest.approx(HIGH_MM, abs=0.01)
+    assert len(table.cells()) == 1 + len(table.faces)
+    assert maps.map_tables(state, [mapped.scan_row]) == []
+
+
+def test_what_makes_no_sense_is_refused_and_a_map_without_a_part_says_so(mapped):
+    with pytest.raises(InputError, match="upper limit lies under"):
+        maps.plan(TECHNICIAN, mapped.job, mapped.scan_row, TypedMap(1.0, 0.2, 0.1))
+    with pytest.raises(InputError):
+        maps.plan(TECHNICIAN, mapped.job, mapped.map_row, TypedMap(1.0, None, None))  # that is no scan
+    with pytest.raises(PlumbError):
+        maps.plan(REVIEWER, mapped.job, mapped.scan_row, TypedMap(1.0, None, None))
+    far = maps.plan(TECHNICIAN, mapped.job, mapped.scan_row, TypedMap(0.001, -0.3, None))
+    state = mapped.work()
+    assert maps.map_of(state, far).whole.largest < 0.001  # what lies farther off is not of the part
+    standing.remove(TECHNICIAN, mapped.job, [far])
