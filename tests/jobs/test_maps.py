@@ -1,5 +1,7 @@
 """Maps and pins in a job: planned with limits, worked out by workers, drawn, asked at a place, pinned, and reported."""
 
+import itertools
+
 import numpy as np
 import pytest
 from job_bench import REVIEWER, TECHNICIAN, batch
@@ -60,7 +62,7 @@ def test_steps_bars_and_what_is_drawn_tell_the_same(mapped, state):
     bars = maps.bars_of(judged)
     assert sum(bar.count for bar in bars) == judged.whole.places
     assert {bar.step for bar in bars if bar.count > 20} == {4, 8}  # the middle, and beyond the upper limit
-    assert all(a.high == b.low for a, b in zip(bars, bars[1:], strict=False))
+    assert all(a.high == b.low for a, b in itertools.pairwise(bars))
     drawn = maps.drawn_of(state, mapped.map_row)
     assert drawn.shape == (judged.whole.places, 5)
     assert np.allclose(drawn[:, 2], 60, atol=1e-3)  # on the part's surface, not where it was seen
