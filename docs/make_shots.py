@@ -57,7 +57,7 @@ def shooting(page):
 
 
 def scan_walk(person: Person, scan: int) -> None:
-    """The scanned job: a surface is pointed at."""
+    """The scanned job: a surface is pointed at; how far all of it lies off the CAD."""
     page, shot = person.page, shooting(person.page)
     page.goto(f"{person.running.url}/jobs/{scan}/measure")  # the arm is at another job
     person.until(lambda: page.evaluate("Boolean(window.zipplumb && window.zipplumb.stage.ready)"))
@@ -70,6 +70,10 @@ def scan_walk(person: Person, scan: int) -> None:
     page.mouse.click(canvas["x"] + x, canvas["y"] + y)
     page.locator("#surface form").wait_for()
     shot("scan")
+    person.row("Surface map 1").click()
+    person.until(lambda: page.evaluate("window.zipplumb.stage.painted.points.visible"))
+    page.locator("#spread").wait_for()
+    shot("map")
 
 
 def walk(person: Person, processes: Processes) -> None:
@@ -240,20 +244,13 @@ def bedplate_walk(person: Person, processes: Processes, shot) -> None:
 
 
 def kit_walk(person: Person, processes: Processes, shot) -> None:
-    """A pivot of a new ball, and a sphere."""
+    """A new ball, and a sphere."""
     kit_pages, page = Kit(person), person.page
     kit_pages.room("Probes")
     for field, value in (("name", "25 mm steel ball"), ("diameter", "25"), ("length", "142")):
         page.fill(f"[name={field}]", value)
     page.select_option("[name=diameter_unit]", "mm")
     page.click("button:has-text('Keep it')")
-    kit_pages.begin("pivot", seat="bore")
-    for words in ("25 mm ball on", "Swing away", "Back left"):
-        kit_pages.hand(words)
-    person.until(lambda: "to the right" in kit_pages.ask().inner_text(), 60)
-    shot("pivot")
-    tell_hand({"do": "stop"}, processes.sims["arm"][0])
-    page.click("button:has-text('Give it up')")
     kit_pages.probe("6 mm ruby ball")
     kit_pages.begin("sphere", certified="25.4", certified_unit="mm")
     kit_pages.hand("6 mm ball on, without a word")

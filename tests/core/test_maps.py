@@ -4,11 +4,12 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from scanned_block import RADIUS, Scanned, faces
+from scanned_block import HIGH, RADIUS, Scanned, faces
 
 from zipplumb.core.cloud.deviating import Places
 from zipplumb.core.sheet import PartSurfaces, recipe_from_dict
-from zipplumb.core.sheet.maps import JudgedMap
+from zipplumb.core.sheet.maps import FoundMap, JudgedMap
+from zipplumb.core.stripes import packed
 
 BLOCK = PartSurfaces("a block", lambda points: faces(points)[:2])
 LIMITS = [{"key": "largest", "upper": 0.05}, {"key": "smallest", "lower": -0.05}, {"key": "mean"}, {"key": "spread"}]
@@ -78,6 +79,30 @@ def test_places_are_in_not_proven_or_out_and_so_is_the_row(limit, wall, top):
     worst = judged.worst_of_faces()
     assert set(worst) == {1, 4}
     assert judged.found.places.faces[worst[4]] == 4
+
+
+def test_a_scale_of_the_alignment_is_the_maps_too():
+    it, scale = Mapped(), 1.002
+    found = it.result().map.found.places
+    _, memory = it.evaluate(surfaces=BLOCK)
+    it.done = {key: done for key, done in it.done.items() if not isinstance(done, FoundMap)}
+    _, memory = it.evaluate(surfaces=BLOCK)
+    (asked,) = memory.wanted.values()
+    poses = it.chunk.poses * [*(3 * [1 / scale]), 1, 1, 1, 1]
+    data, counts = packed([np.array([[0.0, HIGH / scale, 1.0]], np.float32)] * len(poses))
+    smaller = replace(it.chunk, poses=poses, points=data, counts=counts)
+    scaled = replace(asked.work, scale=scale).run([smaller], 1, faces).places
+    assert np.allclose(scaled.means, found.means, atol=1e-4)
+    assert np.allclose(scaled.points, found.points, atol=1e-3)
+
+
+def test_figures_with_limits_are_judged_by_how_sure_they_are():
+    asked = [{"key": key, "lower": -0.01, "upper": 0.01} for key in ("mean", "low", "high", "spread")]
+    found = Mapped(asked=asked).result()
+    assert all(c.U > 0.02 for c in found.characteristics)
+    assert {c.key: c.verdict.word for c in found.characteristics} == {
+        "mean": "out", "low": "out", "high": "not proven", "spread": "not proven",
+    }  # fmt: skip
 
 
 def test_a_pin_tells_what_its_map_found_there_by_the_maps_limits_or_its_own():

@@ -90,13 +90,14 @@ class DeviationResult:
 
 @dataclass(frozen=True, eq=False)
 class DeviationWork:
-    """``cloud``: how the light becomes points, and what is cut away; ``part_from_world``: where the part lies; points farther
-    off than ``reach_mm``, or nearer than ``margin_mm`` to an edge, are not of the surface."""
+    """``cloud``: how the light becomes points, and what is cut away; ``part_from_world``, after the ``scale``: where the part
+    lies; points farther off than ``reach_mm``, or nearer than ``margin_mm`` to an edge, are not of the surface."""
 
     cloud: CloudWork
     part_from_world: Motion
     reach_mm: float
     margin_mm: float
+    scale: float = 1.0
 
     def run(self, chunks: Iterable[Chunk], total: int, faces: Faces, progress: Progress = silent) -> DeviationResult:
         """Of all points. ``total``: how many chunks there are.
@@ -129,7 +130,7 @@ class DeviationWork:
         return DeviationResult(read, read - used, step, waiting[0])
 
     def _on_part(self, points: Array, ways: Array, lines: Indices, faces: Faces) -> Places:
-        places, ways = self.part_from_world.points(points), self.part_from_world.vectors(ways)
+        places, ways = self.part_from_world.points(self.scale * points), self.part_from_world.vectors(ways)
         feet, normals, face, at_edge = faces(places, self.margin_mm)
         off = np.einsum("ij,ij->i", places - feet, normals)
         good = ~at_edge & (np.abs(off) <= self.reach_mm) & (np.einsum("ij,ij->i", ways, normals) < -FACING)

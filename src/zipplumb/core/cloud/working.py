@@ -106,16 +106,18 @@ class CloudWork:
 
 @dataclass(frozen=True, eq=False)
 class SortingWork:
-    """How points are given to rows: ``part_from_world``: where the part is; ``wanted``: face by row; ``rule``: which are
-    whose."""
+    """How points are given to rows: ``part_from_world``, after the ``scale``: where the part is; ``wanted``: face by row;
+    ``rule``: which are whose."""
 
     part_from_world: Motion
     wanted: Mapping[int, int]
     rule: Rule = field(default_factory=Rule)
+    scale: float = 1.0
 
     def run(self, points: CloudPoints, faces: Faces) -> dict[int, GivenPoints]:
         """The points of each row, evenly spread, so many at most. ``faces``: of the part's CAD."""
-        places, normals = self.part_from_world.points(points.points), self.part_from_world.vectors(points.normals)
+        places = self.part_from_world.points(self.scale * points.points)
+        normals = self.part_from_world.vectors(points.normals)
         found = sorted_out(places, normals, faces, self.wanted, self.rule)
         each = {row: evenly(mine, OF_A_ROW) for row, mine in found.items()}
         return {row: GivenPoints(points.points[mine], points.lines[mine]) for row, mine in each.items()}

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
-from functools import cached_property
+from functools import cached_property, partial
 from typing import Any, Literal, cast
 
 import numpy as np
@@ -272,7 +272,7 @@ class _Judge:
         """(m, q) mm by source: what moves some places by scanner and stations."""
         places = self.found.places.of(some)
         world = self.system.part_from_world.inverse()
-        given = GivenPoints(world.points(places.points), places.lines)
+        given = GivenPoints(world.points(places.points) / self.system.scale, places.lines)
         hits = RowHits.of_light(self.row, given, self.reading, self.kit, key_prefix(self.scan))
         ways = world.vectors(places.normals)
         return {source: np.einsum("ni,nim->nm", ways, moved) for source, moved in hits.shifts().items()}
@@ -288,9 +288,11 @@ class _Judge:
         return np.sqrt(light**2 / counts + arm**2)
 
     def moves(self, some: Indices) -> Array:
-        """(m, 6): how deviations answer to a small slide and turn of the part about its origin."""
+        """(m, 6), or 7 where the scale is free: how deviations answer to a small slide and turn of the part about its origin,
+        and to its scale."""
         places = self.found.places.of(some)
-        return np.hstack([places.normals, np.cross(places.points, places.normals)])
+        growing = np.einsum("ij,ij->i", places.points, places.normals)[:, None]
+        return np.hstack([places.normals, np.cross(places.points, places.normals), growing])[:, : self.system.uncertainty.size]
 
     @cached_property
     def U(self) -> Array:
@@ -298,12 +300,12 @@ class _Judge:
         nothing holds the part, or all is in doubt."""
         places, system = self.found.places, self.system
         moves = self.moves(np.arange(len(places)))
-        laid = np.einsum("ki,ij,kj->k", moves, system.covariance[:6, :6], moves)
+        laid = np.einsum("ki,ij,kj->k", moves, system.covariance, moves)
         shared = self._shared(evenly(np.arange(len(places)), LOOKED_AT)).values()
         beside = float(sum((moved**2).sum(axis=1) for moved in shared).max()) if shared else 0.0  # type: ignore[union-attr]
         found = 2 * np.sqrt(np.maximum(laid, 0.0) + beside + self.own_u(places.counts) ** 2)
         for loose in system.ledger.loose:
-            found[np.abs(moves @ loose.motion) > LOOSE * np.linalg.norm(moves, axis=1)] = np.inf
+            found[np.abs(moves[:, :6] @ loose.motion) > LOOSE * np.linalg.norm(moves, axis=1)] = np.inf
         return np.full(len(found), np.inf) if system.doubt else found
 
     def characteristics(self, whole: Figures, limits: list[tuple[Limits, Quantity]]) -> tuple[Characteristic, ...]:
@@ -312,16 +314,39 @@ class _Judge:
             "largest": Told(whole.largest, lambda: self._extreme(int(np.argmax(off)), off)),
             "smallest": Told(whole.smallest, lambda: self._extreme(int(np.argmin(off)), -off)),
         }
-        plain = {key: Told.known(getattr(whole, key), Uncertainty(0, {})) for key in KEYS if key not in told}
-        return tuple(decided(quantity, asked, (told | plain)[quantity.key], "done") for asked, quantity in limits)
+        told |= {key: Told(getattr(whole, key), partial(self.sure_at, self._at(key))) for key in ("low", "high")}
+        told["mean"] = Told(whole.mean, self._mean)
+        told["spread"] = Told(whole.spread, self._spread)
+        return tuple(decided(quantity, asked, told[quantity.key], "done") for asked, quantity in limits)
+
+    def _at(self, key: str) -> int:
+        """The place that is nearest to one of the ``MOST_ARE``."""
+        off = self.found.places.means
+        share = MOST_ARE[("low", "high").index(key)]
+        return int(np.argmin(np.abs(off - np.percentile(off, share))))
+
+    def _mean(self) -> Sure:
+        """What moves all places alike, at many of them; of their own errors the arm's, as if one line told all."""
+        some = evenly(np.arange(len(self.found.places)), LOOKED_AT)
+        moves = self.moves(some).mean(axis=0, keepdims=True)
+        beside = {source: moved.mean(axis=0, keepdims=True) for source, moved in self._shared(some).items()}
+        own = Uncertainty(1, {Source("hits", self.row): np.array([[self._own[1]]])})
+        total = self.system.uncertainty.through(moves) + Uncertainty(1, beside) + own
+        return Sure(total, why_unproven(moves[0, :6], total, self.system))
+
+    def _spread(self) -> Sure:
+        """It is off by no more than places are, at most."""
+        worst = float(self.U.max())
+        unproven = "" if np.isfinite(worst) else "Some places are not known."
+        return Sure(Uncertainty(1, {Source("hits", self.row): np.array([[worst / 2 if not unproven else 0.0]])}), unproven)
 
     def _laid(self, at: int) -> tuple[Array, Uncertainty]:
         """How the deviation of a place answers to a motion of the part, and what it errs by with alignment, scanner and
         stations."""
         some = np.array([at])
         moves = self.moves(some)
-        shared = self.system.uncertainty.through(moves[:, : self.system.uncertainty.size])
-        return moves[0], shared + Uncertainty(1, self._shared(some))
+        shared = self.system.uncertainty.through(moves)
+        return moves[0, :6], shared + Uncertainty(1, self._shared(some))
 
     def sure_at(self, at: int) -> Sure:
         """How sure the deviation of one place is."""

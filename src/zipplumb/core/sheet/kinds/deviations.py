@@ -36,7 +36,7 @@ class DeviationsRecipe(MapRecipe):
         return tuple((key, "mm") for key in KEYS)
 
     def work(self, cloud: CloudWork, placed: Alignment) -> DeviationWork:
-        return DeviationWork(cloud, placed.part_from_world, self.reach_mm, self.margin_mm)
+        return DeviationWork(cloud, placed.part_from_world, self.reach_mm, self.margin_mm, placed.scale)
 
 
 KIND = DeviationsRecipe

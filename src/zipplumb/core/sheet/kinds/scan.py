@@ -89,7 +89,7 @@ class ScanRecipe(BaseRecipe):
         return CloudWork(axes, stations, self.cuts, self.grid_mm, self.edges_only)
 
     def sorting(self, placed: Alignment, wanted: Mapping[int, int]) -> SortingWork:
-        return SortingWork(placed.part_from_world, wanted, Rule(self.within_mm, margin_mm=self.margin_mm))
+        return SortingWork(placed.part_from_world, wanted, Rule(self.within_mm, margin_mm=self.margin_mm), placed.scale)
 
 
 KIND = ScanRecipe
