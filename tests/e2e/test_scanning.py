@@ -118,6 +118,8 @@ def mapped_and_pinned(tamsin, here, top):
     away = np.linalg.norm(places[:, :2] - BOLT_AT[:2], axis=1)
     x, y = page.evaluate(ON_PAPER, places[np.argmin(np.abs(away - 25))].tolist())
     canvas = page.locator("#canvas").bounding_box()
+    page.mouse.move(canvas["x"] + x, canvas["y"] + y)
+    expect(page.locator(".known")).to_have_text(re.compile(SAYS))  # beside the pointer
     page.mouse.click(canvas["x"] + x, canvas["y"] + y)
     expect(slip.locator("#place .told")).to_have_text(re.compile(SAYS))
     slip.get_by_role("button", name="Pin it").click()

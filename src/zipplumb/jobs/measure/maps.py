@@ -119,10 +119,18 @@ class PlaceTold:
 
 def told_at(state: JobResults, row_id: int, place: Array) -> PlaceTold:
     """Raises InputError where nothing was seen."""
+    told = told_near(state, row_id, place)
+    if told is None:
+        raise InputError("Nothing was seen there.", "Nothing was changed.", "Click on what is painted.")
+    return told
+
+
+def told_near(state: JobResults, row_id: int, place: Array) -> PlaceTold | None:
+    """None where nothing was seen."""
     judged, units = map_of(state, row_id), state.job.units
     number = judged.nearest(place)
     if number is None:
-        raise InputError("Nothing was seen there.", "Nothing was changed.", "Click on what is painted.")
+        return None
     places, U = judged.found.places, float(judged.U[number])
     sure = f"U {length_text(U, units)}" if np.isfinite(U) else "not proven"
     word = "" if judged.words is None else f": {WORDS[judged.words[number]]}"

@@ -60,6 +60,15 @@ def at(job_id: int, row_id: int):
     return render_template("_at_place.html", told=told, place=place, job_id=job_id, row_id=row_id)
 
 
+@blueprint.get("/under")
+@reads
+def under(job_id: int, row_id: int):
+    """The same beside the pointer; nothing where nothing was seen."""
+    with snapshot() as session:
+        told = maps.told_near(as_it_stands(session, job_id), row_id, np.array(params.numbers("point", 3)))
+    return Response("" if told is None else told.words, mimetype="text/plain")
+
+
 @blueprint.post("/pin")
 @changes
 def pin(job_id: int, row_id: int):
