@@ -9,7 +9,7 @@ export function report(bench, stage) {
   const keep = async (url, called) => {
     await post(url, called);
     if (!called) await htmx.ajax("GET", location.pathname, { target: "#slip" });
-    else document.getElementById("kept-view")?.append("It is kept. ");
+    else say(`${called} is kept as it is seen now: it stands in the report.`, true);
   };
   document.addEventListener("click", (event) => {
     const url = event.target.dataset?.keepView;
