@@ -14,9 +14,12 @@ import threading
 from collections import Counter
 from pathlib import Path
 
+import hypothesis
 import numpy as np
 import pytest
 
+hypothesis.settings.register_profile("any machine", deadline=None)  # how fast one is proves nothing
+hypothesis.settings.load_profile("any machine")
 ROOT = Path(__file__).parent.parent
 VAR = ROOT / "var"
 ALONE = ("core", "outside")  # where tests share nothing

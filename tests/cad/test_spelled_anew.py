@@ -73,7 +73,7 @@ def plain(reader, folder):
     return {path.name: reader(path)["ours"] for path in sorted(folder.iterdir())}
 
 
-@settings(max_examples=16, deadline=None, database=None)
+@settings(max_examples=16, database=None)
 @given(name=st.sampled_from(PARTS), seed=st.integers(0, 2**32))
 def test_step(reader, folder, plain, name, seed):
     again = folder / "again.stp"
@@ -81,7 +81,7 @@ def test_step(reader, folder, plain, name, seed):
     same(plain[f"{name}.step"], reader(again)["ours"])
 
 
-@settings(max_examples=10, deadline=None, database=None)
+@settings(max_examples=10, database=None)
 @given(seed=st.integers(0, 2**32))
 def test_iges(reader, folder, plain, seed):
     again = folder / "again.igs"

@@ -240,7 +240,7 @@ def of_the_axes(name):
     return any(word in name for word in ("along", "in_the_plane", "seen_along"))
 
 
-@settings(max_examples=15, deadline=None)
+@settings(max_examples=15)
 @given(st.integers(0, 10_000))
 def test_a_construction_of_moved_features_is_the_moved_construction(seed):
     motion = Motion(Rotation.random(random_state=seed).as_matrix(), np.random.default_rng(seed).uniform(-500, 500, 3))

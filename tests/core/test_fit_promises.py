@@ -45,7 +45,7 @@ def somewhere(seed):
     return Motion(Rotation.random(random_state=seed).as_matrix(), np.random.default_rng(seed).uniform(-900, 900, 3))
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(st.integers(0, 10_000), st.sampled_from(FITS))
 def test_every_fit_moves_with_its_points(seed, kind):
     points, motion = hits(kind, seed), somewhere(seed)
@@ -56,7 +56,7 @@ def test_every_fit_moves_with_its_points(seed, kind):
     assert np.allclose(np.abs(here.shape.moved(motion).distance(places)), np.abs(there.shape.distance(places)), atol=1e-6)
 
 
-@settings(max_examples=15, deadline=None)
+@settings(max_examples=15)
 @given(st.integers(0, 10_000), st.sampled_from([(c, k) for c, kinds in CRITERIA.items() for k in kinds if c != "gaussian"]))
 def test_every_other_criterion_moves_with_its_points_and_keeps_its_word(seed, case):
     criterion, kind = case

@@ -20,7 +20,7 @@ def moved(seed):
     return Motion(Rotation.random(random_state=seed).as_matrix(), np.random.default_rng(seed).uniform(-500, 500, 3))
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(st.integers(0, 10_000))
 def test_a_cylinder_moves_with_its_points(seed):
     points, motion = tube(14, seed=seed), moved(seed)
@@ -30,7 +30,7 @@ def test_a_cylinder_moves_with_its_points(seed):
     assert np.allclose(here.shape.moved(motion).distance(motion.points(points)), there.residuals, atol=1e-6)
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(st.integers(0, 10_000), st.sampled_from(["plane", "circle", "sphere", "cylinder", "line"]))
 def test_the_order_of_hits_does_not_matter(seed, kind):
     points = tube(12, seed=seed)

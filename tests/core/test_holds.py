@@ -50,7 +50,7 @@ def features(world_from_part, random=None, noise=0.0):
     ]
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(st.integers(0, 10_000))
 def test_any_mixture_of_holds_finds_a_part_that_lies_anywhere(seed):
     world_from_part = somewhere(seed)
@@ -62,7 +62,7 @@ def test_any_mixture_of_holds_finds_a_part_that_lies_anywhere(seed):
     assert found.ledger.spare == len(found.solved.touches) - 6
 
 
-@settings(max_examples=15, deadline=None)
+@settings(max_examples=15)
 @given(st.integers(0, 10_000))
 def test_aligning_a_moved_part_gives_the_moved_alignment(seed):
     random = np.random.default_rng(seed)

@@ -38,7 +38,7 @@ def seen(poses, places, random=None, noise=0.0, u=NOISE):
     return found
 
 
-@settings(max_examples=15, deadline=None)
+@settings(max_examples=15)
 @given(st.integers(0, 10_000))
 def test_two_stations_without_noise_give_the_relative_pose_exactly(seed):
     """The check of the trade: six common points, nothing else given."""

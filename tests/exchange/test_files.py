@@ -3,8 +3,12 @@
 import csv
 import io
 
+import numpy as np
 import openpyxl
 import pytest
+import trimesh
+from hypothesis import given
+from hypothesis import strategies as st
 from PIL import Image
 from pypdf import PdfReader
 
@@ -13,6 +17,7 @@ from zipplumb.exchange.csv_file import write_csv
 from zipplumb.exchange.map_table import MapLine, MapTable
 from zipplumb.exchange.pdf_file import write_pdf
 from zipplumb.exchange.pictures import is_picture
+from zipplumb.exchange.ply_file import write_ply
 from zipplumb.exchange.table import CharacteristicText, RowText
 from zipplumb.exchange.xlsx_file import write_xlsx
 
@@ -158,3 +163,18 @@ def test_many_rows_go_over_pages_with_their_heading():
     pages = PdfReader(io.BytesIO(write_pdf("Carrier", [row(k) for k in range(1, 80)], "mm", [], []))).pages
     assert len(pages) > 2
     assert all("Nominal" in page.extract_text() for page in pages)
+
+
+NUMBERS = st.floats(allow_nan=False, allow_infinity=False, width=64)
+
+
+@given(st.lists(st.tuples(NUMBERS, NUMBERS, NUMBERS, st.integers(-(2**31), 2**31 - 1)), min_size=1, max_size=40))
+def test_points_written_as_ply_come_back_equal(points):
+    """Outside: trimesh reads what was written."""
+    x, y, z, number = (np.array(column) for column in zip(*points, strict=True))
+    columns = {"x": x, "y": y, "z": z, "off": x.clip(-1e30, 1e30).astype("f4"), "n": number}
+    data = write_ply(columns, ["Übersicht\nof a job"])
+    read = trimesh.load(io.BytesIO(data), file_type="ply").metadata["_ply_raw"]["vertex"]["data"]
+    for name, values in columns.items():
+        assert np.array_equal(read[name], values), name
+    assert data.splitlines()[2] == b"comment ?bersicht of a job"

@@ -1,9 +1,11 @@
 """Maps and pins in a job: planned with limits, worked out by workers, drawn, asked at a place, pinned, and reported."""
 
+import io
 import itertools
 
 import numpy as np
 import pytest
+import trimesh
 from job_bench import REVIEWER, TECHNICIAN, batch
 from scan_bench import ScannedBench, lit, numbers
 
@@ -97,6 +99,17 @@ def test_pins_are_rows_that_follow_their_map_and_keep_it_on_the_sheet(mapped):
         maps.pin(TECHNICIAN, mapped.job, mapped.map_row, np.array([0.0, 0, 0]))
     with pytest.raises(PlumbError):
         maps.pin(REVIEWER, mapped.job, mapped.map_row, AT_HIGH)
+
+
+def test_what_is_written_as_ply_is_read_again_by_another_library(mapped, state):
+    """Outside: trimesh."""
+    judged = maps.map_of(state, mapped.map_row)
+    read = trimesh.load(io.BytesIO(maps.ply_of(state, mapped.map_row)), file_type="ply")
+    vertices = read.metadata["_ply_raw"]["vertex"]["data"]
+    places = judged.found.places
+    assert np.array_equal(vertices["deviation"], places.means)
+    assert np.array_equal(vertices["points"], places.counts)
+    assert np.allclose(read.vertices, places.points + places.means[:, None] * places.normals)
 
 
 def test_reports_tell_it_face_by_face(mapped, state):

@@ -14,6 +14,7 @@ from ...core.frames import Array
 from ...core.sheet.maps import WORDS, Figures, JudgedMap, shown_of
 from ...core.units import Units, in_units, length_text
 from ...exchange.map_table import MapLine, MapTable
+from ...exchange.ply_file import write_ply
 from ...store.database import stored, tell, transaction
 from ...store.models import Job
 from ..actor import Actor
@@ -107,6 +108,19 @@ def drawn_of(state: JobResults, row_id: int) -> NDArray[np.float32]:
     places = map_of(state, row_id).found.places
     facing = (128 + np.round(127 * places.normals)) @ BYTES
     return np.column_stack([places.points, places.means, facing]).astype("<f4")
+
+
+def ply_of(state: JobResults, row_id: int) -> bytes:
+    """The places as they were seen, in the part, mm: with the surface's normals, deviation, U, count of points, and face."""
+    judged = map_of(state, row_id)
+    places = judged.found.places
+    seen = places.points + places.means[:, None] * places.normals
+    columns = dict(zip("xyz", seen.T, strict=True))
+    columns |= dict(zip(("nx", "ny", "nz"), places.normals.T.astype("f4"), strict=True))
+    columns |= {"deviation": places.means, "uncertainty": judged.U, "points": places.counts, "face": places.faces + 1}
+    name = state.row(row_id).recipe.name
+    comments = [f"{state.job.name}: {name}", "mm, in the part; deviation + outside the material; uncertainty: U (95 %)"]
+    return write_ply(columns, comments)
 
 
 @dataclass(frozen=True, eq=False)

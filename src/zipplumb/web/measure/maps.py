@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from io import BytesIO
+
 import numpy as np
-from flask import Blueprint, Response, g, render_template, request
+from flask import Blueprint, Response, g, render_template, request, send_file
 
 from ...core.errors import InputError
 from ...core.units import length_from_text
@@ -48,6 +50,16 @@ def places(job_id: int, row_id: int):
     with snapshot() as session:
         found = maps.drawn_of(as_it_stands(session, job_id), row_id)
     return Response(found.tobytes(), mimetype="application/octet-stream", headers={"X-Last": "0", "X-Placed": "part"})
+
+
+@blueprint.get("/ply")
+@reads
+def ply(job_id: int, row_id: int):
+    """What was seen, as a file for other programs (docs/formats.md)."""
+    with snapshot() as session:
+        state = as_it_stands(session, job_id)
+        data, name = maps.ply_of(state, row_id), state.row(row_id).recipe.name
+    return send_file(BytesIO(data), "application/octet-stream", as_attachment=True, download_name=f"{name}.ply")
 
 
 @blueprint.get("/at")
