@@ -3,19 +3,15 @@
 from __future__ import annotations
 
 import resource
-import subprocess
-import sys
-import tempfile
 import time
 from dataclasses import replace
-from pathlib import Path
 
 import igl
 import numpy as np
 from measure import best
-from scans import QUIET, scanned
+from scans import bracket_model, scanned
 
-from zipplumb.cad import CadModel, read_cad
+from zipplumb.cad import CadModel
 from zipplumb.cad.blocks import Blocks
 from zipplumb.cad.near import FacesNear
 from zipplumb.core.cloud.deviating import DeviationWork
@@ -28,11 +24,7 @@ TIMES = (1, 3, 10)
 
 
 def run() -> None:
-    with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / "bracket.step"
-        write = f"from zipplumb.demo.bracket import write_step; from pathlib import Path; write_step(Path({str(path)!r}))"
-        subprocess.run([sys.executable, "-c", write], **QUIET)
-        model = read_cad(path)
+    model = bracket_model()
     chunks = scanned(model)
     still = Motion.identity()
     points = np.vstack([seen(chunk, still, still).points for chunk in chunks])

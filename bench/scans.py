@@ -39,12 +39,16 @@ POINTS, ROWS, A_CHUNK, AWAY_MM, APART_MM, STEP_MM = 1_000_000, 40, 170, 110.0, 5
 QUIET = {"check": True, "stdout": subprocess.DEVNULL}
 
 
-def run() -> None:
+def bracket_model() -> CadModel:
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "bracket.step"
         write = f"from zipplumb.demo.bracket import write_step; from pathlib import Path; write_step(Path({str(path)!r}))"
         subprocess.run([sys.executable, "-c", write], **QUIET)
-        model = read_cad(path)
+        return read_cad(path)
+
+
+def run() -> None:
+    model = bracket_model()
     chunks = scanned(model)
     still = Motion.identity()
     shapes = {face.index: face.nominal["shape"] for face in model.faces if face.nominal}
