@@ -12,6 +12,11 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from zipplumb.cad import read_cad
+from zipplumb.cad.blocks import Blocks
+from zipplumb.cad.surfaces import Surfaces
+from zipplumb.core.errors import PlumbError
+
 HERE = Path(__file__).parent
 FOLDER = HERE.parent.parent / "var" / "files-of-others"
 KINDS = (".stp", ".step", ".igs", ".iges", ".stl", ".ply", ".obj")
@@ -84,3 +89,20 @@ def test_what_the_library_reads_is_read(read, path):
 @pytest.mark.parametrize("path", MANY, ids=plain_name)
 def test_many_more(path):
     compare(read_both([path])[str(path)])
+
+
+@pytest.mark.parametrize("path", [p for p in FILES if plain_name(p).endswith((".stp", ".step"))][::6], ids=lambda p: p.name)
+def test_blocks_of_space_find_on_other_peoples_parts_what_triangles_find(path):
+    try:
+        surfaces = Surfaces(read_cad(path))
+    except PlumbError:
+        return  # nothing is in it
+    points, normals = surfaces.spread(3000)
+    size = float(np.ptp(points, axis=0).max())
+    points = points + normals * np.random.default_rng(1).normal(0, 0.003 * size, (len(points), 1))
+    feet, _, faces, _ = surfaces.nearest_faces(points)  # so few: by triangles
+    blocks = Blocks.of(surfaces.corners, surfaces.triangles, surfaces.face_of)
+    found = np.full_like(points, np.nan), np.full_like(points, np.nan), np.full(len(points), -1)
+    sure = surfaces.by_blocks(blocks, points, *found)
+    assert np.linalg.norm(found[0][sure] - feet[sure], axis=1).max(initial=0.0) < 1e-6 * max(size, 1.0)
+    assert np.array_equal(found[2][sure], faces[sure])
