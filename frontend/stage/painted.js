@@ -68,6 +68,9 @@ export class Painted {
 
   // What its colours mean, beside the part: the largest on top.
   scale(map) {
+    const wanted = JSON.stringify(map ?? null);
+    if (wanted === this.scaled) return;
+    this.scaled = wanted;
     if (map) [this.size, this.uniforms.steps.value] = [map.size, map.steps];
     this.told = map ? STEPS_CSS.map((color, k) => ({ color, step: k, words: map.words[k - 1] ?? "" })).reverse() : [];
     if (!this.legend) return;

@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from scanned_block import HIGH, RADIUS, Scanned, faces
+from scanned_block import HIGH, RADIUS, SCANNER, WHOLE, Scanned, faces
 
 from zipplumb.core.cloud.deviating import Places
 from zipplumb.core.sheet import PartSurfaces, recipe_from_dict
@@ -125,6 +125,24 @@ def test_a_pin_tells_what_its_map_found_there_by_the_maps_limits_or_its_own():
     assert np.linalg.norm(wall.contacts_part[0, :2]) == pytest.approx(RADIUS, abs=0.03)
     assert (nowhere.state, nowhere.message) == ("waits", "Nothing was seen there.")
     assert pytest.approx(results[it.map].map.U.max(), rel=0.5) == wall.first.U
+
+
+def test_what_is_in_doubt_of_the_scanner_is_said_of_the_map_and_its_pins(monkeypatch):
+    doubted = replace(WHOLE.calibrations[SCANNER], doubt="It was dropped.")
+    monkeypatch.setattr("scanned_block.WHOLE", replace(WHOLE, calibrations={**WHOLE.calibrations, SCANNER: doubted}))
+    it = Mapped()
+    pin = it.bench.add({"kind": "pin", "map": it.map, "at": [20, 0, 40]})
+    assert it.result().doubts == ("It was dropped.",)
+    assert it.evaluate(surfaces=BLOCK)[0][pin].doubts == ("It was dropped.",)
+
+
+def test_the_maps_u_of_a_place_is_that_of_a_pin_there():
+    """A pin's is told by source; the map's holds the most that scanner and stations do anywhere."""
+    found = Mapped().result().map
+    top = np.flatnonzero(found.found.places.faces == 1)[::40]
+    of_pins = np.array([found.sure_at(k).uncertainty.U() for k in top])
+    assert np.all(of_pins <= found.U[top] + 1e-9)
+    assert np.all(of_pins > 0.7 * found.U[top])
 
 
 def test_without_limits_nothing_is_judged_and_without_an_alignment_or_cad_it_says_why():

@@ -108,11 +108,10 @@ class DeviationWork:
             None of them lies on the part.
         """
         read = used = 0
-        step = self.cloud.spacing_mm
+        step, off = self.cloud.spacing_mm, faces.off if self.cloud.on_cad else None
         waiting: list[Places] = []
         for done, chunk in enumerate(chunks, start=1):
             light = self.cloud.seen(chunk)
-            off = faces.off if self.cloud.on_cad else None
             light = light.of(left_by(light.points, self.cloud.cuts, off))
             read += len(light)
             found = self._on_part(light.points, light.ways, light.lines, faces)

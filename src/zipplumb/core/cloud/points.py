@@ -14,7 +14,7 @@ from ..frames import Array, Indices, Motion
 from .cells import Cells, facing
 from .giving import GivenPoints, evenly
 
-BYTES = np.array([65536.0, 256.0, 1.0])
+_BYTES = np.array([65536.0, 256.0, 1.0])
 LOOKED_AT, AROUND = 2_000, 12  # points that tell how far apart they are, each by so many about it
 NEIGHBOURS, BROAD = 24, 0.15  # points that tell how one faces; their breadth, of the length of a cell, or of how far they reach
 UNSURE_MM, UNSURE = 0.06, 3.0  # a cell whose points scatter more, and so many times as much as most, lies across an edge
@@ -59,10 +59,8 @@ class CloudPoints:
         return cls(cells.points, normals, cells.lines, cells.brightness)
 
     def drawn(self, here: Motion) -> NDArray[np.float32]:
-        """(n, 5) as they are drawn, ``here`` from the world: X, Y, Z in mm, brightness, and which way they face, three bytes
-        as one number (0: not known): of each component 1 to 255, 128 being zero."""
-        bytes_ = np.where(np.isfinite(self.normals), 128 + np.round(127 * np.nan_to_num(here.vectors(self.normals))), 0)
-        return np.column_stack([here.points(self.points), self.brightness, bytes_ @ BYTES]).astype("<f4")
+        """(n, 5) as they are drawn, ``here`` from the world, with their brightness."""
+        return drawn(here.points(self.points), self.brightness, here.vectors(self.normals))
 
     def given(self, most: int) -> GivenPoints:
         """Evenly so many at most, of those that lie across no edge."""
@@ -84,3 +82,10 @@ class CloudPoints:
         count = min(AROUND, len(self))
         far = self.tree.query(places, k=[count])[0][:, 0]
         return np.asarray(far / np.sqrt(count / np.pi))
+
+
+def drawn(points: Array, values: Array, normals: Array) -> NDArray[np.float32]:
+    """(n, 5) as points are drawn: X, Y, Z in mm, a value, and which way they face, three bytes as one number (0: not known): of
+    each component 1 to 255, 128 being zero."""
+    bytes_ = np.where(np.isfinite(normals), 128 + np.round(127 * np.nan_to_num(normals)), 0)
+    return np.column_stack([points, values, bytes_ @ _BYTES]).astype("<f4")

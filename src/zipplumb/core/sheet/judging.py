@@ -187,7 +187,7 @@ def numbers_in(
 
 def why_unproven(moves: Array, uncertainty: Uncertainty, system: Alignment | None) -> str:
     """Why a number that answers so (6,) to small slides and turns of the part in the system is not proven, or ""."""
-    return ("" if system is None else _unproven(moves, system)) or _doubted_stations(uncertainty)
+    return ("" if system is None else _unproven(moves, system)) or doubted_stations(uncertainty)
 
 
 def _by_differences(
@@ -207,23 +207,24 @@ def _by_differences(
 
 def _unproven(moves: Array, system: Alignment) -> str:
     """Why a number that answers so to small slides and turns of the part is not proven in the system."""
-    loose = [each.words for each in system.ledger.loose if _follows(moves, each.motion)]
+    loose = [each.words for each in system.ledger.loose if follows(moves, each.motion)]
     if loose:
         return f"It is not known, since nothing holds how the part {' and '.join(loose)}."
     return system.doubt if np.abs(moves[:3]).max() > FOLLOWS or np.abs(moves[3:]).max() > FOLLOWS_MM else ""
 
 
-def _doubted_stations(found: Uncertainty) -> str:
+def doubted_stations(found: Uncertainty) -> str:
     """Why stations are in doubt on whose place a number rests; what they share cancels, and is not doubted."""
-    doubted = [s for s in found.by_source if s.what == STATION and isinstance(s.whose, str) and found.share(s) > RESTS_MM]
-    return f"{doubted[0].whose}" if doubted else ""
+    doubted = [s for s in found.by_source if s.what == STATION and isinstance(s.whose, str)]
+    rests = (s for s in doubted if any(found.share(s, k) > RESTS_MM for k in range(found.size)))
+    return next((str(s.whose) for s in rests), "")
 
 
-def _follows(moves: Array, motion: Array) -> bool:
-    """A number changes with a motion of the part, more than by rounding."""
+def follows(moves: Array, motion: Array) -> Any:
+    """Whether numbers that answer so (..., 6) change with a motion (6,) of the part, more than by rounding: (...)."""
     slide, turn = (float(np.linalg.norm(motion[part])) for part in (slice(3), slice(3, 6)))
-    answers = float(np.linalg.norm(moves[:3])) * slide + float(np.linalg.norm(moves[3:])) * turn
-    return abs(float(moves @ motion)) > FOLLOWS * (answers + slide) + FOLLOWS_MM * turn
+    far, round_ = np.linalg.norm(moves[..., :3], axis=-1), np.linalg.norm(moves[..., 3:], axis=-1)
+    return np.abs(moves @ motion) > FOLLOWS * (far * slide + round_ * turn + slide) + FOLLOWS_MM * turn
 
 
 @cache

@@ -1,8 +1,9 @@
 """A map of a scan's deviations from the CAD: what is to be worked out, and how its places are judged.
 
 A place errs by what its own points do (those of a line share the arm's error), by the scanner's calibration and where it
-stood, and by the alignment; these are taken to be independent of each other. Which place truly is the farthest off is not
-known: noise draws the extreme of many outward (see ``tolerances.extremes``), as much as places differ from those beside them.
+stood, and by the alignment; what these share, by its source, adds or cancels as it is in life. Which place truly is the
+farthest off is not known: noise draws the extreme of many outward (see ``tolerances.extremes``), as much as places differ from
+those beside them.
 """
 
 from __future__ import annotations
@@ -32,7 +33,7 @@ from .bases.mapped import MapRecipe, OnMapRecipe
 from .clouds import Asked, key_prefix
 from .given import Kit, SheetRow
 from .graph import Failed, Name, Node
-from .judging import VYING, asked_of, decided, none_yet, why_unproven
+from .judging import VYING, asked_of, decided, doubted_stations, follows, none_yet, why_unproven
 from .quantities import Quantity
 from .results import Characteristic, FoundSystem, RowResult, State
 from .row_hits import RowHits
@@ -45,7 +46,6 @@ MOST_ARE = (2.5, 97.5)  # percentiles between which 95 % lie
 LOOKED_AT = 400  # places at which the scanner's share is looked at
 MANY, BESIDE = 2_000, 8  # places, and their neighbours, that show how far one errs by itself
 BESIDE_STEPS = 3.0  # of a map's grid, within which a pin finds its place
-LOOSE = 1e-6  # a deviation that answers more to a motion which nothing holds is not known
 UNPLACED = "The part is not aligned yet."
 Word = Literal["in", "not proven", "out"]
 WORDS: tuple[Word, ...] = ("in", "not proven", "out")
@@ -241,7 +241,7 @@ class MapNodes:
         judged = JudgedMap(found, judge.U, lower, upper, judge.sure_at)
         return RowResult(
             row.id, "done", characteristics=judge.characteristics(judged.whole, limits), aligned_by=self.aligned_by,
-            told=judged.told, map=judged,
+            told=judged.told, map=judged, doubts=judge.doubts,
         )  # fmt: skip
 
 
@@ -268,14 +268,29 @@ class _Judge:
     kit: Kit
     scan: int
 
-    def _shared(self, some: Indices) -> dict[Source, Array]:
-        """(m, q) mm by source: what moves some places by scanner and stations."""
-        places = self.found.places.of(some)
-        world = self.system.part_from_world.inverse()
-        given = GivenPoints(world.points(places.points) / self.system.scale, places.lines)
-        hits = RowHits.of_light(self.row, given, self.reading, self.kit, key_prefix(self.scan))
-        ways = world.vectors(places.normals)
-        return {source: np.einsum("ni,nim->nm", ways, moved) for source, moved in hits.shifts().items()}
+    def _lit(self, some: Indices) -> RowHits:
+        """Some places as points of the scan, in the world."""
+        places, system = self.found.places.of(some), self.system
+        world = system.part_from_world.inverse().points(places.points) / system.scale
+        return RowHits.of_light(self.row, GivenPoints(world, places.lines), self.reading, self.kit, key_prefix(self.scan))
+
+    @property
+    def doubts(self) -> tuple[str, ...]:
+        """Why the calibrations and stations that it was scanned with are in doubt."""
+        return self._lit(self._some).doubts
+
+    @cached_property
+    def _some(self) -> Indices:
+        """Places all over, at which what moves many together is looked at."""
+        return evenly(np.arange(len(self.found.places)), LOOKED_AT)
+
+    def _laid(self, some: Indices) -> tuple[Array, Uncertainty]:
+        """How the deviations of some places answer to a motion of the part, and what they err by with alignment, scanner and
+        stations."""
+        moves, ways = self.moves(some), self.system.part_from_world.inverse().vectors(self.found.places.normals[some])
+        shifts = self._lit(some).shifts()
+        shared = {source: np.einsum("ni,nim->nm", ways, moved) for source, moved in shifts.items()}
+        return moves, self.system.uncertainty.through(moves) + Uncertainty(len(some), shared)
 
     @cached_property
     def _own(self) -> tuple[float, float]:
@@ -296,17 +311,18 @@ class _Judge:
 
     @cached_property
     def U(self) -> Array:
-        """(k,) of each place, from all sources; of scanner and stations the most that they do at many places. Infinite where
-        nothing holds the part, or all is in doubt."""
+        """(k,) of each place, from all sources; what scanner and stations add to the alignment is the most that they do at many
+        places. Infinite where nothing holds the part, or all is in doubt."""
         places, system = self.found.places, self.system
         moves = self.moves(np.arange(len(places)))
         laid = np.einsum("ki,ij,kj->k", moves, system.covariance, moves)
-        shared = self._shared(evenly(np.arange(len(places)), LOOKED_AT)).values()
-        beside = float(sum((moved**2).sum(axis=1) for moved in shared).max()) if shared else 0.0  # type: ignore[union-attr]
+        _, all_over = self._laid(self._some)
+        total = np.array([all_over.u(k) ** 2 for k in range(all_over.size)])
+        beside = max(float((total - laid[self._some]).max()), 0.0)
         found = 2 * np.sqrt(np.maximum(laid, 0.0) + beside + self.own_u(places.counts) ** 2)
         for loose in system.ledger.loose:
-            found[np.abs(moves[:, :6] @ loose.motion) > LOOSE * np.linalg.norm(moves, axis=1)] = np.inf
-        return np.full(len(found), np.inf) if system.doubt else found
+            found[follows(moves[:, :6], loose.motion)] = np.inf
+        return np.full(len(found), np.inf) if system.doubt or doubted_stations(all_over) else found
 
     def characteristics(self, whole: Figures, limits: list[tuple[Limits, Quantity]]) -> tuple[Characteristic, ...]:
         off = self.found.places.means
@@ -327,12 +343,10 @@ class _Judge:
 
     def _mean(self) -> Sure:
         """What moves all places alike, at many of them; of their own errors the arm's, as if one line told all."""
-        some = evenly(np.arange(len(self.found.places)), LOOKED_AT)
-        moves = self.moves(some).mean(axis=0, keepdims=True)
-        beside = {source: moved.mean(axis=0, keepdims=True) for source, moved in self._shared(some).items()}
-        own = Uncertainty(1, {Source("hits", self.row): np.array([[self._own[1]]])})
-        total = self.system.uncertainty.through(moves) + Uncertainty(1, beside) + own
-        return Sure(total, why_unproven(moves[0, :6], total, self.system))
+        moves, all_over = self._laid(self._some)
+        share = np.full((1, len(moves)), 1 / len(moves))
+        total = all_over.through(share) + Uncertainty(1, {Source("hits", self.row): np.array([[self._own[1]]])})
+        return Sure(total, why_unproven((share @ moves)[0, :6], total, self.system))
 
     def _spread(self) -> Sure:
         """It is off by no more than places are, at most."""
@@ -340,32 +354,24 @@ class _Judge:
         unproven = "" if np.isfinite(worst) else "Some places are not known."
         return Sure(Uncertainty(1, {Source("hits", self.row): np.array([[worst / 2 if not unproven else 0.0]])}), unproven)
 
-    def _laid(self, at: int) -> tuple[Array, Uncertainty]:
-        """How the deviation of a place answers to a motion of the part, and what it errs by with alignment, scanner and
-        stations."""
-        some = np.array([at])
-        moves = self.moves(some)
-        shared = self.system.uncertainty.through(moves)
-        return moves[0, :6], shared + Uncertainty(1, self._shared(some))
-
     def sure_at(self, at: int) -> Sure:
         """How sure the deviation of one place is."""
-        moves, shared = self._laid(at)
+        moves, shared = self._laid(np.array([at]))
         own = self.own_u(self.found.places.counts[[at]])[:, None]
         total = shared + Uncertainty(1, {Source("hits", self.row): own})
-        return Sure(total, why_unproven(moves, total, self.system))
+        return Sure(total, why_unproven(moves[0, :6], total, self.system))
 
     def _extreme(self, at: int, outward: Array) -> Sure:
         """How sure the deviation of the place is that seems farthest off."""
-        moves, shared = self._laid(at)
         some, places = np.array([at]), self.found.places
+        moves, shared = self._laid(some)
         stated = float(self.own_u(places.counts[some])[0])
         alone = min(self.found.point_mm(int(places.faces[at])) / np.sqrt(places.counts[at]), stated)
         vying = np.count_nonzero(outward > outward.max() - VYING * alone)
         bias, own = excess(np.zeros(vying), alone)
         total = shared + Uncertainty(1, {Source("hits", self.row): np.array([[own, np.sqrt(stated**2 - alone**2)]])})
         near = within(bias, float(np.hypot(own, shared.u())))
-        return Sure(total, why_unproven(moves, total, self.system), max(near, total.U()))
+        return Sure(total, why_unproven(moves[0, :6], total, self.system), max(near, total.U()))
 
 
 def shown_of(result: RowResult) -> JudgedMap | None:
@@ -392,5 +398,5 @@ def pinned(row: SheetRow, needed: Mapping[Name, Any]) -> RowResult:
     seen = places.points[[at]] + off * places.normals[[at]]
     return RowResult(
         row.id, "done", characteristics=(decided(quantity, limits, told, "done"),), contacts_part=seen,
-        aligned_by=result.aligned_by, uses=(recipe.map,),
+        aligned_by=result.aligned_by, uses=(recipe.map,), doubts=result.doubts,
     )  # fmt: skip

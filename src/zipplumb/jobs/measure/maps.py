@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ...core.cloud.points import BYTES
+from ...core.cloud.points import drawn
 from ...core.errors import InputError
 from ...core.frames import Array
 from ...core.sheet.maps import WORDS, Figures, JudgedMap, shown_of
@@ -103,11 +103,9 @@ def bars_of(judged: JudgedMap) -> list[Bar]:
 
 
 def drawn_of(state: JobResults, row_id: int) -> NDArray[np.float32]:
-    """(d, 5): places on the part's surface, how far the scan lies off there, mm, and which way the surface faces (see
-    ``CloudPoints.drawn``)."""
+    """(d, 5): places on the part's surface, how far the scan lies off there, mm, and which way the surface faces."""
     places = map_of(state, row_id).found.places
-    facing = (128 + np.round(127 * places.normals)) @ BYTES
-    return np.column_stack([places.points, places.means, facing]).astype("<f4")
+    return drawn(places.points, places.means, places.normals)
 
 
 def ply_of(state: JobResults, row_id: int) -> bytes:
