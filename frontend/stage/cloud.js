@@ -28,7 +28,7 @@ export async function fetched(address) {
   if (!response?.ok) return null;
   const { headers } = response;
   const numbers = new Float32Array(await response.arrayBuffer());
-  return { numbers, last: Number(headers.get("X-Last") ?? 0), alone: headers.get("X-Placed") === "world" };
+  return { numbers, last: Number(headers.get("X-Last") ?? 0), alone: headers.get("X-Placed") === "world", size: Number(headers.get("X-Size")) };
 }
 
 // Of packed points the first along a ray, among those that lie as near to it as any does, or within a reach.

@@ -60,6 +60,7 @@ export class Painted {
     if (!address) return;
     const found = await fetched(address);
     if (!found || this.address !== address || !found.numbers.length) return;
+    this.size = found.size;
     this.points.geometry.dispose();
     this.points.geometry = geometryOf(found.numbers, "off");
     this.points.visible = true;
@@ -71,7 +72,7 @@ export class Painted {
     const wanted = JSON.stringify(map ?? null);
     if (wanted === this.scaled) return;
     this.scaled = wanted;
-    if (map) [this.size, this.uniforms.steps.value] = [map.size, map.steps];
+    if (map) this.uniforms.steps.value = map.steps;
     this.told = map ? STEPS_CSS.map((color, k) => ({ color, step: k, words: map.words[k - 1] ?? "" })).reverse() : [];
     if (!this.legend) return;
     const items = this.told.map(({ step, words }) => {

@@ -53,6 +53,7 @@ def rows_of_every_kind(bench):
     rows["touched"] = bench.add({"kind": "touched"}, bore, np.tile(-0.3 * RIM, (3, 1)))
     rows["scan"] = bench.add({"kind": "scan"}, along, UP)
     rows["deviations"] = bench.add({"kind": "deviations", "scan": rows["scan"]})
+    rows["touched_map"] = bench.add({"kind": "touched_map", "of": [rows["free_surface"]]})
     rows["pin"] = bench.add({"kind": "pin", "map": rows["deviations"], "at": [10, 20, 60]})
     rows["construction"] = bench.add({"kind": "construction", "of": [top], "make": "offset_plane", "offset_mm": 10})
     for kind, of in (("straightness", "line"), ("flatness", "plane"), ("roundness", "circle"), ("cylindricity", "cylinder")):

@@ -8,7 +8,7 @@ from scanned_block import HIGH, RADIUS, SCANNER, WHOLE, Scanned, faces
 
 from zipplumb.core.cloud.deviating import Places
 from zipplumb.core.sheet import PartSurfaces, recipe_from_dict
-from zipplumb.core.sheet.maps import FoundMap, JudgedMap
+from zipplumb.core.sheet.maps.found import FoundMap, JudgedMap
 from zipplumb.core.stripes import packed
 
 BLOCK = PartSurfaces("a block", lambda points: faces(points)[:2])

@@ -1,18 +1,22 @@
 """The fairing flange with a radar: three datums aimed at by hand, then lines on the part where somebody clicks."""
 
+import io
 import json
 import re
 
 import numpy as np
 import pytest
 from playwright.sync_api import expect
-from truth import must_be_true
+from pypdf import PdfReader
+from truth import AT_MOST, must_be_true
 
 from zipplumb.core.alignment.reference_points import expansion_scale
 from zipplumb.core.frames import Motion
+from zipplumb.core.sheet.maps.found import shown_of
 from zipplumb.core.uncertainty import coverage_factor
 from zipplumb.demo import bedplate, bedplate_real
 from zipplumb.jobs.hand import tell_hand
+from zipplumb.jobs.state.part_model import model_of
 from zipplumb.jobs.state.results import load
 from zipplumb.store.database import transaction
 
@@ -93,9 +97,61 @@ def test_the_fairing_flange_by_lines_where_the_part_is_clicked(tamsin, running, 
     row = tamsin.row("Fairing flange")
     expect(row).to_contain_text(re.compile("in|out|not proven|close"))
     compare(running)
+    mapped(tamsin)
+    the_wave_is_found_within_u(running)
     with transaction() as session:  # taken back, for whoever comes after
         state = load(session, running.fairing_job)
     assert state.results[state.measured[3].id].hits == LINES * POINTS
+
+
+def mapped(tamsin):
+    """A map of what was touched, with a mistake in its limits; a pin at the worst place, and both in the report."""
+    page, row = tamsin.page, tamsin.row("Fairing flange")
+    row.locator(".name").click()
+    lower, upper = (page.locator(f"#slip form.cutting [name={name}]") for name in ("lower", "upper"))
+    lower.fill("0.15")
+    upper.fill("-0.15")
+    page.get_by_role("button", name="Map how far they lie off the CAD").click()
+    expect(page.locator(".notice").last).to_contain_text("The upper limit lies under the lower one")
+    lower.fill("-0.15")
+    upper.fill("0.15")
+    page.get_by_role("button", name="Map how far they lie off the CAD").click()
+    expect(page.locator("#slip h2").first).to_contain_text("Touched map 1")
+    expect(page.locator("#slip .slip-main")).to_contain_text(re.compile(r"% of what was seen is in, .* % out"))
+    expect(page.locator("#scale li")).to_have_count(9)
+    page.get_by_role("button", name="Pin the worst place of each face").click()
+    expect(tamsin.row("Pin 1")).to_contain_text("out")
+    tamsin.go("Report")
+    page.locator("#slip").get_by_role("button", name="PDF", exact=True).click()
+    line = page.locator(".report-line", has_text="PDF").first
+    with page.expect_download(timeout=60_000) as download:
+        line.get_by_text("Download").click(timeout=60_000)
+    text = "\n".join(p.extract_text() for p in PdfReader(io.BytesIO(download.value.path().read_bytes())).pages)
+    assert "Touched map 1" in text
+    assert "Pin 1" in text
+
+
+def the_wave_is_found_within_u(running):
+    """Place by place, with the datums as they really stand to one another (closed form): the top as drawn, the side turned
+    and off, the end stop off."""
+    with transaction() as session:
+        state = load(session, running.fairing_job)
+        model = model_of(state.job.part)
+    judged = next(found for found in (shown_of(r) for r in state.results.values()) if found is not None)
+    places = judged.found.places
+    (side_way, _, side_off, lean), (stop_way, _, stop_off, _) = bedplate_real.OFF
+    side = next(r for r in state.measured if r.recipe.name == "Long side")
+    middle = model.mesh_of(side.recipe.cad_face)[0].reshape(-1, 3).mean(axis=0)
+    moved = -side_off * np.array(side_way) - stop_off * np.array(stop_way)
+    moved = moved + np.cross([0, 0, -lean[2]], places.points - middle)
+    real = bedplate_real.flange_off(places.points) + np.einsum("ij,ij->i", places.normals, moved)
+    assert np.mean(np.abs(places.means - real) <= judged.U) > 0.9  # of errors that most places share
+    assert np.all(np.abs(places.means - real) <= AT_MOST * judged.U)
+    far = np.abs(real) > 0.15 + 2 * judged.U
+    assert far.any()
+    assert np.all(judged.words[far] == 2)  # out where it is
+    assert not np.any(judged.words[np.abs(real) < 0.15 - judged.U] == 2)
+    assert real.max() - real.min() > 0.3  # the wave is there
 
 
 def compare(running):

@@ -20,7 +20,7 @@ from zipplumb.core.frames import Motion
 from zipplumb.core.shapes import Circle, Cone, Cylinder, Line, Plane, Point, Slot, Sphere, Torus
 from zipplumb.core.sheet import KINDS, MEASURED, Kit, Sheet, StationPose, evaluate, recipe_from_dict
 from zipplumb.core.sheet.clouds import FoundCloud
-from zipplumb.core.sheet.maps import FoundMap
+from zipplumb.core.sheet.maps.found import FoundMap
 from zipplumb.jobs.measure.prompts import prompt
 from zipplumb.jobs.state.results import JobResults
 from zipplumb.jobs.state.rows_text import row_texts

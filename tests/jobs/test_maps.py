@@ -12,7 +12,7 @@ from scan_bench import ScannedBench, lit, numbers
 from zipplumb.core.errors import InputError, PlumbError
 from zipplumb.jobs.link import presses
 from zipplumb.jobs.measure import maps
-from zipplumb.jobs.measure.maps import TypedMap
+from zipplumb.jobs.measure.maps import TypedLimits
 from zipplumb.jobs.plan import standing
 from zipplumb.jobs.state.results import load
 from zipplumb.store.database import snapshot, transaction
@@ -33,7 +33,7 @@ def mapped(stack):
     presses.finish(bench.arm, batch("pull_off"), next(numbers))
     bench.scan_row = next(row.id for row in bench.state().rows if row.recipe.kind == "scan")
     bench.work()
-    bench.map_row = maps.plan(TECHNICIAN, bench.job, bench.scan_row, TypedMap(1.0, -0.3, 0.3))
+    bench.map_row = maps.plan(TECHNICIAN, bench.job, bench.scan_row, 1.0, TypedLimits(-0.3, 0.3))
     bench.work()
     return bench
 
@@ -65,7 +65,8 @@ def test_steps_bars_and_what_is_drawn_tell_the_same(mapped, state):
     assert sum(bar.count for bar in bars) == judged.whole.places
     assert {bar.step for bar in bars if bar.count > 20} == {4, 8}  # the middle, and beyond the upper limit
     assert all(a.high == b.low for a, b in itertools.pairwise(bars))
-    drawn = maps.drawn_of(state, mapped.map_row)
+    drawn, size = maps.drawn_of(state, mapped.map_row)
+    assert size == judged.found.result.step_mm
     assert drawn.shape == (judged.whole.places, 5)
     assert np.allclose(drawn[:, 2], 60, atol=1e-3)  # on the part's surface, not where it was seen
     assert set(drawn[:, 4].astype(int)) == {128 * 65536 + 128 * 256 + 255}  # it faces up
@@ -124,12 +125,12 @@ def test_reports_tell_it_face_by_face(mapped, state):
 
 def test_what_makes_no_sense_is_refused_and_a_map_without_a_part_says_so(mapped):
     with pytest.raises(InputError, match="upper limit lies under"):
-        maps.plan(TECHNICIAN, mapped.job, mapped.scan_row, TypedMap(1.0, 0.2, 0.1))
+        maps.plan(TECHNICIAN, mapped.job, mapped.scan_row, 1.0, TypedLimits(0.2, 0.1))
     with pytest.raises(InputError):
-        maps.plan(TECHNICIAN, mapped.job, mapped.map_row, TypedMap(1.0, None, None))  # that is no scan
+        maps.plan(TECHNICIAN, mapped.job, mapped.map_row, 1.0, TypedLimits())  # that is no scan
     with pytest.raises(PlumbError):
-        maps.plan(REVIEWER, mapped.job, mapped.scan_row, TypedMap(1.0, None, None))
-    far = maps.plan(TECHNICIAN, mapped.job, mapped.scan_row, TypedMap(0.001, -0.3, None))
+        maps.plan(REVIEWER, mapped.job, mapped.scan_row, 1.0, TypedLimits())
+    far = maps.plan(TECHNICIAN, mapped.job, mapped.scan_row, 0.001, TypedLimits(-0.3))
     state = mapped.work()
     assert maps.map_of(state, far).whole.largest < 0.001  # what lies farther off is not of the part
     standing.remove(TECHNICIAN, mapped.job, [far])

@@ -76,6 +76,7 @@ FORMS = {
     "scans.only_edges": {"only": "1"},
     "in_scans.plan_holes": {"hole": "1", "seen": "x", "plane": "@row", "stem": "Hole"},
     "in_scans.plan_surface": {"at": "1,2,3", "kind": "plane", "seen": "x", "stem": "Seat"},
+    "maps.touched": {"of": "", "lower": "-0.1", "upper": "0.1"},
     "maps.plan": {"reach": "3", "lower": "-0.1", "upper": "0.1"}, "maps.pin": {"at": "1,2,3"}, "maps.pins": {},
     "scans.give": {"rows": "@row"}, "scans.take_back": {},
     "measure.look": {"face": "1", "at": "0,0,60", "normal": "0,0,1", "to": "9,0,60", "shape": "line", "side": "30",

@@ -40,6 +40,12 @@ class Surfaces:
             self.triangles, self.face_of = self.triangles[mine], self.face_of[mine]
 
     @cached_property
+    def area(self) -> float:
+        """mm², of its triangles."""
+        a, b, c = self.corners[self.triangles].transpose(1, 0, 2)
+        return float(np.linalg.norm(np.cross(b - a, c - a), axis=1).sum()) / 2
+
+    @cached_property
     def tree(self) -> Any:
         """Boxes round the triangles, made once: a tip that moves asks thirty times a second."""
         tree = igl.AABB()

@@ -161,7 +161,7 @@ def _measured(actor: Actor, job: int) -> None:
 
 def _mapped(actor: Actor, job: int, scan: int) -> None:
     """The whole surface judged, and pinned where some faces are worst."""
-    row = maps.plan(actor, job, scan, maps.TypedMap(1.0, -LIMIT_MM, LIMIT_MM))
+    row = maps.plan(actor, job, scan, 1.0, maps.TypedLimits(-LIMIT_MM, LIMIT_MM))
     for _ in range(2):  # the map waits for the scan, as it is now
         state = _worked_out(job)
     judged = maps.map_of(state, row)

@@ -13,7 +13,7 @@ from ..core.deriving import Drawing
 from ..core.sameness import Layered
 from ..core.sheet import RowResult, SheetRow, Untied
 from ..core.sheet.bases.systems import SystemRecipe
-from ..core.sheet.maps import shown_of
+from ..core.sheet.maps.found import shown_of
 from ..core.units import Units, length_text, quantity_text
 from ..exchange.symbols import Symbol
 from ..exchange.table import RowText
@@ -165,7 +165,7 @@ def _scene_row(row: SheetRow, found: RowResult, without_cad: bool, units: Units,
     if (judged := shown_of(found)) is not None:
         steps = steps_of(judged)
         words = [length_text(step, units, sign=True) for step in steps]
-        raw["map"] = {"key": judged.found.key, "steps": steps, "words": words, "size": judged.found.result.step_mm}
+        raw["map"] = {"key": judged.found.key, "steps": steps, "words": words}
     if recipe.on_map is not None:
         raw["pinned"] = str(recipe.on_map)
     contacts = found.contacts_part

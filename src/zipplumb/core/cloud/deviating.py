@@ -54,9 +54,15 @@ class Places:
         return cls(nothing, nothing, none, none, none, np.empty(0))
 
     @classmethod
+    def joined(cls, parts: list[Places]) -> Places:
+        """One after the other."""
+        return cls(*(np.concatenate([getattr(part, each.name) for part in parts]) for each in fields(cls)))
+
+    @classmethod
     def gathered(cls, parts: list[Places], step_mm: float) -> Places:
         """Those of one cube of a grid and one face as one: its points, normals and deviations are means over all points."""
-        each = {one.name: np.concatenate([getattr(part, one.name) for part in parts]) for one in fields(cls)}
+        whole = cls.joined(parts)
+        each = {one.name: getattr(whole, one.name) for one in fields(cls)}
         at = np.floor(each["points"] / step_mm).astype(np.int64) + REACH
         keys = (at[:, 0] * 2 * REACH + at[:, 1]) * 2 * REACH + at[:, 2]
         order = np.lexsort((keys, each["faces"]))

@@ -83,8 +83,9 @@ class Asked(Model):
 class RowRecipe(Model):
     """The recipe of a row. A subclass is a kind: see ``kinds``.
 
-    ``kind``: its key, as stored; ``role``: whether it gives a feature, a coordinate system, a cloud, a map of one,
-    a pin on that, or judges others. ``takes_hits``: a person measures it by hits; ``takes_light``: by lines of light;
+    ``kind``: its key, as stored; ``role``: whether it gives a feature, a coordinate system, a cloud, a map of deviations,
+    a pin on that, or judges others; ``nodes``: how it is worked out, where not as all of its role.
+    ``takes_hits``: a person measures it by hits; ``takes_light``: by lines of light;
     ``proposes``: it is to become another kind, which it proposes;
     ``carries_outlines``: what is touched in a plane may lie in it; ``ties_stations``: seen from two, it ties them;
     ``on_surface``: a place on a surface, of which several may be the targets of one datum;
@@ -98,6 +99,7 @@ class RowRecipe(Model):
 
     kind: str
     role: ClassVar[Role]
+    nodes: ClassVar[str] = ""
     takes_hits: ClassVar[bool] = False
     takes_light: ClassVar[bool] = False
     pulls_off: ClassVar[bool] = True  # how the tip goes away says something

@@ -21,7 +21,7 @@ from ..readings import HitSet
 from ..sameness import Layered
 from ..tolerances.decision import Rule
 from .base import Needed
-from .bases.mapped import MapRecipe, OnMapRecipe
+from .bases.mapped import OnMapRecipe, ScanMapRecipe
 from .bases.measured import FeatureRecipe, MeasuredRecipe
 from .bases.systems import ActualFeature, SystemInputs, SystemRecipe
 from .beside import beside
@@ -32,7 +32,9 @@ from .given import Kit, PartSurfaces, Sheet, SheetRow, StationPose
 from .graph import GONE, ROUND, Failed, Name, Node, Worked, fault_words, work_out
 from .judged import JudgedRecipe, NeedsSystem
 from .judging import characteristics_of, planned
-from .maps import MapNodes, pinned
+from .maps.pins import pinned
+from .maps.scanned import MapNodes
+from .maps.touched import TouchedMapNodes
 from .results import FoundFeature, FoundSystem, RowResult, State
 from .row_hits import RowHits
 from .ruling import ruled
@@ -203,10 +205,10 @@ class _Graph:
         add: dict[str, Callable[[SheetRow], None]] = {
             "feature": self._add_feature, "system": self._add_system,
             "dimension": self._add_judged, "tolerance": self._add_judged, "cloud": self._add_cloud,
-            "map": self._add_map, "pin": self._add_pin,
+            "map": self._add_map, "touched map": self._add_touched_map, "pin": self._add_pin,
         }  # fmt: skip
         for row in rows:
-            add[row.recipe.role](row)
+            add[row.recipe.nodes or row.recipe.role](row)
 
     @cached_property
     def _tying(self) -> list[SheetRow]:
@@ -275,12 +277,18 @@ class _Graph:
         self.nodes |= self._scan_nodes.of(row, reading, calibrated)
 
     def _add_map(self, row: SheetRow) -> None:
-        recipe = cast(MapRecipe, row.recipe)
+        recipe = cast(ScanMapRecipe, row.recipe)
         place, reading = self.sheet.index.get(recipe.scan), self.readings.get(recipe.scan)
         calibrated = "" if reading is None else self._calibrations(reading.used[1])
         maps = MapNodes(self.kit, "" if self.surfaces is None else self.surfaces.digest, self.active, self.sheet.alignment)
         scan = None if place is None else self.sheet.rows[place]
         self.nodes |= maps.of(row, scan, reading, calibrated, self._scan_nodes.work_of)
+
+    def _add_touched_map(self, row: SheetRow) -> None:
+        ids = [n.id for n in row.needs if n.id in self.sheet.index]
+        rows = {i: self.sheet.rows[self.sheet.index[i]] for i in ids}
+        nodes = TouchedMapNodes(self._placed_kit, self.surfaces, self.active, self.sheet.alignment)
+        self.nodes |= nodes.of(row, rows, {i: self.readings[i] for i in ids if i in self.readings})
 
     def _add_pin(self, row: SheetRow) -> None:
         needs = (*row.needs, ("verdict", cast(OnMapRecipe, row.recipe).map))

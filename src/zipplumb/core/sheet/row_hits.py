@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from itertools import compress
@@ -43,6 +44,7 @@ class RowHits:
     left_out : how many more there are, while it is being taken
     scanned : how many of them, the last, are points of a scan
     together : (n, 3, k) how they err together by where on an edge they are, where they are edges of light
+    own_u_mm : (n,) standard uncertainty of each, where they are of several rows; ``u_hit_mm`` is the worst
     """
 
     row: int
@@ -61,6 +63,7 @@ class RowHits:
     left_out: int = 0
     scanned: int = 0
     together: Array | None = None
+    own_u_mm: Array | None = None
 
     @classmethod
     def of_light(cls, row: int, given: GivenPoints, scan: HitSet, kit: Kit, prefix: str) -> RowHits:
@@ -83,6 +86,30 @@ class RowHits:
             u_hit_mm=float(np.sqrt(u_light**2 + given.u_mm**2 + (a_line - 1) * scan.u_hit_mm**2)),
             together=_together(given),
         )  # fmt: skip
+
+    @classmethod
+    def joined(cls, parts: Sequence[RowHits]) -> RowHits:
+        """Hits of several rows, told one by one."""
+        each: dict[str, Any] = {
+            name: np.concatenate([getattr(part, name) for part in parts])
+            for name in ("centers", "approach", "poses", "calibrations", "stations", "u_hits_mm")
+        }
+        own = each.pop("u_hits_mm")
+        keys = tuple(key for part in parts for key in part.keys)
+        return replace(parts[0], keys=keys, u_hit_mm=float(own.max()), own_u_mm=own, gaps=(), pull_off=None, **each)
+
+    def some(self, which: Indices) -> RowHits:
+        """Those of some numbers."""
+        each: dict[str, Any] = {
+            name: None if (values := getattr(self, name)) is None else values[which]
+            for name in ("centers", "approach", "poses", "calibrations", "stations", "together", "own_u_mm")
+        }
+        return replace(self, keys=tuple(self.keys[k] for k in which.tolist()), **each)
+
+    @cached_property
+    def u_hits_mm(self) -> Array:
+        """(n,) of each hit."""
+        return np.full(len(self.keys), self.u_hit_mm) if self.own_u_mm is None else self.own_u_mm
 
     def with_light(self, scanned: RowHits) -> RowHits:
         """Hits and points of a scan together."""

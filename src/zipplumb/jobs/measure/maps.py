@@ -2,16 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
-from dataclasses import dataclass
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.spatial import cKDTree
+from sqlalchemy.orm import Session
 
+from ...cad import CadModel
+from ...core.cloud.deviating import Places
 from ...core.cloud.points import drawn
 from ...core.errors import InputError
 from ...core.frames import Array
-from ...core.sheet.maps import WORDS, Figures, JudgedMap, shown_of
+from ...core.sheet import SheetRow
+from ...core.sheet.maps.found import WORDS, Figures, FoundMap, JudgedMap, shown_of
 from ...core.units import Units, in_units, length_text
 from ...exchange.map_table import MapLine, MapTable
 from ...exchange.ply_file import write_ply
@@ -19,6 +25,7 @@ from ...store.database import stored, tell, transaction
 from ...store.models import Job
 from ..actor import Actor
 from ..plan.adding import add_rows, named
+from ..state.part_model import model_of
 from ..state.results import JobResults, load
 from .clouds import scan_row
 
@@ -28,34 +35,67 @@ FLAT_MM = 0.01  # what all is less off than that has no finer steps
 FINER = 6  # bars of a step, in the bars of how many lie where
 ALL_MM = 1e6  # no place is farther off
 MOST_PINS = 60
+FINE, THICK = 8, 3  # places drawn over how far hits are apart, and so many in each square of that
+FEWEST_DRAWN, MOST_DRAWN = 200, 60_000  # of a face
 
 
 @dataclass(frozen=True)
-class TypedMap:
-    """What a person typed of a map: mm; limits that are left out are None."""
+class TypedLimits:
+    """Limits of a map as a person typed them: mm; those that are left out are None."""
 
-    reach_mm: float
-    lower_mm: float | None
-    upper_mm: float | None
+    lower_mm: float | None = None
+    upper_mm: float | None = None
+
+    def asked(self) -> list[dict[str, Any]]:
+        """As a recipe has them, with all else that a map tells.
+
+        Raises
+        ------
+        InputError
+            They are the wrong way round.
+        """
+        if self.lower_mm is not None and self.upper_mm is not None and self.upper_mm <= self.lower_mm:
+            raise InputError(
+                "The upper limit lies under the lower one.", "Nothing was planned.", "Type the larger one as the upper."
+            )
+        limits = [{"key": "largest", "upper": self.upper_mm}, {"key": "smallest", "lower": self.lower_mm}]
+        return [*limits, *({"key": key} for key in ("mean", "spread", "low", "high"))]
 
 
-def plan(actor: Actor, job_id: int, scan_id: int, typed: TypedMap) -> int:
-    """A map of a scan. Returns its row."""
+def plan(actor: Actor, job_id: int, scan_id: int, reach_mm: float, limits: TypedLimits) -> int:
+    """A map of a scan; what lies farther off than a reach is not of the part. Returns its row."""
     actor.must_change()
-    low, high = typed.lower_mm, typed.upper_mm
-    if low is not None and high is not None and high <= low:
-        raise InputError(
-            "The upper limit lies under the lower one.", "Nothing was planned.", "Type the larger one as the upper."
-        )
-    limits = [{"key": "largest", "upper": high}, {"key": "smallest", "lower": low}]
-    rest = [{"key": key} for key in ("mean", "spread", "low", "high")]
-    raw = {"kind": "deviations", "scan": scan_id, "reach_mm": typed.reach_mm, "asked": [*limits, *rest]}
+    raw = {"kind": "deviations", "scan": scan_id, "reach_mm": reach_mm, "asked": limits.asked()}
     with transaction() as session:
         stored(session, Job, job_id, lock=True)
         scan_row(session, job_id, scan_id)
-        (row,) = add_rows(session, actor, job_id, named(session, job_id, [raw]))
-        tell(session, job_id, "sheet")
+        return _planned(session, actor, job_id, raw)
+
+
+def plan_touched(actor: Actor, job_id: int, row_ids: Sequence[int], limits: TypedLimits) -> int:
+    """A map of what some rows were touched with. Returns its row."""
+    actor.must_change()
+    raw = {"kind": "touched_map", "of": list(row_ids), "asked": limits.asked()}
+    with transaction() as session:
+        stored(session, Job, job_id, lock=True)
+        on_cad = {row.id for row in may_be_mapped(load(session, job_id))}
+        if not row_ids or not on_cad.issuperset(row_ids):
+            raise InputError(
+                "Only rows that are planned on faces of the CAD can be compared with it.", "Nothing was planned.",
+                "Choose such rows.",
+            )  # fmt: skip
+        return _planned(session, actor, job_id, raw)
+
+
+def _planned(session: Session, actor: Actor, job_id: int, raw: dict[str, Any]) -> int:
+    (row,) = add_rows(session, actor, job_id, named(session, job_id, [raw]))
+    tell(session, job_id, "sheet")
     return row
+
+
+def may_be_mapped(state: JobResults) -> list[SheetRow]:
+    """The rows whose hits lie on faces of the CAD."""
+    return [row for row in state.measured if row.recipe.cad_face is not None]
 
 
 def map_of(state: JobResults, row_id: int) -> JudgedMap:
@@ -102,10 +142,36 @@ def bars_of(judged: JudgedMap) -> list[Bar]:
     ]
 
 
-def drawn_of(state: JobResults, row_id: int) -> NDArray[np.float32]:
-    """(d, 5): places on the part's surface, how far the scan lies off there, mm, and which way the surface faces."""
-    places = map_of(state, row_id).found.places
-    return drawn(places.points, places.means, places.normals)
+def drawn_of(state: JobResults, row_id: int) -> tuple[NDArray[np.float32], float]:
+    """(d, 5): places on the part's surface, how far it lies off there, mm, and which way the surface faces; and how large each
+    is to be drawn, mm.
+
+    Between hits that are apart the surface is drawn as the nearest of them found it.
+    """
+    found = map_of(state, row_id).found
+    if not found.apart:
+        return drawn(found.places.points, found.places.means, found.places.normals), found.result.step_mm
+    model = model_of(state.job.part)
+    if model is None:
+        raise InputError("The part has no CAD to be drawn on.", "Nothing was changed.", "Bring in its CAD.")
+    size = found.result.step_mm / FINE
+    on_part = _filled(model, found, size)
+    return drawn(on_part.points, on_part.means, on_part.normals), 2 * size
+
+
+def _filled(model: CadModel, found: FoundMap, size: float) -> Places:
+    """Places all over the faces, each as the nearest hit on its face says, so far as one speaks for its surroundings."""
+    from ...cad.surfaces import Surfaces  # heavy
+
+    parts = []
+    for face in np.unique(found.places.faces).tolist():
+        hits = found.places.of(found.places.faces == face)
+        surface = Surfaces(model, (face,))
+        points, normals = surface.spread(int(np.clip(THICK * surface.area / size**2, FEWEST_DRAWN, MOST_DRAWN)))
+        away, nearest = cKDTree(hits.points).query(points, distance_upper_bound=found.reach_mm)
+        some = np.flatnonzero(np.isfinite(away))
+        parts.append(replace(hits.of(nearest[some]), points=points[some], normals=normals[some]))
+    return Places.joined(parts)
 
 
 def ply_of(state: JobResults, row_id: int) -> bytes:
@@ -165,9 +231,7 @@ def pin(actor: Actor, job_id: int, row_id: int, place: Array) -> int:
         stored(session, Job, job_id, lock=True)
         told = told_at(load(session, job_id), row_id, place)
         raw = {"kind": "pin", "map": row_id, "at": np.round(told.at, 4).tolist()}
-        (row,) = add_rows(session, actor, job_id, named(session, job_id, [raw]))
-        tell(session, job_id, "sheet")
-    return row
+        return _planned(session, actor, job_id, raw)
 
 
 def pin_worst(actor: Actor, job_id: int, row_id: int) -> list[int]:

@@ -19,7 +19,7 @@ from ...core.cloud.edges import Edges
 from ...core.cloud.giving import GivenPoints
 from ...core.cloud.points import CloudPoints
 from ...core.sheet.clouds import Asked, FoundCloud, Kept
-from ...core.sheet.maps import FoundMap
+from ...core.sheet.maps.found import FoundMap
 from ...store.database import only_reads, transaction
 from ...store.models import Cloud
 from ..queue import defer

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from sqlalchemy.orm import Session
 
-from ...core.sheet.maps import FoundMap, shown_of
+from ...core.sheet.maps.found import FoundMap, shown_of
 from ...core.units import count_text, length_text
 from ...exchange.map_table import MapLine
 from ...jobs.measure import maps
@@ -39,11 +39,14 @@ def map_of(session: Session, state: JobResults, row_id: int) -> MapShown | None:
     judged, units = shown_of(state.results[row_id]), state.job.units
     assert judged is not None
     result = judged.found.result
+    step = f"{length_text(result.step_mm, units)} {units}"
     facts = [
         ("Points", count_text(result.read)),
         ("Of them not of the surface, or at an edge", count_text(result.off)),
-        (f"Places, one of every {length_text(result.step_mm, units)} {units}", count_text(len(result.places))),
+        (f"Places, one of every {step}", count_text(len(result.places))),
     ]
+    if judged.found.apart:
+        facts = [("Hits", count_text(result.read)), ("From one to the next, as a rule", step)]
     table = maps.table_of(state, state.row(row_id).recipe.name, judged)
     scale = list(enumerate(table.scale, start=1))
     return MapShown(None, facts, maps.bars_of(judged), scale, list(table.faces[:FACES]), judged.words is not None)

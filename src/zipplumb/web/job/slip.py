@@ -15,6 +15,7 @@ from ...core.units import length_text, quantity_text
 from ...jobs.kit import looks
 from ...jobs.kit.looks import sees_surfaces
 from ...jobs.measure.again import history, may_join, other_kinds
+from ...jobs.measure.maps import may_be_mapped
 from ...jobs.measure.prompts import spoiling, spoiling_words, unnamed_words
 from ...jobs.plan.sheet import before_last_edit, seen_of
 from ...jobs.report.making import alignment_words, calibration_words
@@ -138,6 +139,7 @@ def row_slip(session: Session, state: JobResults, row_id: int) -> str:
         look_side=length_text(looks.SIDE_MM, state.job.units),
         scan=scan_of(session, state, row_id),
         map=map_of(session, state, row_id),
+        may_map=any(each.id == row_id for each in may_be_mapped(state)),
         points=hits_words(found) if found.feature is not None and found.feature.scanned else "",
         edited=before_last_edit(session, state.job.id, row_id) is not None,
     )

@@ -8,7 +8,7 @@ import numpy as np
 from flask import Blueprint, Response, g, render_template, request, send_file
 
 from ...core.errors import InputError
-from ...core.units import length_from_text
+from ...core.units import Units, length_from_text
 from ...jobs.measure import maps
 from ...jobs.state.results import as_it_stands
 from ...store.database import snapshot, stored, transaction
@@ -26,21 +26,36 @@ FARTHEST_MM = 100.0
 @changes
 def plan(job_id: int, row_id: int):
     """Of the scan ``row_id``."""
-    row = maps.plan(g.actor, job_id, row_id, _typed(job_id))
-    return go_on_with(job_id, row)
-
-
-def _typed(job_id: int) -> maps.TypedMap:
-    with transaction() as session:
-        units = stored(session, Job, job_id).units
+    units = _units(job_id)
     reach = length_from_text(request.form.get("reach", ""), units, "how far off it may lie")
     if not 0 < reach <= FARTHEST_MM:
         raise InputError("So far off it is not of the part.", "Nothing was planned.", f"Type up to {FARTHEST_MM:.0f} mm.")
+    row = maps.plan(g.actor, job_id, row_id, reach, _limits(units))
+    return go_on_with(job_id, row)
+
+
+@blueprint.post("/touched")
+@changes
+def touched(job_id: int, row_id: int):
+    """Of the hits of the row ``row_id``, or of all rows that are touched on the CAD."""
+    limits, of = _limits(_units(job_id)), [row_id]
+    if request.form.get("of") == "all":
+        with snapshot() as session:
+            of = [row.id for row in maps.may_be_mapped(as_it_stands(session, job_id)) if row.finished]
+    return go_on_with(job_id, maps.plan_touched(g.actor, job_id, of, limits))
+
+
+def _units(job_id: int) -> Units:
+    with transaction() as session:
+        return stored(session, Job, job_id).units
+
+
+def _limits(units: Units) -> maps.TypedLimits:
     texts = {name: request.form.get(name, "").strip() for name in ("lower", "upper")}
     limits = {name: length_from_text(text, units, f"the {name} limit") if text else None for name, text in texts.items()}
     if any(limit is not None and abs(limit) > FARTHEST_MM for limit in limits.values()):
         raise InputError("Such a limit judges nothing.", "Nothing was planned.", f"Type up to {FARTHEST_MM:.0f} mm.")
-    return maps.TypedMap(reach, limits["lower"], limits["upper"])
+    return maps.TypedLimits(limits["lower"], limits["upper"])
 
 
 @blueprint.get("/places")
@@ -48,8 +63,9 @@ def _typed(job_id: int) -> maps.TypedMap:
 def places(job_id: int, row_id: int):
     """Packed float32: place, deviation, facing (docs/formats.md)."""
     with snapshot() as session:
-        found = maps.drawn_of(as_it_stands(session, job_id), row_id)
-    return Response(found.tobytes(), mimetype="application/octet-stream", headers={"X-Last": "0", "X-Placed": "part"})
+        found, size = maps.drawn_of(as_it_stands(session, job_id), row_id)
+    headers = {"X-Last": "0", "X-Placed": "part", "X-Size": f"{size:.4g}"}
+    return Response(found.tobytes(), mimetype="application/octet-stream", headers=headers)
 
 
 @blueprint.get("/ply")

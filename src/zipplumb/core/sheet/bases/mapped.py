@@ -1,4 +1,4 @@
-"""The bases of maps, how far a scan lies off the part's CAD everywhere, and of pins on them."""
+"""The bases of maps, how far what was scanned or touched lies off the part's CAD, and of pins on them."""
 
 from __future__ import annotations
 
@@ -7,14 +7,26 @@ from typing import Any
 from ...alignment import Alignment
 from ...cloud.deviating import DeviationWork
 from ...cloud.working import CloudWork
+from ...units import Unit
 from ..base import RowRecipe, Vector
+
+KEYS = ("largest", "smallest", "mean", "spread", "low", "high")
 
 
 class MapRecipe(RowRecipe):
-    """A row that gives a map of a ``scan`` in the active system."""
+    """A row that gives a map in the active system."""
 
     role = "map"
     rests_on_surfaces = True
+    typed = False
+
+    def available(self, found: Any = None) -> tuple[tuple[str, Unit], ...]:
+        return tuple((key, "mm") for key in KEYS)
+
+
+class ScanMapRecipe(MapRecipe):
+    """A map of a ``scan``."""
+
     scan: int
 
     @property

@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal
 from ...units import Unit
 from ..base import Internal, MapRef, Vector
 from ..bases.mapped import OnMapRecipe
-from ..maps import PINNED
+from ..maps.found import PINNED
 
 
 class PinRecipe(OnMapRecipe):

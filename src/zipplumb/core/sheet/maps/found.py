@@ -1,0 +1,147 @@
+"""What a map found, place by place: how far each lies off the CAD, and how many lie where."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Literal, cast
+
+import numpy as np
+from scipy.spatial import cKDTree
+
+from ...cloud.deviating import DeviationResult, Places
+from ...cloud.giving import evenly
+from ...cloud.sorting import NORMAL
+from ...frames import Array, Indices
+from ..bases.mapped import KEYS
+from ..quantities import Quantity
+from ..results import RowResult, State
+from ..told import Sure
+
+PINNED = "deviation"
+QUANTITIES = tuple(Quantity(key, nominal=0.0) for key in KEYS)
+MOST_ARE = (2.5, 97.5)  # percentiles between which 95 % lie
+MANY, BESIDE = 2_000, 8  # places, and their neighbours, that show how far one errs by itself
+BESIDE_STEPS = 3.0  # of a map's grid, within which a pin finds its place
+HALF_WAY = 0.75  # of how far hits are apart: to the middle of four, and a little more
+Word = Literal["in", "not proven", "out"]
+WORDS: tuple[Word, ...] = ("in", "not proven", "out")
+
+
+@dataclass(frozen=True)
+class Figures:
+    """Of places that weigh alike: ``places``, mean, spread (standard deviation), between which 95 % lie, extremes, and the
+    shares that are in, not proven and out; None where nothing says what would be in."""
+
+    places: int
+    mean: float
+    spread: float
+    low: float
+    high: float
+    smallest: float
+    largest: float
+    shares: tuple[float, float, float] | None = None
+
+    @classmethod
+    def of(cls, off: Array, words: Indices | None) -> Figures:
+        low, high = np.percentile(off, MOST_ARE)
+        shares = None if words is None else tuple(np.bincount(words, minlength=3)[:3] / len(words))
+        return cls(
+            len(off), float(off.mean()), float(off.std()), float(low), float(high), float(off.min()), float(off.max()),
+            cast("tuple[float, float, float] | None", shares),
+        )  # fmt: skip
+
+
+@dataclass(frozen=True, eq=False)
+class FoundMap:
+    """The value of a map's node. ``key`` names what was worked out; ``apart``: its places are hits, as a rule ``step_mm`` from
+    one another."""
+
+    state: State
+    message: str = ""
+    key: str = ""
+    result: DeviationResult = field(default_factory=DeviationResult)
+    apart: bool = False
+
+    @property
+    def reach_mm(self) -> float:
+        """So far about a place it is told what was seen there."""
+        return (HALF_WAY if self.apart else BESIDE_STEPS) * self.result.step_mm
+
+    @property
+    def places(self) -> Places:
+        return self.result.places
+
+    def point_mm(self, face: int) -> float:
+        """How far one point on a face errs by itself: what its places are off those beside them, by a robust scale. Form that
+        is as fine counts with it; infinite where that is not seen."""
+        mine = self.places.of(self.places.faces == face)
+        if len(mine) <= BESIDE:
+            return np.inf
+        some = evenly(np.arange(len(mine)), MANY)
+        near = cKDTree(mine.points).query(mine.points[some], BESIDE + 1)[1][:, 1:]
+        off = mine.means[some] - mine.means[near].mean(axis=1)
+        share = 1 / mine.counts[some] + (1 / mine.counts[near]).mean(axis=1) / BESIDE
+        return float(NORMAL * np.median(np.abs(off) / np.sqrt(share)))
+
+
+@dataclass(frozen=True, eq=False)
+class JudgedMap:
+    """A map in its alignment: ``U`` (k,) of each place's deviation, mm; ``lower``, ``upper``: limits of it, where they are
+    asked."""
+
+    found: FoundMap
+    U: Array
+    lower: float | None
+    upper: float | None
+    sure_at: Callable[[int], Sure]
+
+    def nearest(self, place: Array) -> int | None:
+        """The number of the place that is nearest to one (3,) in the part; None where nothing was seen near by."""
+        away = np.linalg.norm(self.found.places.points - place, axis=1)
+        least = int(np.argmin(away))
+        return least if away[least] <= self.found.reach_mm else None
+
+    @cached_property
+    def words(self) -> Indices | None:
+        """(k,) which of ``WORDS`` is true of each place; None without limits."""
+        if self.lower is None and self.upper is None:
+            return None
+        off = self.found.places.means
+        low = -np.inf if self.lower is None else self.lower
+        high = np.inf if self.upper is None else self.upper
+        out = (off - self.U > high) | (off + self.U < low)
+        sure = (off + self.U <= high) & (off - self.U >= low)
+        return np.where(out, 2, np.where(sure, 0, 1))
+
+    @cached_property
+    def whole(self) -> Figures:
+        return Figures.of(self.found.places.means, self.words)
+
+    @property
+    def told(self) -> str:
+        """Which shares are in, not proven and out, in a sentence; "" without limits."""
+        if self.whole.shares is None:
+            return ""
+        share_in, open_, out = (100 * share for share in self.whole.shares)
+        return f"{share_in:.1f} % of what was seen is in, {open_:.1f} % not proven, {out:.1f} % out."
+
+    @cached_property
+    def of_faces(self) -> dict[int, Figures]:
+        """By number of the face."""
+        places, words = self.found.places, self.words
+        each = [(int(face), np.flatnonzero(places.faces == face)) for face in np.unique(places.faces)]
+        return {face: Figures.of(places.means[some], None if words is None else words[some]) for face, some in each}
+
+    def worst_of_faces(self) -> dict[int, int]:
+        """Of each face the place that is farthest off, by its number."""
+        off, faces = np.abs(self.found.places.means), self.found.places.faces
+        order = np.lexsort((off, faces))
+        last = np.flatnonzero(np.diff(faces[order], append=-1))
+        return dict(zip(faces[order][last].tolist(), order[last].tolist(), strict=True))
+
+
+def shown_of(result: RowResult) -> JudgedMap | None:
+    """The map of a row, where there is one to show."""
+    return result.map if isinstance(result.map, JudgedMap) else None
