@@ -76,6 +76,8 @@ FORMS = {
     "scans.only_edges": {"only": "1"},
     "in_scans.plan_holes": {"hole": "1", "seen": "x", "plane": "@row", "stem": "Hole"},
     "in_scans.plan_surface": {"at": "1,2,3", "kind": "plane", "seen": "x", "stem": "Seat"},
+    "point_files.bring": {"unit": "mm", "u": "0.05", "seen": "place", "x": "0", "y": "0", "z": "900", "station": ""},
+    "point_files.forget": {},
     "maps.touched": {"of": "", "lower": "-0.1", "upper": "0.1"},
     "maps.plan": {"reach": "3", "lower": "-0.1", "upper": "0.1"}, "maps.pin": {"at": "1,2,3"}, "maps.pins": {},
     "scans.give": {"rows": "@row"}, "scans.take_back": {},

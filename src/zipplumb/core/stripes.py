@@ -3,6 +3,9 @@
 A point is three numbers: across and away, mm, in the scanner's plane of light (its x and z), and brightness from 0 to 1, NaN
 where the scanner tells none. Points stand in the order of their line. A point of NaN alone is a gap: between its neighbours
 no light came back.
+
+Points that came from a file lie in no plane: of such a line each is four numbers, x, y, z from the pose of the line, mm, and
+brightness.
 """
 
 from __future__ import annotations
@@ -14,6 +17,8 @@ from numpy.typing import NDArray
 
 Packed = NDArray[np.float32]
 FIELDS = 3
+IN_SPACE = 4
+NUMBERS = {"stripes": FIELDS, "spots": IN_SPACE}  # of a point, by the kind of reading
 KIND = np.dtype("<f4")
 POINT_BYTES = FIELDS * KIND.itemsize
 FAR_MM = 1e6  # a kilometre

@@ -11,12 +11,12 @@ from sqlalchemy.orm import Session
 
 from ..store.database import database_url
 
-Task = Literal["import_part", "make_report", "work_out_cloud"]
+Task = Literal["import_part", "make_report", "work_out_cloud", "read_points"]
 QUEUES: dict[Task, str] = {  # none waits for another
-    "import_part": "imports", "make_report": "reports", "work_out_cloud": "clouds",
+    "import_part": "imports", "make_report": "reports", "work_out_cloud": "clouds", "read_points": "points",
 }  # fmt: skip
 # in a worker; files are read in processes of their own
-AT_A_TIME: dict[Task, int] = {"import_part": 3, "make_report": 1, "work_out_cloud": 1}
+AT_A_TIME: dict[Task, int] = {"import_part": 3, "make_report": 1, "work_out_cloud": 1, "read_points": 1}
 
 
 @lru_cache(maxsize=1)

@@ -16,17 +16,21 @@ from psycopg_pool import PoolTimeout
 
 from ..cad.scratch import sweep
 from ..store.database import AWAY, database_url
-from .measure import cloud_work
+from .measure import cloud_work, point_files
 from .plan import parts
 from .queue import AT_A_TIME, QUEUES, Task
 from .report import making
 
 log = logging.getLogger(__name__)
-TASKS = {"import_part": parts.import_part, "make_report": making.make_report, "work_out_cloud": cloud_work.work_out}
+TASKS = {
+    "import_part": parts.import_part, "make_report": making.make_report, "work_out_cloud": cloud_work.work_out,
+    "read_points": point_files.read,
+}  # fmt: skip
 LEFT = {
     "import_part": parts.import_left,
     "make_report": making.report_left,
     "work_out_cloud": cloud_work.left,
+    "read_points": point_files.left,
 }  # what is said where no try succeeds
 FORGET = "DELETE FROM procrastinate_jobs WHERE id = %(id)s AND status = 'failed'"
 BEAT_S, STALLED_S = 1.0, 5.0

@@ -419,6 +419,35 @@ class Cloud(Base):
     at: Mapped[datetime] = _now()
 
 
+class PointFile(Base):
+    """A file of scanned points that is being read for a job, or could not be; what was read is a row's.
+
+    ``state``: reading, read or failed, with ``words``; ``asked``: its unit, from where it was seen, how sure a point is.
+    """
+
+    __tablename__ = "point_files"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    job_id: Mapped[int] = mapped_column(ForeignKey("jobs.id"), index=True)
+    user_id: Mapped[int | None] = mapped_column(ForeignKey("users.id"))
+    station_id: Mapped[int | None] = mapped_column(ForeignKey("stations.id"))
+    row_id: Mapped[int | None] = mapped_column(ForeignKey("rows.id"))
+    name: Mapped[str]
+    asked: Mapped[dict[str, Any]] = mapped_column(JSONB)
+    state: Mapped[str] = mapped_column(String(10), server_default="reading")
+    share: Mapped[float] = mapped_column(Double, server_default="0")
+    words: Mapped[str] = mapped_column(Text, server_default="")
+    at: Mapped[datetime] = _now()
+
+
+class PointFilePiece(Base):
+    """A piece of such a file, as it came, until it is read."""
+
+    __tablename__ = "point_file_pieces"
+    file_id: Mapped[int] = mapped_column(ForeignKey("point_files.id", ondelete="CASCADE"), primary_key=True)
+    number: Mapped[int] = mapped_column(primary_key=True)
+    piece: Mapped[bytes] = mapped_column(LargeBinary)
+
+
 class Picture(Base):
     __tablename__ = "pictures"
     id: Mapped[int] = mapped_column(primary_key=True)

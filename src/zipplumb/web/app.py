@@ -41,6 +41,7 @@ from .live.hub import Hub
 from .measure.in_scans import blueprint as in_scans
 from .measure.maps import blueprint as maps
 from .measure.pages import blueprint as measure
+from .measure.point_files import blueprint as points
 from .measure.scans import blueprint as scans
 from .people.pages import blueprint as people
 from .people.sign_in import Person, load_person
@@ -79,6 +80,7 @@ BLUEPRINTS = (
     scans,
     in_scans,
     maps,
+    points,
     derive,
     fitter,
     report,

@@ -24,6 +24,7 @@ class Chunk:
     aside : (m,) bool, lines that do not count
     station, calibration : ids of where it was read from, and with what
     first : the number of its first line in the scan
+    fields : numbers of a point: of a line in the scanner's plane, or in space
     """
 
     poses: Array
@@ -33,6 +34,19 @@ class Chunk:
     station: int
     calibration: int
     first: int = 0
+    fields: int = FIELDS
+
+    @property
+    def flat(self) -> bool:
+        """Its lines lie in planes, and their points stand in order."""
+        return self.fields == FIELDS
+
+    def light(self) -> tuple[Array, Indices]:
+        """Numbers (n, fields) of its points that count, and the line (n,) of each."""
+        packed = np.frombuffer(self.points, KIND).reshape(-1, self.fields)
+        line = np.repeat(np.arange(len(self.counts)), self.counts)
+        counts = is_light(packed) & ~self.aside[line]
+        return packed[counts].astype(float), line[counts]
 
 
 @dataclass(frozen=True, eq=False)
@@ -61,13 +75,13 @@ class Seen:
 
 def seen(chunk: Chunk, axis_from_scanner: Motion, world_from_station: Motion) -> Seen:
     """The points of a chunk that count, in the world."""
-    packed = np.frombuffer(chunk.points, KIND).reshape(-1, FIELDS)
-    line = np.repeat(np.arange(len(chunk.counts)), chunk.counts)
-    counts = is_light(packed) & ~chunk.aside[line]
-    local, line = packed[counts].astype(float), line[counts]
-    points, _ = placed(chunk, local[:, :2], line, axis_from_scanner, world_from_station)
+    local, line = chunk.light()
+    if chunk.flat:
+        points, _ = placed(chunk, local[:, :2], line, axis_from_scanner, world_from_station)
+    else:
+        points = world_from_station.points(chunk.poses[line, :3] + local[:, :3])
     origins = world_from_station.points(points_of_poses(chunk.poses, axis_from_scanner.translation))
-    return Seen(points, unit(points - origins[line]), local[:, 2], line + chunk.first)
+    return Seen(points, unit(points - origins[line]), local[:, -1], line + chunk.first)
 
 
 def placed(

@@ -81,9 +81,11 @@ class CloudWork:
         def parts() -> Iterable[Cells]:
             nonlocal read, kept
             for done, chunk in enumerate(chunks, start=1):
-                found, ends = self.seen(chunk), edges_of(chunk, *self._place(chunk))
+                found = self.seen(chunk)
                 read += len(found)
-                edges.append(ends.of(left_by(ends.points, self.cuts, off)))
+                if chunk.flat:
+                    ends = edges_of(chunk, *self._place(chunk))
+                    edges.append(ends.of(left_by(ends.points, self.cuts, off)))
                 found = found.of(left_by(found.points, self.cuts, off))
                 kept += len(found)
                 progress(done / max(total, 1))

@@ -12,6 +12,7 @@ from ...cad.near import FacesNear
 from ...core.cloud.light import Chunk
 from ...core.errors import PlumbError
 from ...core.readings import HitSet
+from ...core.stripes import NUMBERS
 from ...store.database import AWAY, stored, tell, transaction
 from ...store.models import Cloud, Reading
 from ..state.clouds import packed
@@ -103,11 +104,10 @@ def _chunks(pieces: list[tuple[int, int]], reading: HitSet) -> Iterator[Chunk]:
     """One after another, each fetched when it is wanted."""
     for reading_id, first in pieces:
         with transaction() as session:
-            points, counts = session.execute(
-                select(Reading.points, Reading.counts).where(Reading.id == reading_id)
-            ).one()  # fmt: skip
+            columns = Reading.points, Reading.counts, Reading.kind
+            points, counts, kind = session.execute(select(*columns).where(Reading.id == reading_id)).one()
         some = slice(first, first + len(counts))
         yield Chunk(
             reading.poses[some], points, tuple(counts), reading.aside[some].astype(bool), int(reading.stations[first]),
-            int(reading.calibrations[first]), first,
+            int(reading.calibrations[first]), first, NUMBERS[kind],
         )  # fmt: skip

@@ -24,6 +24,7 @@ from ...core.sheet import Needed, SheetRow, StationPose, kind_of
 from ...core.sheet.bases.measured import MeasuredRecipe
 from ...core.sheet.clouds import FoundCloud, key_prefix
 from ...core.sheet.kinds.scan import Cut, OffCad, Region, ScanRecipe, Side
+from ...core.stripes import NUMBERS
 from ...core.units import length_text
 from ...store.database import stored, tell, transaction
 from ...store.models import Cloud, Job, Mark, Reading, Row
@@ -329,7 +330,8 @@ def light_since(session: Session, state: JobResults, scan_id: int, after: int) -
             yield reading.id, reading.sweep, None
             continue
         counts = tuple(reading.counts)
-        chunk = Chunk(np.reshape(reading.poses, (-1, 7)), reading.points, counts, np.zeros(len(counts), bool), 0, 0)
+        poses, none = np.reshape(reading.poses, (-1, 7)), np.zeros(len(counts), bool)
+        chunk = Chunk(poses, reading.points, counts, none, 0, 0, fields=NUMBERS[reading.kind])
         light = seen(chunk, calibration.light.axis_from_scanner, station.world_from_station)
         yield reading.id, reading.sweep, light.of(np.arange(0, len(light), LIVE_EVERY))
 

@@ -21,10 +21,10 @@ from ...core.units import length_text
 from ...store.database import stored, tell, transaction
 from ...store.models import Job, Row
 from ..actor import Actor, record
+from ..pieces import OF_PARTS
 from ..state.recipes import changed
 from ..state.results import JobResults, load
 from ..words import WORDS
-from . import part_files
 from .adding import add_rows, named, surface_point, take_letter
 from .lettered import datums_of, letter_of, target_of
 from .on_model import firsts, kinds, rows_for, standing
@@ -195,7 +195,7 @@ def model_with_tolerances(session: Session, state: JobResults) -> bytes:
     part = state.job.part
     if not part.file_name.lower().endswith((".step", ".stp")):
         raise InputError("The part is no STEP file.", "The job is untouched.", "Take the tolerances as a table instead.")
-    return with_callouts(part_files.pieces(session, part.id), callouts_of(state))
+    return with_callouts(OF_PARTS.of(session, part.id), callouts_of(state))
 
 
 def callouts_of(state: JobResults) -> Callouts:

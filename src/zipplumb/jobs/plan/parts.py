@@ -20,8 +20,8 @@ from ...core.errors import FileError, InputError, PlumbError
 from ...store.database import AWAY, stored, tell, transaction
 from ...store.models import Job, Part
 from ..actor import Actor, record
+from ..pieces import OF_PARTS
 from ..queue import defer
-from . import part_files
 
 log = logging.getLogger(__name__)
 LARGEST_MB = 200
@@ -47,7 +47,7 @@ def add_part(actor: Actor, name: str, file_name: str, file: IO[bytes], units: st
         )
         session.add(part)
         session.flush()
-        size, part.sha256 = part_files.keep(session, part.id, file)
+        size, part.sha256 = OF_PARTS.keep(session, part.id, file)
         if not size:
             raise InputError("No file came with the form.", "Nothing was kept.", f"Choose a {NAMES} file.")
         record(session, actor, None, "upload", part=part.id, file=part.file_name, bytes=size)
@@ -76,7 +76,7 @@ def import_part(part_id: int) -> None:
             suffix = "".join(filter(str.isalnum, PurePath(file_name).suffix))[:8]
             path = folder / f"part.{suffix}"
             with transaction() as session:
-                part_files.write_to(session, part_id, path)
+                OF_PARTS.write_to(session, part_id, path)
             model = read_cad(path, lambda share, words: _progress(part_id, share, words), called=file_name, units=units or "mm")
         with transaction() as session:
             part = stored(session, Part, part_id, lock=True)
