@@ -291,9 +291,9 @@ def points_of(state: JobResults, scan_id: int, row: SheetRow) -> int:
     return 0 if feature is None else sum(key.startswith(of_scan) for key in feature.counted)
 
 
-def progress_of(session: Session, scan_id: int) -> float | None:
-    """How far (0 to 1) what a scan waits for is; None where it does not wait."""
-    making = Cloud.row_id == scan_id, Cloud.state == "making"
+def progress_of(session: Session, job_id: int, row_id: int) -> float | None:
+    """How far (0 to 1) what a scan or a map waits for is; None where it does not wait."""
+    making = Cloud.job_id == job_id, Cloud.row_id == row_id, Cloud.state == "making"
     return session.scalar(select(Cloud.share).where(*making).order_by(Cloud.id.desc()).limit(1))
 
 

@@ -35,7 +35,7 @@ def map_of(session: Session, state: JobResults, row_id: int) -> MapShown | None:
     if found is None:
         return None
     if isinstance(found, FoundMap):
-        return MapShown(progress_of(session, row_id), [], [], [], [], False)
+        return MapShown(progress_of(session, state.job.id, row_id), [], [], [], [], False)
     judged, units = shown_of(state.results[row_id]), state.job.units
     assert judged is not None
     result = judged.found.result

@@ -9,6 +9,7 @@ from ...core.units import UNITS, number_from_text
 from ...jobs import hand
 from ...jobs.kit.trust import why_due
 from ...jobs.measure import measuring
+from ...jobs.measure.clouds import progress_of
 from ...jobs.place.details import movable_bodies
 from ...jobs.plan import sheet
 from ...jobs.state.results import as_it_stands
@@ -128,6 +129,15 @@ def terms(job_id: int, row_id: int):
 def units(job_id: int):
     sheet.set_units(g.actor, job_id, request.form.get("units", ""), seen())
     return "", 200, {"HX-Refresh": "true"}
+
+
+@blueprint.get("/rows/<int:row_id>/working-out")
+@reads
+def working_out(job_id: int, row_id: int):
+    """How far a worker is with a scan or a map; nothing once it is done."""
+    with transaction() as session:
+        share = progress_of(session, job_id, row_id)
+    return render_template("_working_out.html", share=share, job_id=job_id, row_id=row_id)
 
 
 @blueprint.get("/table")

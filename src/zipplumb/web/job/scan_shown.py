@@ -50,7 +50,7 @@ def scan_of(session: Session, state: JobResults, row_id: int) -> ScanShown | Non
     taking = {row.id for row in takes}
     may_take = 0 if state.alignment is None else sum(row not in taking for row in clouds.may_take(state))
     only = recipe.edges_only  # type: ignore[attr-defined]
-    share, planes = clouds.progress_of(session, row_id), clouds.planes_of(state)
+    share, planes = clouds.progress_of(session, state.job.id, row_id), clouds.planes_of(state)
     reach = length_text(REACH_MM, state.job.units)
     on_cad = state.alignment is not None and bool(state.job.part.bodies)
     by_cad = any(row.recipe.takes_by_cad for row in takes)
