@@ -54,6 +54,9 @@ def rows_of_every_kind(bench):
     rows["scan"] = bench.add({"kind": "scan"}, along, UP)
     rows["deviations"] = bench.add({"kind": "deviations", "scan": rows["scan"]})
     rows["touched_map"] = bench.add({"kind": "touched_map", "of": [rows["free_surface"]]})
+    rows["scan_section"] = bench.add(
+        {"kind": "scan_section", "scan": rows["scan"], "point": [0, 0, 60], "across": [0, 1, 0], "thick_mm": 5}
+    )
     rows["pin"] = bench.add({"kind": "pin", "map": rows["deviations"], "at": [10, 20, 60]})
     rows["construction"] = bench.add({"kind": "construction", "of": [top], "make": "offset_plane", "offset_mm": 10})
     for kind, of in (("straightness", "line"), ("flatness", "plane"), ("roundness", "circle"), ("cylindricity", "cylinder")):

@@ -34,6 +34,7 @@ from .judged import JudgedRecipe, NeedsSystem
 from .judging import characteristics_of, planned
 from .maps.pins import pinned
 from .maps.scanned import MapNodes
+from .maps.sections import SectionNodes
 from .maps.touched import TouchedMapNodes
 from .results import FoundFeature, FoundSystem, RowResult, State
 from .row_hits import RowHits
@@ -205,7 +206,7 @@ class _Graph:
         add: dict[str, Callable[[SheetRow], None]] = {
             "feature": self._add_feature, "system": self._add_system,
             "dimension": self._add_judged, "tolerance": self._add_judged, "cloud": self._add_cloud,
-            "map": self._add_map, "touched map": self._add_touched_map, "pin": self._add_pin,
+            "map": self._add_map, "touched map": self._add_touched_map, "section": self._add_section, "pin": self._add_pin,
         }  # fmt: skip
         for row in rows:
             add[row.recipe.nodes or row.recipe.role](row)
@@ -289,6 +290,12 @@ class _Graph:
         rows = {i: self.sheet.rows[self.sheet.index[i]] for i in ids}
         nodes = TouchedMapNodes(self._placed_kit, self.surfaces, self.active, self.sheet.alignment)
         self.nodes |= nodes.of(row, rows, {i: self.readings[i] for i in ids if i in self.readings})
+
+    def _add_section(self, row: SheetRow) -> None:
+        recipe = cast(ScanMapRecipe, row.recipe)
+        place, reading = self.sheet.index.get(recipe.scan), self.readings.get(recipe.scan)
+        nodes = SectionNodes(self.kit, self.surfaces, self.active, self.sheet.alignment)
+        self.nodes |= nodes.of(row, None if place is None else self.sheet.rows[place], reading)
 
     def _add_pin(self, row: SheetRow) -> None:
         needs = (*row.needs, ("verdict", cast(OnMapRecipe, row.recipe).map))

@@ -10,11 +10,12 @@ import numpy as np
 
 from ..calibration import ProbeCalibration
 from ..fingerprints import fingerprint
-from ..frames import Array, Motion
+from ..frames import Array, Indices, Motion
 from ..tolerances.decision import Rule
 from .base import Needed, RowRecipe, needs_of
 
 Nearest = Callable[[Array], tuple[Array, Array]]
+NearestFaces = Callable[[Array], tuple[Array, Array, Indices]]
 
 
 @dataclass(frozen=True, eq=False)
@@ -125,12 +126,19 @@ class StationPose:
 class PartSurfaces:
     """The nominal surfaces: ``nearest`` gives feet and outward normals; ``digest`` names the CAD they are of.
 
-    ``by_face``: the same of one face, by its number.
+    ``by_face``: the same of one face, by its number; ``with_faces``: the same, and the number of the face of each foot.
     """
 
     digest: str
     nearest: Nearest
     by_face: Callable[[int], Nearest] | None = None
+    with_faces: NearestFaces | None = None
+
+    def nearest_faces(self, points: Array) -> tuple[Array, Array, Indices]:
+        """Feet, outward normals, and numbers of the faces; 0 where these are not told apart."""
+        if self.with_faces is not None:
+            return self.with_faces(points)
+        return *self.nearest(points), np.zeros(len(points), np.int64)
 
     def of_face(self, face: int) -> PartSurfaces:
         """That face alone."""

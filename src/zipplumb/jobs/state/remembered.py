@@ -110,7 +110,8 @@ def surfaces_of(job: Job, memory: JobMemory, sheet: Sheet) -> PartSurfaces | Non
         model = model_of(part)
         assert model is not None
         by_face = cache(lambda face: Surfaces(model, (face,)).nearest)
-        memory.surfaces = PartSurfaces(part.sha256, Surfaces(model).nearest, by_face)
+        whole = Surfaces(model)
+        memory.surfaces = PartSurfaces(part.sha256, whole.nearest, by_face, lambda points: whole.nearest_faces(points)[:3])
     return memory.surfaces
 
 

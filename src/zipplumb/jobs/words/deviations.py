@@ -13,7 +13,8 @@ class DeviationsWords(KindWords):
         "margin_mm": "And what lies nearer to an edge than",
     }
     labels = {
-        "largest": "farthest out", "smallest": "farthest in", "mean": "mean", "spread": "spread", "low": "2.5 % lie under",
+        "largest": "farthest out", "smallest": "farthest in", "profile": "profile", "mean": "mean",
+        "spread": "spread", "low": "2.5 % lie under",
         "high": "2.5 % lie over",
     }  # fmt: skip
 

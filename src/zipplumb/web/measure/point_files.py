@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import io
+from typing import cast
 
 from flask import Blueprint, g, render_template, request
 
 from ...core.errors import InputError
 from ...core.units import Units, length_from_text
+from ...exchange.clouds.reading import Seen
 from ...jobs.measure import point_files
 from ...jobs.state.results import as_it_stands
 from ...store.database import snapshot, stored, transaction
@@ -71,4 +73,4 @@ def _typed(units: Units) -> point_files.TypedFile:
     station = params.one_id("station")
     if seen not in ("file", "place", "round"):
         raise InputError("From where it was seen is not said.", "Nothing was kept.", "Choose it.")
-    return point_files.TypedFile(form.get("unit", ""), u_mm, seen, place, station)
+    return point_files.TypedFile(form.get("unit", ""), u_mm, cast(Seen, seen), place, station)

@@ -9,13 +9,17 @@ import numpy as np
 from pydantic import Field, model_validator
 
 from ...alignment import Alignment
+from ...cloud.giving import GivenPoints
+from ...cloud.points import CloudPoints
+from ...cloud.slicing import given_between
 from ...errors import FitError
 from ...features import Feature, carried_moves, direction_of, frame_of, plane_of
 from ...fitting import fit
-from ...frames import Motion
+from ...frames import Motion, unit
 from ...probing import side_of_air, surface_from_centers
 from ...shapes import Plane
-from ..base import FeatureRef, Needed, SystemRef
+from ..base import Direction, FeatureRef, Internal, Model, Needed, SystemRef, Vector
+from ..clouds import FoundCloud
 from ..results import Sense
 from ..row_hits import RowHits
 from .from_hits import feature_of_hits
@@ -24,27 +28,47 @@ from .measured import MeasuredRecipe
 PlaneHits = Annotated[int, Field(ge=0, le=1000)]
 
 
+class Cut(Model):
+    """Of a section through a scan the part from ``begin`` to ``end``, all in the world; ``thick_mm``: as near to the plane."""
+
+    point: Vector
+    across: Direction
+    thick_mm: Annotated[float, Field(gt=0, le=100)]
+    begin: Vector
+    end: Vector
+
+    @property
+    def plane(self) -> Plane:
+        return Plane(np.array(self.point), unit(np.array(self.across)))
+
+    def given(self, cloud: CloudPoints) -> GivenPoints:
+        """Its points."""
+        plane = self.plane
+        return given_between(cloud, plane.point, plane.normal, self.thick_mm, np.array(self.begin), np.array(self.end))
+
+
 class FlatRecipe(MeasuredRecipe):
     """A 2D shape, and the plane that it lies in: of one of four, by default the plane of its own hits.
 
     ``plane``: another row's. ``plane_hits``: so many of its own, taken first. ``laid_by``: the plane of its nominal,
-    as that coordinate system lays it.
+    as that coordinate system lays it. ``cut``: the plane of a section through a scan.
     """
 
     takes_own_plane: ClassVar[bool] = True
     plane: FeatureRef | None = None
     plane_hits: PlaneHits = 0
     laid_by: SystemRef | None = None
+    cut: Annotated[Cut | None, Internal()] = None
 
     @model_validator(mode="after")
     def _one_plane(self):
-        if sum((self.plane is not None, self.plane_hits > 0, self.laid_by is not None)) > 1:
+        if sum((self.plane is not None, self.plane_hits > 0, self.laid_by is not None, self.cut is not None)) > 1:
             raise ValueError("it lies in one plane only: another row's, one taken first, or the nominal's")
         if 0 < self.plane_hits < 3:
             raise ValueError("a plane that is taken first needs 3 hits")
         if self.laid_by is not None and getattr(self.nominal, "normal", None) is None:
             raise ValueError("it has no nominal whose plane it could lie in")
-        if not self.takes_own_plane and self.plane is None and not self.plane_hits and self.laid_by is None:
+        if not self.takes_own_plane and self.plane is None and not self.plane_hits and self.laid_by is None and not self.cut:
             raise ValueError("its own hits tell no plane: name a row, take the plane first, or use the nominal's")
         return self
 
@@ -60,9 +84,22 @@ class FlatRecipe(MeasuredRecipe):
     def wanted_hits(self) -> int:
         return self.plane_hits + self.hits
 
+    @property
+    def takes_by_cad(self) -> bool:
+        return self.cut is None and super().takes_by_cad
+
+    @property
+    def may_be_scanned(self) -> bool:
+        return super().may_be_scanned or self.cut is not None
+
+    def of_scan(self, row: int, cloud: FoundCloud) -> GivenPoints | None:
+        return super().of_scan(row, cloud) if self.cut is None else self.cut.given(cloud.points)
+
     def laid(self, hits: RowHits, parents: Mapping[Needed, Any]) -> tuple[Feature | None, RowHits]:
         if self.plane is not None:
             return parents[Needed("feature", self.plane)].feature, hits
+        if self.cut is not None:
+            return Feature("the plane of the section", self.cut.plane), hits
         if self.laid_by is not None:
             return nominal_plane(self.nominal, parents[Needed("system", self.laid_by)].alignment), hits
         if not self.plane_hits:

@@ -10,7 +10,7 @@ from ...cloud.working import CloudWork
 from ...units import Unit
 from ..base import RowRecipe, Vector
 
-KEYS = ("largest", "smallest", "mean", "spread", "low", "high")
+KEYS = ("largest", "smallest", "profile", "mean", "spread", "low", "high")
 
 
 class MapRecipe(RowRecipe):

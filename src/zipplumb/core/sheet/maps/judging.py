@@ -92,10 +92,13 @@ def system_of(needed: Mapping[Name, Any], active: tuple[Name, ...]) -> Alignment
 
 
 def _limits(recipe: RowRecipe) -> tuple[float | None, float | None]:
-    """Of a place: the lower one of the smallest deviation, and the upper one of the largest."""
+    """Of a place: the lower one of the smallest deviation, the upper one of the largest, and half the zone of a profile to
+    either side, whichever is narrower."""
     asked = {each.key: each for each in recipe.asked}
-    lower = asked["smallest"].lower if "smallest" in asked else None
-    return lower, asked["largest"].upper if "largest" in asked else None
+    zone = asked["profile"].upper if "profile" in asked else None
+    lower = [asked["smallest"].lower if "smallest" in asked else None, None if zone is None else -zone / 2]
+    upper = [asked["largest"].upper if "largest" in asked else None, None if zone is None else zone / 2]
+    return max((v for v in lower if v is not None), default=None), min((v for v in upper if v is not None), default=None)
 
 
 @dataclass(frozen=True, eq=False)
@@ -154,9 +157,23 @@ class _Judge:
             "smallest": Told(whole.smallest, lambda: self._extreme(int(np.argmin(off)), -off)),
         }
         told |= {key: Told(getattr(whole, key), partial(self.sure_at, self._at(key))) for key in ("low", "high")}
+        told["profile"] = self._profile()
         told["mean"] = Told(whole.mean, self._mean)
         told["spread"] = Told(whole.spread, self._spread)
         return tuple(decided(quantity, asked, told[quantity.key], self.found.state) for asked, quantity in limits)
+
+    def _profile(self) -> Told:
+        """The zone about the nominal surface that holds all places (ISO 1101, profile): twice the farthest of them."""
+        off = np.abs(self.found.places.means)
+        at = int(np.argmax(off))
+
+        def sure() -> Sure:
+            told = self._extreme(at, off)
+            return Sure(
+                told.uncertainty.through(np.array([[2.0]])), told.unproven, None if told.near is None else 2 * told.near
+            )
+
+        return Told(2 * float(off[at]), sure)
 
     def _at(self, key: str) -> int:
         """The place that is nearest to one of the ``MOST_ARE``."""

@@ -102,12 +102,12 @@ class MapNodes:
         if found.state != "done" or system is None:
             return not_yet(row, found)
         kit = Kit({n[1]: needed[n] for n in reading.station_names}, self.kit.calibrations)
-        seen = _InLight(row.id, found, system, reading, kit, cast(ScanMapRecipe, row.recipe).scan)
+        seen = InLight(row.id, found, system, reading, kit, cast(ScanMapRecipe, row.recipe).scan)
         return judged(row, found, needed, self.active, seen, self.aligned_by)
 
 
 @dataclass(frozen=True, eq=False)
-class _InLight:
+class InLight:
     """Places seen in the light of a ``scan``: those of a line share the arm's error. They are told by its means."""
 
     row: int
