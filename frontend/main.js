@@ -15,6 +15,7 @@ import { plumb } from "./plumb.js";
 import { guardPresses } from "./pressed.js";
 import { listen } from "./pulse.js";
 import { report } from "./report.js";
+import { section } from "./section.js";
 import { sheet } from "./sheet.js";
 import { slip } from "./slip.js";
 import { unfold } from "./unfold.js";
@@ -45,6 +46,7 @@ if (bench) {
   place(bench, stage);
   listen();
   unfold();
+  section();
   later();
   sheet(bench, choice);
   report(bench, stage);

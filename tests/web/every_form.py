@@ -78,6 +78,8 @@ FORMS = {
     "in_scans.plan_surface": {"at": "1,2,3", "kind": "plane", "seen": "x", "stem": "Seat"},
     "point_files.bring": {"unit": "mm", "u": "0.05", "seen": "place", "x": "0", "y": "0", "z": "900", "station": ""},
     "point_files.forget": {},
+    "scan_sections.plan": {"axis": "X", "at": "10", "count": "2", "apart": "20", "thick": "1", "zone": "0.1"},
+    "scan_sections.measure": {"begin": "1,2,3", "end": "4,5,6", "kind": "arc"},
     "maps.touched": {"of": "", "lower": "-0.1", "upper": "0.1"},
     "maps.plan": {"reach": "3", "lower": "-0.1", "upper": "0.1"}, "maps.pin": {"at": "1,2,3"}, "maps.pins": {},
     "scans.give": {"rows": "@row"}, "scans.take_back": {},

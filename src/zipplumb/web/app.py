@@ -42,6 +42,7 @@ from .measure.in_scans import blueprint as in_scans
 from .measure.maps import blueprint as maps
 from .measure.pages import blueprint as measure
 from .measure.point_files import blueprint as points
+from .measure.scan_sections import blueprint as scan_sections
 from .measure.scans import blueprint as scans
 from .people.pages import blueprint as people
 from .people.sign_in import Person, load_person
@@ -81,6 +82,7 @@ BLUEPRINTS = (
     in_scans,
     maps,
     points,
+    scan_sections,
     derive,
     fitter,
     report,

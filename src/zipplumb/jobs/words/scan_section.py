@@ -4,7 +4,7 @@ from .deviations import DeviationsWords
 
 
 class ScanSectionWords(DeviationsWords):
-    noun = "section of the scan"
+    noun = "scan section"
     fields = {
         "thick_mm": "Points so near to the plane tell of it",
         "reach_mm": "What lies farther off the CAD is not of the part",

@@ -11,6 +11,7 @@ from ...jobs.measure import clouds
 from ...jobs.state.results import JobResults
 
 REACH_MM = 1.0
+THICK_MM = 1.0  # to either side of a section
 
 
 @dataclass(frozen=True)
@@ -31,6 +32,7 @@ class ScanShown:
     system: str
     on_cad: bool
     reach: str
+    thick: str
 
 
 def scan_of(session: Session, state: JobResults, row_id: int) -> ScanShown | None:
@@ -51,7 +53,7 @@ def scan_of(session: Session, state: JobResults, row_id: int) -> ScanShown | Non
     may_take = 0 if state.alignment is None else sum(row not in taking for row in clouds.may_take(state))
     only = recipe.edges_only  # type: ignore[attr-defined]
     share, planes = clouds.progress_of(session, state.job.id, row_id), clouds.planes_of(state)
-    reach = length_text(REACH_MM, state.job.units)
+    reach, thick = (length_text(mm, state.job.units) for mm in (REACH_MM, THICK_MM))
     on_cad = state.alignment is not None and bool(state.job.part.bodies)
     by_cad = any(row.recipe.takes_by_cad for row in takes)
-    return ScanShown(facts, share, given, cuts, planes, cloud.lines, only, may_take, by_cad, named, on_cad, reach)
+    return ScanShown(facts, share, given, cuts, planes, cloud.lines, only, may_take, by_cad, named, on_cad, reach, thick)

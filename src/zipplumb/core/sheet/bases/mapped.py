@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Annotated, Any
+
+from pydantic import Field
 
 from ...alignment import Alignment
 from ...cloud.deviating import DeviationWork
 from ...cloud.working import CloudWork
 from ...units import Unit
-from ..base import RowRecipe, Vector
+from ..base import Direction, RowRecipe, Vector
 
+Thick = Annotated[float, Field(gt=0, le=100)]
+Times = Annotated[float, Field(ge=1, le=10_000)]
 KEYS = ("largest", "smallest", "profile", "mean", "spread", "low", "high")
 
 
@@ -37,6 +41,20 @@ class ScanMapRecipe(MapRecipe):
     def work(self, cloud: CloudWork, placed: Alignment) -> DeviationWork:
         """What is to be worked out."""
         raise NotImplementedError
+
+
+class SectionRecipe(ScanMapRecipe):
+    """``point``, ``across``: of the plane, in the part, or ``in_world``; points within ``thick_mm`` to either side tell where
+    the surface cuts it; what lies farther off the CAD than ``reach_mm`` is not of it; ``times``: as whiskers are drawn longer.
+    """
+
+    nodes = "section"
+    point: Vector
+    across: Direction
+    in_world: bool
+    thick_mm: float
+    reach_mm: float
+    times: float
 
 
 class OnMapRecipe(RowRecipe):

@@ -18,16 +18,18 @@ class RimRecipe(FlatRecipe, EnclosedRecipe):
 
     @property
     def takes_by_cad(self) -> bool:
-        return self.seen_at is None
+        return self.seen_at is None and super().takes_by_cad
 
     @property
     def may_be_scanned(self) -> bool:
-        return self.nominal is not None or self.seen_at is not None
+        return self.nominal is not None or self.seen_at is not None or super().may_be_scanned
 
     def nominal_air(self) -> int | None:
         return super().nominal_air() if self.seen_at is None else -1 if self.inside else 1
 
     def of_scan(self, row: int, cloud: FoundCloud) -> GivenPoints | None:
+        if self.cut is not None:
+            return super().of_scan(row, cloud)
         outline = self.seen_at
         if outline is None and cloud.part_from_world is not None and self.nominal is not None:
             outline = self.nominal.moved(cloud.part_from_world.inverse())

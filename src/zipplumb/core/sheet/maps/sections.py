@@ -17,9 +17,9 @@ from ...fingerprints import fingerprint
 from ...frames import Array, Indices, unit
 from ...readings import HitSet
 from ..base import Needed
+from ..bases.mapped import SectionRecipe
 from ..given import Kit, PartSurfaces, SheetRow
 from ..graph import Failed, Name, Node
-from ..kinds.scan_section import ScanSectionRecipe
 from ..results import RowResult
 from .found import FoundMap
 from .judging import found_of, judged, not_yet, system_of
@@ -42,7 +42,7 @@ class Curve:
     across: Array
 
     @classmethod
-    def of(cls, recipe: ScanSectionRecipe, cloud: CloudPoints, system: Alignment | None) -> Curve | None:
+    def of(cls, recipe: SectionRecipe, cloud: CloudPoints, system: Alignment | None) -> Curve | None:
         """None where the plane is told in the part, and that is not aligned."""
         point, across = np.array(recipe.point), unit(np.array(recipe.across))
         if not recipe.in_world:
@@ -77,7 +77,7 @@ class SectionNodes:
 
     def _found(self, of: tuple[SheetRow, SheetRow | None], needed: Mapping[Name, Any]) -> tuple[FoundMap, int]:
         row, scan = of
-        recipe = cast(ScanSectionRecipe, row.recipe)
+        recipe = cast(SectionRecipe, row.recipe)
         cloud = needed[Needed("cloud", recipe.scan)]
         if isinstance(cloud, Failed) or scan is None:
             return FoundMap("failed", cloud.message), 0
@@ -105,7 +105,7 @@ class SectionNodes:
         if isinstance(value, Failed):
             return not_yet(row, found_of(value))
         found, count = value
-        recipe, system = cast(ScanSectionRecipe, row.recipe), system_of(needed, self.active)
+        recipe, system = cast(SectionRecipe, row.recipe), system_of(needed, self.active)
         if not len(found.places) or system is None:
             return replace(not_yet(row, found), told=f"{count} points of it, and no CAD to compare them with." if count else "")
         kit = Kit({n[1]: needed[n] for n in reading.station_names}, self.kit.calibrations)

@@ -1,0 +1,191 @@
+"""Sections through a scan: planned one or several in a row, drawn flat, and what is measured in them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, Literal, cast
+
+import numpy as np
+from sqlalchemy.orm import Session
+
+from ...core.cloud.slicing import between
+from ...core.errors import InputError
+from ...core.frames import Array, perpendicular_pair
+from ...core.sections import Section
+from ...core.sheet.kinds.scan_section import ScanSectionRecipe
+from ...core.sheet.maps.found import JudgedMap, shown_of
+from ...core.sheet.maps.sections import Curve
+from ...store.database import stored, tell, transaction
+from ...store.models import Job, Row
+from ..actor import Actor
+from ..plan.adding import add_rows, named
+from ..state.part_model import model_of
+from ..state.results import JobResults, load
+from .clouds import cloud_of, scan_row
+from .maps import TypedLimits
+
+AXES, MOST_SECTIONS, FARTHEST_MM = "XYZ", 50, 1e5
+Axis = Literal["X", "Y", "Z"]
+MADE = {"arc": "radius", "line": "straight line", "circle": "whole circle"}  # in a section, by the kind of row
+FEWEST = 6  # points of what is measured in a section
+MOST_DRAWN = 1_500
+# axes along the paper and up it, by the axis that a plane stands across
+ON_PAPER = {0: (1, 2), 1: (0, 2), 2: (0, 1)}
+SQUARE = 1 - 1e-6  # the cosine from which on a plane stands across an axis
+
+
+@dataclass(frozen=True)
+class SectionsAsked:
+    """Planes across an axis, the first ``at_mm`` along it, ``count`` of them ``apart_mm``; points within ``thick_mm`` tell."""
+
+    axis: str
+    at_mm: float
+    count: int = 1
+    apart_mm: float = 0.0
+    thick_mm: float = 1.0
+
+    def planes(self) -> list[Array]:
+        """A point (3,) of each. Raises InputError."""
+        if self.axis not in AXES or not self.axis:
+            raise InputError("A plane stands across X, Y or Z.", "Nothing was planned.", "Choose one of them.")
+        if not 1 <= self.count <= MOST_SECTIONS:
+            raise InputError(
+                f"1 to {MOST_SECTIONS} sections are planned at once.", "Nothing was planned.", "Type such a number."
+            )
+        if self.count > 1 and not 0 < abs(self.apart_mm) <= FARTHEST_MM:
+            raise InputError(
+                "Several sections stand apart.", "Nothing was planned.", "Type how far it is from one to the next."
+            )
+        if not 0 < self.thick_mm <= 100:
+            raise InputError(
+                "Points within 0 to 100 mm of a plane tell of it.", "Nothing was planned.", "Type how near, such as 1 mm."
+            )
+        axis = np.eye(3)[AXES.index(self.axis)]
+        return [(self.at_mm + k * self.apart_mm) * axis for k in range(self.count)]
+
+
+def plan(actor: Actor, job_id: int, scan_id: int, asked: SectionsAsked, zone_mm: float | None) -> list[int]:
+    """Sections of a scan, in the part where it is aligned, else in the world. ``zone_mm``: of the profile. Returns the rows."""
+    actor.must_change()
+    planes, across = asked.planes(), np.eye(3)[AXES.index(asked.axis)].tolist()
+    limits = [{"key": "profile", "upper": zone_mm}, *(each for each in TypedLimits().asked() if each["key"] != "profile")]
+    with transaction() as session:
+        stored(session, Job, job_id, lock=True)
+        scan_row(session, job_id, scan_id)
+        in_world = load(session, job_id).alignment is None
+        raws: list[dict[str, Any]] = [
+            {"kind": ScanSectionRecipe.key(), "scan": scan_id, "point": point.tolist(), "across": across, "in_world": in_world,
+             "thick_mm": asked.thick_mm, "asked": limits}
+            for point in planes
+        ]  # fmt: skip
+        rows = add_rows(session, actor, job_id, named(session, job_id, raws))
+        tell(session, job_id, "sheet")
+    return rows
+
+
+def recipe_of(state: JobResults, row_id: int) -> ScanSectionRecipe | None:
+    """None of another row."""
+    recipe = state.row(row_id).recipe
+    return recipe if isinstance(recipe, ScanSectionRecipe) else None
+
+
+def curve_of(state: JobResults, row_id: int) -> Curve | None:
+    """None where there is nothing to be seen yet."""
+    recipe = recipe_of(state, row_id)
+    if recipe is None or state.results[row_id].state != "done":
+        return None
+    return Curve.of(recipe, cloud_of(state, recipe.scan).points, state.alignment)
+
+
+def measure(actor: Actor, job_id: int, row_id: int, kind: str, begin: Array, end: Array) -> int:
+    """A row for what a section is from one place to another, as they are drawn. Returns its id."""
+    actor.must_change()
+    if kind not in MADE:
+        raise InputError(
+            "In a section a radius, a straight line or a whole circle is measured.", "Nothing was planned.", "Choose."
+        )
+    with transaction() as session:
+        stored(session, Job, job_id, lock=True)
+        state = load(session, job_id)
+        recipe, curve = recipe_of(state, row_id), curve_of(state, row_id)
+        if recipe is None or curve is None:
+            raise InputError("There is no section to be seen there.", "Nothing was planned.", "Wait until it is worked out.")
+        begin, end = state.drawn_from_world.inverse().points(np.array([begin, end if kind != "circle" else begin]))
+        step = cloud_of(state, recipe.scan).points.spacing_mm
+        near = kind != "circle" and np.linalg.norm(end - begin) <= step
+        if near or len(between(curve.points, begin, end, step)) < FEWEST:
+            raise InputError(
+                "Between these two places the light is interrupted, or there is too little of it.", "Nothing was planned.",
+                "Choose two places of one stretch, farther apart.",
+            )  # fmt: skip
+        cut = {"point": curve.point.tolist(), "across": curve.across.tolist(), "thick_mm": recipe.thick_mm,
+               "begin": begin.tolist(), "end": end.tolist()}  # fmt: skip
+        raw = {"kind": kind, "scans": [recipe.scan], "cut": cut, "note": f"In {recipe.name}"}
+        (row,) = add_rows(session, actor, job_id, named(session, job_id, [raw]))
+        stored(session, Row, row).finished_at = stored(session, Row, recipe.scan).finished_at
+        tell(session, job_id, "sheet")
+    return row
+
+
+@dataclass(frozen=True, eq=False)
+class FlatSection:
+    """A section on paper, mm: ``points`` (n, 2) of the scan and the ``places`` (n, 3) at which they are drawn on the stage;
+    ``nominals``: the CAD's curves, and the same moved by each limit, as many times as whiskers are longer; ``whiskers``
+    (k, 2, 2); ``axes``: what is to the right and up."""
+
+    points: Array
+    places: Array
+    nominals: list[Array]
+    zone: list[Array]
+    whiskers: Array
+    axes: tuple[str, str]
+
+
+def flat_of(session: Session, state: JobResults, row_id: int) -> FlatSection | None:
+    """None of what is no section, or not there yet."""
+    recipe, curve = recipe_of(state, row_id), curve_of(state, row_id)
+    if recipe is None or curve is None:
+        return None
+    here = state.drawn_from_world
+    some = np.unique(np.linspace(0, len(curve) - 1, min(MOST_DRAWN, len(curve))).astype(int))
+    places, across = here.points(curve.points[some]), here.vectors(curve.across[None])[0]
+    paper, axes = _paper(across)
+    judged = shown_of(state.results[row_id])
+    nominals, zone, whiskers = _compared(state, recipe, judged) if judged is not None else ([], [], np.empty((0, 2, 3)))
+    return FlatSection(
+        places @ paper.T,
+        places,
+        [line @ paper.T for line in nominals],
+        [line @ paper.T for line in zone],
+        whiskers @ paper.T,
+        axes,
+    )
+
+
+def _paper(across: Array) -> tuple[Array, tuple[str, str]]:
+    """(2, 3) what is to the right and up on paper, and their names."""
+    axis = int(np.argmax(np.abs(across)))
+    if abs(across[axis]) >= SQUARE:
+        right, up = ON_PAPER[axis]
+        return np.eye(3)[[right, up]], (AXES[right], AXES[up])
+    return np.array(perpendicular_pair(across)), ("", "")
+
+
+def _compared(state: JobResults, recipe: ScanSectionRecipe, judged: JudgedMap) -> tuple[list[Array], list[Array], Array]:
+    """In the part: the CAD's curves, these moved by the limits, and whiskers."""
+    from ...cad.section import cut  # heavy, and seldom asked for
+
+    model, places = model_of(state.job.part), judged.found.places
+    sections: list[Section] = []
+    if model is not None and state.alignment is not None:
+        for face in np.unique(places.faces).tolist():
+            try:
+                sections += cut(model, [face], np.array(recipe.point), np.array(recipe.across))
+            except InputError:  # it lies along the plane: there is no one curve
+                continue
+    limits = [limit for limit in (judged.lower, judged.upper) if limit is not None]
+    zone = [each.points + recipe.times * limit * each.normals for each in sections for limit in limits]
+    some = np.unique(np.linspace(0, len(places) - 1, min(MOST_DRAWN, len(places))).astype(int))
+    feet = places.points[some]
+    ends = feet + recipe.times * places.means[some, None] * places.normals[some]
+    return [each.points for each in sections], zone, cast(Array, np.stack([feet, ends], axis=1))
