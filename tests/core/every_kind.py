@@ -57,6 +57,7 @@ def rows_of_every_kind(bench):
     rows["scan_section"] = bench.add(
         {"kind": "scan_section", "scan": rows["scan"], "point": [0, 0, 60], "across": [0, 1, 0], "thick_mm": 5}
     )
+    rows["comparison"] = bench.add({"kind": "comparison", "first": rows["deviations"], "second": rows["scan_section"]})
     rows["pin"] = bench.add({"kind": "pin", "map": rows["deviations"], "at": [10, 20, 60]})
     rows["construction"] = bench.add({"kind": "construction", "of": [top], "make": "offset_plane", "offset_mm": 10})
     for kind, of in (("straightness", "line"), ("flatness", "plane"), ("roundness", "circle"), ("cylindricity", "cylinder")):
@@ -104,4 +105,4 @@ def rows_of_every_kind(bench):
     return rows
 
 
-SURFACES = PartSurfaces("a top", nearest)
+SURFACES = PartSurfaces("a top", nearest, with_faces=lambda points: (*nearest(points), np.ones(len(points), int)))

@@ -195,3 +195,22 @@ def test_places_of_parts_are_those_of_the_whole(random):
     assert np.array_equal(at_once.counts, later.counts)
     assert np.allclose(at_once.means, later.means)
     assert np.allclose(at_once.points, later.points)
+
+
+def test_a_map_may_lie_in_an_alignment_of_its_own_and_two_are_compared():
+    it = Mapped()
+    other = it.bench.add({"kind": "datum_planes", "primary": 1, "secondary": 2, "tertiary": 3})
+    again = it.bench.add({"kind": "deviations", "scan": it.scan, "system": other})
+    both = it.bench.add({"kind": "comparison", "first": it.map, "second": again, "asked": LIMITS})
+    it.result()
+    results, memory = it.evaluate(surfaces=BLOCK)
+    for key, asked in memory.wanted.items():
+        it.done[key] = replace(asked.run([it.chunk], 1, faces, lambda _: None), key=key)
+    results, _ = it.evaluate(memory, surfaces=BLOCK)
+    assert results[again].aligned_by == other
+    found = results[both]
+    assert found.state == "done", found.message
+    assert np.allclose(found.map.found.places.means, 0)
+    assert found.characteristic("largest").verdict.word == "not proven"  # what each place errs by itself is not shared
+    own = results[it.map].map.judge.own_u
+    assert np.allclose(found.map.U, 2 * np.sqrt(2) * own)  # all else cancels

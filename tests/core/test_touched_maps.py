@@ -140,3 +140,36 @@ def test_places_are_within_their_u_and_the_extremes_are_within_theirs():
             covered.append(abs(told.actual - true[key]) <= told.U)
     assert 0.93 < np.mean(within) < 0.99
     assert all(sum(covered) >= 86 for covered in ends.values()), ends
+
+
+def test_as_found_and_as_left_differ_by_what_was_done_and_what_both_share_cancels():
+    """The datums and the tip err alike in both: only the hits' own errors are left."""
+    own = replace(KIT.calibrations[1], u_radius_mm=0.05)
+    it = Touched(kit=Kit(KIT.stations, {1: own}))
+    ground = waved(GRID) - np.where(GRID[:, 0] > 1, 0.06, 0.0)  # half of it was ground down
+    later = it.bench.add({"kind": "free_surface", "face": 3}, GRID + (TIP + ground)[:, None] * UP, UP)
+    left = it.bench.add({"kind": "touched_map", "of": [later]})
+    limits = [{"key": "largest", "upper": 0.03}, {"key": "smallest", "lower": -0.03}]
+    both = it.bench.add({"kind": "comparison", "first": it.map, "second": left, "asked": limits})
+    pin = it.bench.add({"kind": "pin", "map": both, "at": [100, 0, 60]})
+    results = it.results()
+    found = results[both]
+    assert found.state == "done", found.message
+    places = found.map.found.places
+    assert np.allclose(places.means, np.where(places.points[:, 0] > 1, -0.06, 0.0), atol=1e-9)
+    assert np.allclose(found.map.U, 2 * np.sqrt(2) * 0.01, rtol=0.05)
+    assert results[it.map].map.U.min() > 2 * found.map.U.max() / np.sqrt(2) * 0.5
+    assert found.characteristic("smallest").verdict.word == "out"
+    assert results[pin].first.actual == pytest.approx(-0.06, abs=1e-6)
+    row = it.bench.rows[it.map - 1]
+    it.bench.rows[it.map - 1] = replace(row, recipe=row.recipe.model_copy(update={"of": (1,)}))
+    assert it.results()[both].state == "failed"
+
+
+def test_what_was_seen_once_only_is_not_compared():
+    it = Touched()
+    side = np.array([[x, -140.0, z] for x in (-80, 0, 80) for z in (10.0, 30)])
+    low = it.bench.add({"kind": "free_surface", "face": 4}, side + TIP * BESIDE, BESIDE)
+    other = it.bench.add({"kind": "touched_map", "of": [low]})
+    both = it.bench.add({"kind": "comparison", "first": it.map, "second": other})
+    assert "Nowhere was the part seen both times" in it.results()[both].message

@@ -13,6 +13,7 @@ EXAMPLES = [
     {"kind": "deviations", "scan": 4, "reach_mm": 2.0, "margin_mm": 0.8, "asked": [{"key": "largest", "upper": 0.2}]},
     {"kind": "touched_map", "of": [1, 2], "asked": [{"key": "largest", "upper": 0.2}]},
     {"kind": "scan_section", "scan": 4, "point": [0, 0, 60], "across": [0, 1, 0], "thick_mm": 0.5, "times": 20},
+    {"kind": "comparison", "first": 5, "second": 6, "asked": [{"key": "largest", "upper": 0.2}]},
     {"kind": "pin", "map": 5, "at": [1, 2, 3], "asked": [{"key": "deviation", "lower": -0.1, "upper": 0.2}]},
     {"kind": "scan", "grid_mm": 0.8, "within_mm": 2.0, "margin_mm": 1.5},
     {"kind": "point", "nominal": {"shape": "point", "position": [1, 2, 3.25]}, "known_u_mm": 0.02,

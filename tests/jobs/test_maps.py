@@ -2,6 +2,7 @@
 
 import io
 import itertools
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -70,7 +71,7 @@ def test_steps_bars_and_what_is_drawn_tell_the_same(mapped, state):
     assert drawn.shape == (judged.whole.places, 5)
     assert np.allclose(drawn[:, 2], 60, atol=1e-3)  # on the part's surface, not where it was seen
     assert set(drawn[:, 4].astype(int)) == {128 * 65536 + 128 * 256 + 255}  # it faces up
-    without = maps.steps_of(type(judged)(judged.found, judged.U, None, None, judged.sure_at))
+    without = maps.steps_of(replace(judged, lower=None, upper=None))
     assert without[0] == -without[-1]
     assert without[-1] == pytest.approx(1.2 * HIGH_MM, rel=0.05)
 
@@ -121,6 +122,23 @@ def test_reports_tell_it_face_by_face(mapped, state):
     assert table.whole.numbers[5] == pytest.approx(HIGH_MM, abs=0.01)
     assert len(table.cells()) == 1 + len(table.faces)
     assert maps.map_tables(state, [mapped.scan_row]) == []
+
+
+def test_two_maps_are_compared_and_drawn(mapped):
+    wider = maps.plan(TECHNICIAN, mapped.job, mapped.scan_row, 2.0, TypedLimits(-0.3, 0.3))
+    mapped.work()
+    both = maps.compare(TECHNICIAN, mapped.job, wider, mapped.map_row, TypedLimits(-0.2, 0.2))
+    state = mapped.state()
+    found = state.results[both]
+    assert found.state == "done", found.message
+    assert found.characteristic("largest").actual == pytest.approx(0, abs=1e-6)
+    assert len(maps.drawn_of(state, both)[0]) == len(found.map.found.places)
+    with pytest.raises(InputError, match="Two maps of this job"):
+        maps.compare(TECHNICIAN, mapped.job, wider, mapped.scan_row, TypedLimits())
+    with pytest.raises(InputError, match="Two maps of this job"):
+        maps.compare(TECHNICIAN, mapped.job, wider, wider, TypedLimits())
+    standing.remove(TECHNICIAN, mapped.job, [both])
+    standing.remove(TECHNICIAN, mapped.job, [wider])
 
 
 def test_what_makes_no_sense_is_refused_and_a_map_without_a_part_says_so(mapped):

@@ -80,6 +80,7 @@ FORMS = {
     "point_files.forget": {},
     "scan_sections.plan": {"axis": "X", "at": "10", "count": "2", "apart": "20", "thick": "1", "zone": "0.1"},
     "scan_sections.measure": {"begin": "1,2,3", "end": "4,5,6", "kind": "arc"},
+    "maps.compare": {"first": "@row_id", "lower": "-0.1", "upper": "0.1"},
     "maps.touched": {"of": "", "lower": "-0.1", "upper": "0.1"},
     "maps.plan": {"reach": "3", "lower": "-0.1", "upper": "0.1"}, "maps.pin": {"at": "1,2,3"}, "maps.pins": {},
     "scans.give": {"rows": "@row"}, "scans.take_back": {},

@@ -32,6 +32,7 @@ from .given import Kit, PartSurfaces, Sheet, SheetRow, StationPose
 from .graph import GONE, ROUND, Failed, Name, Node, Worked, fault_words, work_out
 from .judged import JudgedRecipe, NeedsSystem
 from .judging import characteristics_of, planned
+from .maps.compared import ComparedNodes
 from .maps.pins import pinned
 from .maps.scanned import MapNodes
 from .maps.sections import SectionNodes
@@ -206,7 +207,8 @@ class _Graph:
         add: dict[str, Callable[[SheetRow], None]] = {
             "feature": self._add_feature, "system": self._add_system,
             "dimension": self._add_judged, "tolerance": self._add_judged, "cloud": self._add_cloud,
-            "map": self._add_map, "touched map": self._add_touched_map, "section": self._add_section, "pin": self._add_pin,
+            "map": self._add_map, "touched map": self._add_touched_map, "section": self._add_section,
+            "comparison": self._add_comparison, "pin": self._add_pin,
         }  # fmt: skip
         for row in rows:
             add[row.recipe.nodes or row.recipe.role](row)
@@ -296,6 +298,9 @@ class _Graph:
         place, reading = self.sheet.index.get(recipe.scan), self.readings.get(recipe.scan)
         nodes = SectionNodes(self.kit, self.surfaces, self.active, self.sheet.alignment)
         self.nodes |= nodes.of(row, None if place is None else self.sheet.rows[place], reading)
+
+    def _add_comparison(self, row: SheetRow) -> None:
+        self.nodes |= ComparedNodes(self.active).of(row)
 
     def _add_pin(self, row: SheetRow) -> None:
         needs = (*row.needs, ("verdict", cast(OnMapRecipe, row.recipe).map))

@@ -87,6 +87,23 @@ def plan_touched(actor: Actor, job_id: int, row_ids: Sequence[int], limits: Type
         return _planned(session, actor, job_id, raw)
 
 
+def compare(actor: Actor, job_id: int, second: int, first: int, limits: TypedLimits) -> int:
+    """How far a map differs from one that was made first. Returns its row."""
+    actor.must_change()
+    raw = {"kind": "comparison", "first": first, "second": second, "asked": limits.asked()}
+    with transaction() as session:
+        stored(session, Job, job_id, lock=True)
+        state = load(session, job_id)
+        if first == second or not {first, second} <= {row.id for row in maps_of(state)}:
+            raise InputError("Two maps of this job are compared.", "Nothing was planned.", "Choose another map.")
+        return _planned(session, actor, job_id, raw)
+
+
+def maps_of(state: JobResults) -> list[SheetRow]:
+    """The rows that are maps."""
+    return [row for row in state.rows if row.recipe.role == "map"]
+
+
 def _planned(session: Session, actor: Actor, job_id: int, raw: dict[str, Any]) -> int:
     (row,) = add_rows(session, actor, job_id, named(session, job_id, [raw]))
     tell(session, job_id, "sheet")

@@ -9,6 +9,7 @@ class DeviationsWords(KindWords):
     noun = "surface map"
     fields = {
         "scan": "Of the scan",
+        "system": "In the alignment",
         "reach_mm": "What lies farther off the CAD is not of the part",
         "margin_mm": "And what lies nearer to an edge than",
     }

@@ -27,6 +27,7 @@ class MapShown:
     scale: list[tuple[int, str]]
     faces: list[MapLine]
     judged: bool
+    others: list[tuple[int, str]]
 
 
 def map_of(session: Session, state: JobResults, row_id: int) -> MapShown | None:
@@ -35,7 +36,7 @@ def map_of(session: Session, state: JobResults, row_id: int) -> MapShown | None:
     if found is None:
         return None
     if isinstance(found, FoundMap):
-        return MapShown(progress_of(session, state.job.id, row_id), [], [], [], [], False)
+        return MapShown(progress_of(session, state.job.id, row_id), [], [], [], [], False, [])
     judged, units = shown_of(state.results[row_id]), state.job.units
     assert judged is not None
     result = judged.found.result
@@ -48,5 +49,6 @@ def map_of(session: Session, state: JobResults, row_id: int) -> MapShown | None:
     if judged.found.apart:
         facts = [("Hits", count_text(result.read)), ("From one to the next, as a rule", step)]
     table = maps.table_of(state, state.row(row_id).recipe.name, judged)
+    others = [(row.id, row.recipe.name) for row in maps.maps_of(state) if row.id != row_id]
     scale = list(enumerate(table.scale, start=1))
-    return MapShown(None, facts, maps.bars_of(judged), scale, list(table.faces[:FACES]), judged.words is not None)
+    return MapShown(None, facts, maps.bars_of(judged), scale, list(table.faces[:FACES]), judged.words is not None, others)

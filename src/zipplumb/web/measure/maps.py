@@ -45,6 +45,16 @@ def touched(job_id: int, row_id: int):
     return go_on_with(job_id, maps.plan_touched(g.actor, job_id, of, limits))
 
 
+@blueprint.post("/compare")
+@changes
+def compare(job_id: int, row_id: int):
+    """The map ``row_id`` with another, which was made first."""
+    limits, first = _limits(_units(job_id)), params.one_id("first")
+    if first is None:
+        raise InputError("Two maps are compared.", "Nothing was planned.", "Choose the other one.")
+    return go_on_with(job_id, maps.compare(g.actor, job_id, row_id, first, limits))
+
+
 def _units(job_id: int) -> Units:
     with transaction() as session:
         return stored(session, Job, job_id).units

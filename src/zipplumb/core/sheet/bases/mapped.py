@@ -29,9 +29,10 @@ class MapRecipe(RowRecipe):
 
 
 class ScanMapRecipe(MapRecipe):
-    """A map of a ``scan``."""
+    """A map of a ``scan``, in the alignment of ``system``, or in the one that is in use."""
 
     scan: int
+    system: int | None = None
 
     @property
     def what_counts(self) -> Any:
@@ -55,6 +56,14 @@ class SectionRecipe(ScanMapRecipe):
     thick_mm: float
     reach_mm: float
     times: float
+
+
+class ComparedRecipe(MapRecipe):
+    """How far the ``second`` map differs from the ``first``."""
+
+    nodes = "comparison"
+    first: int
+    second: int
 
 
 class OnMapRecipe(RowRecipe):

@@ -9,7 +9,7 @@ from pydantic import Field
 from ...alignment import Alignment
 from ...cloud.deviating import DeviationWork
 from ...cloud.working import CloudWork
-from ..base import CloudRef
+from ..base import CloudRef, SystemRef
 from ..bases.mapped import ScanMapRecipe
 
 Reach = Annotated[float, Field(gt=0, le=100)]
@@ -22,6 +22,7 @@ class DeviationsRecipe(ScanMapRecipe):
 
     kind: Literal["deviations"] = "deviations"
     scan: CloudRef
+    system: SystemRef | None = None
     reach_mm: Reach = 1.0
     margin_mm: Margin = 0.5
 

@@ -11,6 +11,7 @@ from ..bases.mapped import SectionRecipe, Thick, Times
 class ScanSectionRecipe(SectionRecipe):
     kind: Literal["scan_section"] = "scan_section"
     scan: Annotated[CloudRef, Internal()]
+    system: Annotated[None, Internal()] = None
     point: Annotated[Vector, Internal()]
     across: Annotated[Direction, Internal()]
     in_world: Annotated[bool, Internal()] = False

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Literal, cast
+from typing import Literal, Protocol, cast
 
 import numpy as np
 from scipy.spatial import cKDTree
@@ -14,6 +13,7 @@ from ...cloud.deviating import DeviationResult, Places
 from ...cloud.giving import evenly
 from ...cloud.sorting import NORMAL
 from ...frames import Array, Indices
+from ...uncertainty import Uncertainty
 from ..bases.mapped import KEYS
 from ..quantities import Quantity
 from ..results import RowResult, State
@@ -86,16 +86,53 @@ class FoundMap:
         return float(NORMAL * np.median(np.abs(off) / np.sqrt(share)))
 
 
+class Judge(Protocol):
+    """How sure a map's deviations are.
+
+    Attributes
+    ----------
+    U : (k,) of each place, from all sources, mm
+    own_u : (k,) standard uncertainty that each place has by itself, mm
+    own_u_of_mean : the same of the mean of all
+    doubts : why what it was seen with is in doubt
+    """
+
+    @property
+    def U(self) -> Array: ...
+
+    @property
+    def own_u(self) -> Array: ...
+
+    @property
+    def own_u_of_mean(self) -> float: ...
+
+    @property
+    def doubts(self) -> tuple[str, ...]: ...
+
+    def shared(self, some: Indices) -> Uncertainty:
+        """What some places err by together, by its source."""
+        ...
+
+    def sure_at(self, at: int) -> Sure: ...
+
+
 @dataclass(frozen=True, eq=False)
 class JudgedMap:
-    """A map in its alignment: ``U`` (k,) of each place's deviation, mm; ``lower``, ``upper``: limits of it, where they are
-    asked."""
+    """A map in its alignment: ``judge`` tells how sure it is; ``lower``, ``upper``: limits of each place, if they are asked."""
 
     found: FoundMap
-    U: Array
+    judge: Judge
     lower: float | None
     upper: float | None
-    sure_at: Callable[[int], Sure]
+
+    @property
+    def U(self) -> Array:
+        """(k,) of each place's deviation, mm."""
+        return self.judge.U
+
+    def sure_at(self, at: int) -> Sure:
+        """How sure the deviation of one place is."""
+        return self.judge.sure_at(at)
 
     def nearest(self, place: Array) -> int | None:
         """The number of the place that is nearest to one (3,) in the part; None where nothing was seen near by."""

@@ -62,11 +62,16 @@ def judged(
     row: SheetRow, found: FoundMap, needed: Mapping[Name, Any], active: tuple[Name, ...], seen: Seen, aligned_by: int | None
 ) -> RowResult:
     """The result of a map's row, of which places are known."""
-    limits, system = asked_of(row.recipe, QUANTITIES), system_of(needed, active)
+    system = system_of(needed, active)
     assert system is not None
-    judge = _Judge(row.id, found, system, seen)
+    return judged_by(PlacesJudge(row.id, found, system, seen), row, aligned_by)
+
+
+def judged_by(judge: PlacesJudge, row: SheetRow, aligned_by: int | None) -> RowResult:
+    """The same by a judge of its own."""
+    limits, found = asked_of(row.recipe, QUANTITIES), judge.found
     lower, upper = _limits(row.recipe)
-    told = JudgedMap(found, judge.U, lower, upper, judge.sure_at)
+    told = JudgedMap(found, judge, lower, upper)
     return RowResult(
         row.id, found.state, found.message, characteristics=judge.characteristics(told.whole, limits), aligned_by=aligned_by,
         told=told.told, map=told, doubts=judge.doubts,
@@ -102,7 +107,7 @@ def _limits(recipe: RowRecipe) -> tuple[float | None, float | None]:
 
 
 @dataclass(frozen=True, eq=False)
-class _Judge:
+class PlacesJudge:
     """How sure a map's deviations are."""
 
     row: int
@@ -119,6 +124,18 @@ class _Judge:
     def _some(self) -> Indices:
         """Places all over, at which what moves many together is looked at."""
         return evenly(np.arange(len(self.found.places)), LOOKED_AT)
+
+    @property
+    def own_u(self) -> Array:
+        return self.seen.own_u
+
+    @property
+    def own_u_of_mean(self) -> float:
+        return self.seen.own_u_of_mean
+
+    def shared(self, some: Indices) -> Uncertainty:
+        """What some places err by together, by its source."""
+        return self._laid(some)[1]
 
     def _laid(self, some: Indices) -> tuple[Array, Uncertainty]:
         """How the deviations of some places answer to a motion of the part, and what they err by together, with the
@@ -145,7 +162,7 @@ class _Judge:
         _, all_over = self._laid(self._some)
         total = np.array([all_over.u(k) ** 2 for k in range(all_over.size)])
         beside = float((total - laid[self._some]).max())  # less than nothing where they cancel what the alignment errs by
-        found = 2 * np.sqrt(np.maximum(laid + beside, 0.0) + self.seen.own_u**2)
+        found = 2 * np.sqrt(np.maximum(laid + beside, 0.0) + self.own_u**2)
         for loose in system.ledger.loose:
             found[follows(moves[:, :6], loose.motion)] = np.inf
         return np.full(len(found), np.inf) if system.doubt or doubted_stations(all_over) else found
@@ -185,7 +202,7 @@ class _Judge:
         """What moves all places alike, at many of them; and what is each one's own."""
         moves, all_over = self._laid(self._some)
         share = np.full((1, len(moves)), 1 / len(moves))
-        total = all_over.through(share) + Uncertainty(1, {Source("hits", self.row): np.array([[self.seen.own_u_of_mean]])})
+        total = all_over.through(share) + Uncertainty(1, {Source("hits", self.row): np.array([[self.own_u_of_mean]])})
         return Sure(total, why_unproven((share @ moves)[0, :6], total, self.system))
 
     def _spread(self) -> Sure:
@@ -197,7 +214,7 @@ class _Judge:
     def sure_at(self, at: int) -> Sure:
         """How sure the deviation of one place is."""
         moves, shared = self._laid(np.array([at]))
-        own = self.seen.own_u[[at]][:, None]
+        own = self.own_u[[at]][:, None]
         total = shared + Uncertainty(1, {Source("hits", self.row): own})
         return Sure(total, why_unproven(moves[0, :6], total, self.system))
 
@@ -205,7 +222,7 @@ class _Judge:
         """How sure the deviation of the place is that seems farthest off."""
         some, places = np.array([at]), self.found.places
         moves, shared = self._laid(some)
-        stated = float(self.seen.own_u[at])
+        stated = float(self.own_u[at])
         alone = min(self.found.point_mm(int(places.faces[at])) / np.sqrt(places.counts[at]), stated)
         vying = np.count_nonzero(outward > outward.max() - VYING * alone)
         bias, own = excess(np.zeros(vying), alone)

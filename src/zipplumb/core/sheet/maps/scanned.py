@@ -29,6 +29,8 @@ from ..row_hits import RowHits
 from .found import FoundMap
 from .judging import UNPLACED, found_of, judged, not_yet, system_of
 
+Of = tuple[SheetRow, SheetRow, HitSet, Any, tuple[Name, ...]]  # a row, its scan, its light, its work, its system
+
 
 @dataclass(frozen=True, eq=False)
 class AskedMap(Asked):
@@ -69,19 +71,21 @@ class MapNodes:
 
     def of(self, row: SheetRow, scan: SheetRow | None, reading: HitSet | None, calibrated: str, work: Any) -> dict[Name, Node]:
         """``work``: makes a scan's ``CloudWork`` of its stations."""
-        recipe, needs = cast(ScanMapRecipe, row.recipe), (*row.needs, *self.active)
+        recipe = cast(ScanMapRecipe, row.recipe)
+        active = self.active if recipe.system is None else (("system", recipe.system),)
+        needs = tuple(dict.fromkeys((*row.needs, *active)))
         if reading is not None:
             needs = (*needs, *reading.station_names)
         own = fingerprint("map", recipe.kind, repr(recipe.what_counts), self.surfaces, calibrated)
-        of = row, scan, reading, work
+        of = row, scan, reading, work, active
         name: Name = ("map", row.id)
         return {
             name: Node(own, needs, self._asked, of, heavy=True),
             ("verdict", row.id): Node(row.digest, (name, *needs), self._judged, of),
         }
 
-    def _asked(self, of: tuple[SheetRow, SheetRow, HitSet, Any], needed: Mapping[Name, Any]) -> FoundMap | AskedMap:
-        row, scan, reading, work = of
+    def _asked(self, of: Of, needed: Mapping[Name, Any]) -> FoundMap | AskedMap:
+        row, scan, reading, work, active = of
         recipe = cast(ScanMapRecipe, row.recipe)
         cloud = needed[Needed("cloud", recipe.scan)]
         if isinstance(cloud, Failed) or scan is None:
@@ -91,19 +95,20 @@ class MapNodes:
             return FoundMap("failed" if cloud.state == "failed" else "waits", cloud.message or waits)
         if not self.surfaces:
             return FoundMap("failed", "The part has no CAD to compare it with.")
-        system = system_of(needed, self.active)
+        system = system_of(needed, active)
         if system is None:
             return FoundMap("waits", UNPLACED)
         return AskedMap(row.id, cloud.lines, recipe.work(work(scan, reading, needed), system), scan.id)
 
-    def _judged(self, of: tuple[SheetRow, SheetRow, HitSet, Any], needed: Mapping[Name, Any]) -> RowResult:
-        row, _, reading, _ = of
-        found, system = found_of(needed["map", row.id]), system_of(needed, self.active)
+    def _judged(self, of: Of, needed: Mapping[Name, Any]) -> RowResult:
+        row, _, reading, _, active = of
+        found, system = found_of(needed["map", row.id]), system_of(needed, active)
         if found.state != "done" or system is None:
             return not_yet(row, found)
         kit = Kit({n[1]: needed[n] for n in reading.station_names}, self.kit.calibrations)
-        seen = InLight(row.id, found, system, reading, kit, cast(ScanMapRecipe, row.recipe).scan)
-        return judged(row, found, needed, self.active, seen, self.aligned_by)
+        recipe = cast(ScanMapRecipe, row.recipe)
+        seen = InLight(row.id, found, system, reading, kit, recipe.scan)
+        return judged(row, found, needed, active, seen, recipe.system or self.aligned_by)
 
 
 @dataclass(frozen=True, eq=False)
