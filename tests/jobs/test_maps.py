@@ -1,16 +1,19 @@
 """Maps and pins in a job: planned with limits, worked out by workers, drawn, asked at a place, pinned, and reported."""
 
+import csv
 import io
 import itertools
 from dataclasses import replace
 
 import numpy as np
+import pye57
 import pytest
 import trimesh
 from job_bench import REVIEWER, TECHNICIAN, batch
 from scan_bench import ScannedBench, lit, numbers
 
 from zipplumb.core.errors import InputError, PlumbError
+from zipplumb.exchange.clouds import formats
 from zipplumb.jobs.link import presses
 from zipplumb.jobs.measure import maps
 from zipplumb.jobs.measure.maps import TypedLimits
@@ -106,12 +109,29 @@ def test_pins_are_rows_that_follow_their_map_and_keep_it_on_the_sheet(mapped):
 def test_what_is_written_as_ply_is_read_again_by_another_library(mapped, state):
     """Outside: trimesh."""
     judged = maps.map_of(state, mapped.map_row)
-    read = trimesh.load(io.BytesIO(maps.ply_of(state, mapped.map_row)), file_type="ply")
+    read = trimesh.load(io.BytesIO(maps.file_of(state, mapped.map_row, "ply")), file_type="ply")
     vertices = read.metadata["_ply_raw"]["vertex"]["data"]
     places = judged.found.places
     assert np.array_equal(vertices["deviation"], places.means)
     assert np.array_equal(vertices["points"], places.counts)
     assert np.allclose(read.vertices, places.points + places.means[:, None] * places.normals)
+
+
+def test_what_is_written_as_e57_is_read_again_equal_and_csv_tells_the_faces(mapped, state, tmp_path):
+    """Outside: pye57."""
+    judged = maps.map_of(state, mapped.map_row)
+    (tmp_path / "a.e57").write_bytes(maps.file_of(state, mapped.map_row, "e57"))
+    (block,) = formats.opened(tmp_path / "a.e57", 0.0).blocks
+    assert np.allclose(block.points, judged.found.seen, atol=1e-9)
+    assert "zipplumb:deviation" in pye57.E57(str(tmp_path / "a.e57")).get_header(0).point_fields
+    lines = list(csv.DictReader(io.StringIO(maps.file_of(state, mapped.map_row, "csv").decode("utf-8-sig"))))
+    assert [int(line["Places"]) for line in lines] == [
+        len(judged.found.places),
+        *(f.places for _, f in maps.farthest_off(judged)),
+    ]
+    assert float(lines[0]["Farthest out, mm"]) == pytest.approx(HIGH_MM, abs=0.01)
+    with pytest.raises(InputError, match="PLY, E57 or CSV"):
+        maps.file_of(state, mapped.map_row, "exe")
 
 
 def test_reports_tell_it_face_by_face(mapped, state):

@@ -5,6 +5,8 @@ from __future__ import annotations
 import csv
 import io
 import unicodedata
+from collections.abc import Iterable
+from typing import Any
 
 from .columns import HEADINGS, lines
 from .table import RowText
@@ -22,10 +24,14 @@ def _harmless(cell):
 
 def write_csv(rows: list[RowText]) -> bytes:
     """A line for every characteristic under a heading line; each names its unit."""
+    return table_as_csv(HEADINGS, (line for row in rows for line in lines(row)))
+
+
+def table_as_csv(headings: Iterable[str], cells: Iterable[Iterable[Any]]) -> bytes:
+    """Lines of cells under a heading line; nothing where a cell is None."""
     text = io.StringIO(newline="")
     writer = csv.writer(text)
-    writer.writerow(HEADINGS)
-    for row in rows:
-        for line in lines(row):
-            writer.writerow([_harmless(c) if c is not None else "" for c in line])
+    writer.writerow(headings)
+    for line in cells:
+        writer.writerow([_harmless(c) if c is not None else "" for c in line])
     return ("\ufeff" + text.getvalue()).encode()

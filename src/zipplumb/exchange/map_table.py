@@ -5,12 +5,24 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from .csv_file import table_as_csv
+
 HEADINGS = (
     "Map", "Face", "Places", "Mean", "Spread", "2.5 % lie under", "2.5 % lie over", "Farthest in", "Farthest out", "In, %",
     "Not proven, %", "Out, %",
 )  # fmt: skip
 STEPS = ("#0b4a52", "#1c7277", "#58a09b", "#a2ccc4", "#f4ecdb", "#f3cd9c", "#e09d56", "#c56a2b", "#8a3512")  # as on the stage
 WIDE, HIGH, SCALE, INK = 540.0, 90.0, 8.0, "#1F2933"
+
+
+LENGTHS = range(3, 9)  # those of the headings that are told in the job's unit
+
+
+def csv_of_faces(table: MapTable, units: str) -> bytes:
+    """A line for all that was seen, and one for each face."""
+    headings = (f"{name}, {units}" if k in LENGTHS else name for k, name in enumerate(HEADINGS))
+    cells = ([*line[:2], int(line[2] or 0), *line[3:]] for line in table.cells())
+    return table_as_csv(headings, cells)
 
 
 @dataclass(frozen=True)

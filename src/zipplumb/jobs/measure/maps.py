@@ -12,6 +12,7 @@ from scipy.spatial import cKDTree
 from sqlalchemy.orm import Session
 
 from ...cad import CadModel
+from ...cad.scratch import scratch
 from ...core.cloud.deviating import Places
 from ...core.cloud.points import drawn
 from ...core.errors import InputError
@@ -19,7 +20,8 @@ from ...core.frames import Array
 from ...core.sheet import SheetRow
 from ...core.sheet.maps.found import WORDS, Figures, FoundMap, JudgedMap, shown_of
 from ...core.units import Units, in_units, length_text
-from ...exchange.map_table import MapLine, MapTable
+from ...exchange.clouds.e57 import write_e57
+from ...exchange.map_table import MapLine, MapTable, csv_of_faces
 from ...exchange.ply_file import write_ply
 from ...store.database import stored, tell, transaction
 from ...store.models import Job
@@ -191,17 +193,42 @@ def _filled(model: CadModel, found: FoundMap, size: float) -> Places:
     return Places.joined(parts)
 
 
-def ply_of(state: JobResults, row_id: int) -> bytes:
-    """The places as they were seen, in the part, mm: with the surface's normals, deviation, U, count of points, and face."""
-    judged = map_of(state, row_id)
-    places = judged.found.places
-    seen = places.points + places.means[:, None] * places.normals
-    columns = dict(zip("xyz", seen.T, strict=True))
-    columns |= dict(zip(("nx", "ny", "nz"), places.normals.T.astype("f4"), strict=True))
-    columns |= {"deviation": places.means, "uncertainty": judged.U, "points": places.counts, "face": places.faces + 1}
-    name = state.row(row_id).recipe.name
+def file_of(state: JobResults, row_id: int, suffix: str) -> bytes:
+    """The places as they were seen, in the part, mm: with the surface's normals, deviation, U, count of points, and face.
+
+    Raises InputError for a kind of file that is not written.
+    """
+    judged, name = map_of(state, row_id), state.row(row_id).recipe.name
+    if suffix not in FILES:
+        raise InputError("A map is written as PLY, E57 or CSV.", "Nothing was written.", "Choose one of them.")
+    return FILES[suffix](state, judged, name)
+
+
+def _as_ply(state: JobResults, judged: JudgedMap, name: str) -> bytes:
+    columns = dict(zip("xyz", judged.found.seen.T, strict=True))
+    columns |= dict(zip(("nx", "ny", "nz"), judged.found.places.normals.T.astype("f4"), strict=True))
     comments = [f"{state.job.name}: {name}", "mm, in the part; deviation + outside the material; uncertainty: U (95 %)"]
-    return write_ply(columns, comments)
+    return write_ply(columns | _beside(judged), comments)
+
+
+def _as_e57(state: JobResults, judged: JudgedMap, name: str) -> bytes:
+    with scratch() as folder:
+        path = folder / "map.e57"
+        write_e57(path, judged.found.seen, _beside(judged), judged.found.places.normals, f"{state.job.name}: {name}")
+        return path.read_bytes()
+
+
+def _as_csv(state: JobResults, judged: JudgedMap, name: str) -> bytes:
+    return csv_of_faces(table_of(state, name, judged), state.job.units)
+
+
+def _beside(judged: JudgedMap) -> dict[str, NDArray[Any]]:
+    """What is told of each place."""
+    places = judged.found.places
+    return {"deviation": places.means, "uncertainty": judged.U, "points": places.counts, "face": places.faces + 1}
+
+
+FILES = {"ply": _as_ply, "e57": _as_e57, "csv": _as_csv}
 
 
 @dataclass(frozen=True, eq=False)

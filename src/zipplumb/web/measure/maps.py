@@ -78,14 +78,14 @@ def places(job_id: int, row_id: int):
     return Response(found.tobytes(), mimetype="application/octet-stream", headers=headers)
 
 
-@blueprint.get("/ply")
+@blueprint.get("/file/<suffix>")
 @reads
-def ply(job_id: int, row_id: int):
+def file(job_id: int, row_id: int, suffix: str):
     """What was seen, as a file for other programs (docs/formats.md)."""
     with snapshot() as session:
         state = as_it_stands(session, job_id)
-        data, name = maps.ply_of(state, row_id), state.row(row_id).recipe.name
-    return send_file(BytesIO(data), "application/octet-stream", as_attachment=True, download_name=f"{name}.ply")
+        data, name = maps.file_of(state, row_id, suffix), state.row(row_id).recipe.name
+    return send_file(BytesIO(data), "application/octet-stream", as_attachment=True, download_name=f"{name}.{suffix}")
 
 
 @blueprint.get("/at")

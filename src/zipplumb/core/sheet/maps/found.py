@@ -73,6 +73,11 @@ class FoundMap:
     def places(self) -> Places:
         return self.result.places
 
+    @property
+    def seen(self) -> Array:
+        """(k, 3) where its places were seen, in the part."""
+        return self.places.points + self.places.means[:, None] * self.places.normals
+
     def point_mm(self, face: int) -> float:
         """How far one point on a face errs by itself: what its places are off those beside them, by a robust scale. Form that
         is as fine counts with it; infinite where that is not seen."""
