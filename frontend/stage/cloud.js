@@ -2,8 +2,9 @@
 // as it is taken; once it is worked out, all of it.
 import { BufferGeometry, Color, InterleavedBuffer, InterleavedBufferAttribute, Points, ShaderMaterial } from "three";
 import { INK, LIGHT } from "./colors.js";
+import { shuffled } from "./thinning.js";
 
-const NUMBERS = 5; // of a point: x, y, z, brightness, which way it faces
+export const NUMBERS = 5; // of a point: x, y, z, brightness, which way it faces
 const SIZE_PX = 2.2;
 const CLICKED_PX = 8; // a click means a point that is drawn so near to it
 const DEEPER = 3; // a point so many times as far off the ray is as good as one that lies so much deeper
@@ -70,6 +71,7 @@ export class Cloud {
     this.points = new Points(new BufferGeometry(), material());
     this.points.visible = false;
     this.points.frustumCulled = false;
+    view.thinned.push(this.points);
     this.forget();
     view.scene.add(this.points);
   }
@@ -92,7 +94,7 @@ export class Cloud {
     if (!address || this.drawn !== scan) this.hide(); // what was seen while scanning stays till it is worked out
     if (!address) return;
     const found = await fetched(address);
-    if (found && this.address === address) this.draw(scan, found.numbers, found.alone);
+    if (found && this.address === address) this.draw(scan, shuffled(found.numbers, NUMBERS), found.alone);
   }
 
   async grow(base, scan, lines) {

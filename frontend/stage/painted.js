@@ -1,8 +1,9 @@
 // How far a scan lies off the CAD: the places of the part's surface where light fell, each painted by its deviation. Bare where
 // nothing was seen.
 import { BufferGeometry, Points, ShaderMaterial } from "three";
-import { fetched, geometryOf, met } from "./cloud.js";
+import { fetched, geometryOf, met, NUMBERS } from "./cloud.js";
 import { FAINT, STEPS, STEPS_CSS } from "./colors.js";
+import { shuffled } from "./thinning.js";
 
 const WIDER = 1.5; // than their grid: neighbours meet
 const LEAST_PX = 2;
@@ -32,6 +33,7 @@ export class Painted {
     this.points.onBeforeRender = () => {
       this.uniforms.size.value = devicePixelRatio * Math.max(LEAST_PX, WIDER * (this.size ?? 0) * view.pxPerMm);
     };
+    view.thinned.push(this.points);
     this.legend = document.getElementById("scale");
     this.told = []; // the scale: colour and words of each step, the largest first
     view.scene.add(this.points);
@@ -62,7 +64,7 @@ export class Painted {
     if (!found || this.address !== address || !found.numbers.length) return;
     this.size = found.size;
     this.points.geometry.dispose();
-    this.points.geometry = geometryOf(found.numbers, "off");
+    this.points.geometry = geometryOf(shuffled(found.numbers, NUMBERS), "off");
     this.points.visible = true;
     this.view.draw();
   }

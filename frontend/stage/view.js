@@ -1,6 +1,8 @@
 // The eye: camera, light and paper of the stage. What stands in its scene, others put there.
 import { AmbientLight, Box3, DirectionalLight, OrthographicCamera, Raycaster, Scene, Vector2, Vector3, WebGLRenderer } from "three";
 import { OrbitControls } from "three/addons/controls/OrbitControls.js";
+import { settled } from "./settled.js";
+import { RESTS_MS, Thinning } from "./thinning.js";
 
 const SIDES = { iso: [-0.62, -1, 0.62], front: [0, -1, 0.0001], back: [0, 1, 0.0001], side: [1, 0, 0.0001], top: [0, -0.0001, 1] };
 const FILLED = { across: 0.9, upward: 0.82 }; // of the paper by the part: clear of the words above and below it
@@ -22,6 +24,9 @@ export class View {
     this.canvas = canvas;
     this.drawn = drawn;
     this.box = new Box3(); // what is to be seen
+    this.thinned = []; // clouds of points, in no order, of which a part does while all turns
+    this.thinning = new Thinning();
+    this.rests = settled(() => this.shown < 1 && this.render(1), RESTS_MS, Infinity);
     this.renderer = new WebGLRenderer({ canvas, antialias: true, alpha: true, preserveDrawingBuffer: true });
     this.renderer.setPixelRatio(Math.min(devicePixelRatio, 2));
     this.slow = drawnInSoftware(this.renderer.getContext());
@@ -95,11 +100,29 @@ export class View {
   draw() {
     if (this.waiting) return;
     this.waiting = true;
+    const asked = performance.now();
     requestAnimationFrame(() => {
       this.waiting = false;
-      this.renderer.render(this.scene, this.camera);
-      this.drawn();
+      const many = this.thinned.some((points) => points.visible);
+      this.render(many ? this.thinning.share : 1);
+      if (!many) return;
+      if (this.slow) this.finished();
+      this.thinning.took(performance.now() - asked);
+      this.rests();
     });
+  }
+
+  render(share) {
+    for (const points of this.thinned) points.geometry.setDrawRange(0, Math.ceil(share * (points.geometry.attributes.position?.count ?? 0)));
+    this.shown = share;
+    this.renderer.render(this.scene, this.camera);
+    this.drawn();
+  }
+
+  // Waits until it is drawn: where the processor draws, frames would queue up long before one is seen to be slow.
+  finished() {
+    const gl = this.renderer.getContext();
+    gl.readPixels(0, 0, 1, 1, gl.RGBA, gl.UNSIGNED_BYTE, new Uint8Array(4));
   }
 
   // Where a place lies on the paper, in px.
