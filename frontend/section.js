@@ -1,29 +1,41 @@
-// A section drawn flat: two clicks on it say from where to where something is measured.
+// A section drawn flat: two clicks on it say from where to where something is measured. What was clicked stays where the slip
+// comes anew.
 const ASKS = ["Click where it begins.", "Click where it ends.", "It is measured between the two."];
+const AWAY = -9; // where a mark is not seen
+
+let picked = { of: null, places: [] };
 
 export function section() {
   document.addEventListener("click", (event) => {
     const svg = event.target.closest?.("#cut-flat svg");
     const form = document.getElementById("cut-measure");
     if (!svg || !form) return;
-    const points = JSON.parse(svg.dataset.picks);
-    const { left, top, width, height } = svg.getBoundingClientRect();
-    const box = svg.viewBox.baseVal;
-    const scale = Math.max(box.width / width, box.height / height);
-    const x = (event.clientX - left - width / 2) * scale + box.width / 2;
-    const y = (event.clientY - top - height / 2) * scale + box.height / 2;
-    let nearest = points[0];
-    for (const point of points) if ((point[0] - x) ** 2 + (point[1] - y) ** 2 < (nearest[0] - x) ** 2 + (nearest[1] - y) ** 2) nearest = point;
-    const { begin, end } = form.elements;
-    const first = !begin.value || Boolean(end.value);
-    const [into, mark] = first ? [begin, 0] : [end, 1];
-    into.value = nearest.slice(2).join(",");
-    if (first) end.value = "";
-    for (const circle of svg.querySelectorAll("[data-picked]")) {
-      if (Number(circle.dataset.picked) === mark) circle.setAttribute("cx", nearest[0]), circle.setAttribute("cy", nearest[1]);
-      else if (first) circle.setAttribute("cx", -9);
-    }
-    form.querySelector("[data-asks]").textContent = ASKS[first ? 1 : 2];
-    form.querySelector("button").disabled = first;
+    const of = form.getAttribute("hx-post");
+    const before = picked.of === of && picked.places.length === 1 ? picked.places : [];
+    picked = { of, places: [...before, nearest(svg, event)] };
+    show();
   });
+  document.addEventListener("htmx:afterSettle", show);
+}
+
+// The point of the section next to where was clicked: on the drawing x and y, and its place on the part.
+function nearest(svg, { clientX, clientY }) {
+  const { a, d, e, f } = svg.getScreenCTM();
+  const [x, y] = [(clientX - e) / a, (clientY - f) / d];
+  const far = (point) => (point[0] - x) ** 2 + (point[1] - y) ** 2;
+  return JSON.parse(svg.dataset.picks).reduce((best, point) => (far(point) < far(best) ? point : best));
+}
+
+function show() {
+  const form = document.getElementById("cut-measure");
+  if (!form) return;
+  const places = picked.of === form.getAttribute("hx-post") ? picked.places : [];
+  const { begin, end } = form.elements;
+  [begin.value, end.value] = [0, 1].map((k) => (places[k] ?? []).slice(2).join(","));
+  for (const [k, mark] of document.querySelectorAll("#cut-flat [data-picked]").entries()) {
+    mark.setAttribute("cx", places[k]?.[0] ?? AWAY);
+    mark.setAttribute("cy", places[k]?.[1] ?? AWAY);
+  }
+  form.querySelector("[data-asks]").textContent = ASKS[places.length];
+  form.querySelector("button").disabled = places.length < 2;
 }

@@ -125,11 +125,23 @@ def test_points_are_slid_along_a_slanted_surface_into_the_plane():
     random = np.random.default_rng(1)
     points = random.uniform(-20, 20, (4000, 1)) * along + random.uniform(-20, 20, (4000, 1)) * aside
     cloud = CloudPoints(points, np.tile(lean, (4000, 1)), np.zeros(4000, int), np.ones(4000))
-    some, places = sliced(cloud, np.zeros(3), np.array([0, 0, 1.0]), 1.0)
+    some, places, _ = sliced(cloud, np.zeros(3), np.array([0, 0, 1.0]), 1.0)
     assert len(some) > 50
     assert np.allclose(places[:, 2], 0, atol=1e-12)
     assert np.allclose(places @ lean, 0, atol=1e-12)  # still on the surface
     assert len(sliced(cloud, np.zeros(3), lean, 1.0)[0]) == 0  # it lies along the plane
+
+
+def test_a_thin_cloud_that_is_not_sure_of_its_normals_is_cut_all_the_same():
+    random = np.random.default_rng(2)
+    turn, high = random.uniform(0, 2 * np.pi, 4000), random.uniform(-20, 20, 4000)
+    out = np.column_stack([np.cos(turn), np.sin(turn), 0 * turn])
+    normals = np.where(random.random(4000)[:, None] < 0.95, np.nan, -out)  # a bore, of which few are sure
+    cloud = CloudPoints(15 * out + high[:, None] * UP, normals, np.zeros(4000, int), np.ones(4000))
+    some, places, ways = sliced(cloud, np.zeros(3), np.array([0, 0, 1.0]), 1.0)
+    assert len(some) > 0.9 * np.count_nonzero(np.abs(high) <= 1)
+    assert np.allclose(np.linalg.norm(places, axis=1), 15, atol=0.02)
+    assert np.all(np.einsum("ij,ij->i", ways, out[some]) < -0.95)  # into the bore
 
 
 def test_between_two_places_is_the_shorter_way_and_nothing_across_a_gap():

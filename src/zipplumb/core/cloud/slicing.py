@@ -8,6 +8,7 @@ from scipy.sparse.csgraph import connected_components, dijkstra
 from scipy.spatial import cKDTree
 
 from ..frames import Array, Indices, unit
+from .cells import facing
 from .giving import OF_A_ROW, GivenPoints, evenly
 from .points import CloudPoints
 
@@ -15,25 +16,43 @@ GRAZES = 0.2  # sine of the angle between surface and plane, below which nothing
 ACROSS_GAPS = 4.0  # usual steps of the scan from one point of a curve to the next
 BESIDE = 2.0  # usual steps from the way between two places to what lies on it
 ROUND_IT = 16  # points about one, whose normals together tell how its surface slopes
+ABOUT, BROAD = 12, 0.15  # points that tell how an unsure one faces, and how broad they lie, of how far they reach
 
 
-def sliced(cloud: CloudPoints, point: Array, across: Array, thick_mm: float) -> tuple[Indices, Array]:
-    """The numbers of the points within ``thick_mm`` to either side of a plane, and where (k, 3) in the plane their surface is.
+def sliced(cloud: CloudPoints, point: Array, across: Array, thick_mm: float) -> tuple[Indices, Array, Array]:
+    """The numbers of the points within ``thick_mm`` to either side of a plane, where (k, 3) in the plane their surface is, and
+    how that faces (k, 3).
 
-    Each is slid along the tangent plane of its surface, as those about it face too; what has no sure normal, or lies along the
-    plane, is left out.
+    Each is slid along the tangent plane of its surface, as those about it face too; what faces no way, or lies along the plane,
+    is left out.
     """
     high = (cloud.points - point) @ across
-    some = np.flatnonzero((np.abs(high) <= thick_mm) & (1 - (cloud.normals @ across) ** 2 > GRAZES**2))  # NaN is not
+    some = np.flatnonzero(np.abs(high) <= thick_mm)
+    normals = _facing(cloud, some)
+    cuts = 1 - (normals @ across) ** 2 > GRAZES**2  # NaN does not
+    some, normals = some[cuts], normals[cuts]
     if not len(some):
-        return some, np.empty((0, 3))
+        return some, np.empty((0, 3)), normals
     near = cKDTree(cloud.points[some]).query(cloud.points[some], min(ROUND_IT, len(some)))[1].reshape(len(some), -1)
-    normals = unit(cloud.normals[some][near].mean(axis=1))
+    normals = unit(normals[near].mean(axis=1))
     slope = normals @ across
     steep = 1 - slope**2 > GRAZES**2
     some, normals, slope = some[steep], normals[steep], slope[steep]
     along = across - slope[:, None] * normals
-    return some, cloud.points[some] - (high[some] / (1 - slope**2))[:, None] * along
+    return some, cloud.points[some] - (high[some] / (1 - slope**2))[:, None] * along, normals
+
+
+def _facing(cloud: CloudPoints, some: Indices) -> Array:
+    """(k, 3) how some points face; where a thin cloud is not sure of it, as those about them lie, to the side to which the
+    nearest that is sure faces."""
+    normals = cloud.normals[some]
+    open_, sure = np.flatnonzero(np.isnan(normals[:, 0])), np.flatnonzero(np.isfinite(cloud.normals[:, 0]))
+    if len(open_) and len(sure) and len(cloud) > ABOUT:
+        places = cloud.points[some[open_]]
+        like = cloud.normals[sure[cKDTree(cloud.points[sure]).query(places)[1]]]
+        near = cloud.tree.query(places, ABOUT)[1]
+        normals[open_] = facing(cloud.points, near, -like, BROAD)[0]
+    return normals
 
 
 def between(points: Array, begin: Array, end: Array, step: float) -> Indices:
@@ -65,6 +84,6 @@ def given_between(
     cloud: CloudPoints, point: Array, across: Array, thick_mm: float, begin: Array, end: Array
 ) -> GivenPoints:  # fmt: skip
     """What a row takes of a section, from one place to another."""
-    some, places = sliced(cloud, point, across, thick_mm)
+    some, places, _ = sliced(cloud, point, across, thick_mm)
     mine = evenly(between(places, begin, end, cloud.spacing_mm), OF_A_ROW)
     return GivenPoints(places[mine], cloud.lines[some[mine]])

@@ -10,8 +10,11 @@ from sqlalchemy.orm import Session
 
 from ...core.cloud.slicing import between
 from ...core.errors import InputError
-from ...core.frames import Array, perpendicular_pair
+from ...core.fitting import fit
+from ...core.frames import Array, Indices, perpendicular_pair
 from ...core.sections import Section
+from ...core.shapes import Plane
+from ...core.sheet import KINDS
 from ...core.sheet.kinds.scan_section import ScanSectionRecipe
 from ...core.sheet.maps.found import JudgedMap, shown_of
 from ...core.sheet.maps.sections import Curve
@@ -113,18 +116,29 @@ def measure(actor: Actor, job_id: int, row_id: int, kind: str, begin: Array, end
         begin, end = state.drawn_from_world.inverse().points(np.array([begin, end if kind != "circle" else begin]))
         step = cloud_of(state, recipe.scan).points.spacing_mm
         near = kind != "circle" and np.linalg.norm(end - begin) <= step
-        if near or len(between(curve.points, begin, end, step)) < FEWEST:
+        mine = between(curve.points, begin, end, step)
+        if near or len(mine) < FEWEST:
             raise InputError(
                 "Between these two places the light is interrupted, or there is too little of it.", "Nothing was planned.",
                 "Choose two places of one stretch, farther apart.",
             )  # fmt: skip
         cut = {"point": curve.point.tolist(), "across": curve.across.tolist(), "thick_mm": recipe.thick_mm,
                "begin": begin.tolist(), "end": end.tolist()}  # fmt: skip
-        raw = {"kind": kind, "scans": [recipe.scan], "cut": cut, "note": f"In {recipe.name}"}
+        raw: dict[str, Any] = {"kind": kind, "scans": [recipe.scan], "cut": cut, "note": f"In {recipe.name}"}
+        raw |= _hollow(kind, curve, mine)
         (row,) = add_rows(session, actor, job_id, named(session, job_id, [raw]))
         stored(session, Row, row).finished_at = stored(session, Row, recipe.scan).finished_at
         tell(session, job_id, "sheet")
     return row
+
+
+def _hollow(kind: str, curve: Curve, mine: Indices) -> dict[str, bool]:
+    """Whether air is inside of what is round, as its surface faces. Raises FitError."""
+    if "inside" not in KINDS[kind].model_fields:
+        return {}
+    points = curve.points[mine]
+    middle = fit(kind, points, fixed={"plane": Plane(curve.point, curve.across)}).shape.center
+    return {"inside": bool(np.einsum("ij,ij->", middle - points, curve.normals[mine]) > 0)}
 
 
 @dataclass(frozen=True, eq=False)

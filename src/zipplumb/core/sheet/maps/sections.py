@@ -50,8 +50,8 @@ class Curve:
                 return None
             there = system.part_from_world.inverse()
             point, across = there.points(point[None])[0] / system.scale, there.vectors(across[None])[0]
-        some, places = sliced(cloud, point, across, recipe.thick_mm)
-        return cls(places, cloud.points[some], cloud.normals[some], cloud.lines[some], point, across)
+        some, places, normals = sliced(cloud, point, across, recipe.thick_mm)
+        return cls(places, cloud.points[some], normals, cloud.lines[some], point, across)
 
     def __len__(self) -> int:
         return len(self.points)
