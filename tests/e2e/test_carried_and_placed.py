@@ -533,6 +533,7 @@ def test_the_arm_at_its_one_seat_is_tied_to_the_tracker_and_measures_a_bearing_s
         sheet.edit_row(TECHNICIAN, job, row, {"name": "Aft bearing seat", "hits": "12"})
         measuring.make_current(TECHNICIAN, job, row)
         tamsin.measure("Aft bearing seat")
+        surfaces_reported(tamsin)
     finally:
         puts_on("6 mm ruby ball")
         stations.bring(TECHNICIAN, running.job, instrument("Workshop arm"), unmoved=True)
@@ -541,6 +542,26 @@ def test_the_arm_at_its_one_seat_is_tied_to_the_tracker_and_measures_a_bearing_s
         found = {c.key: c for c in load(session, job).results[row].characteristics}
     must_be_true(found["diameter"], bedplate.SEAT_BORE + wider)
     must_be_true(found["off"], np.hypot(y, z))
+
+
+def surfaces_reported(tamsin):
+    """How far what was measured on the CAD's faces lies off them, hit by hit, in the report beside the placed details."""
+    page = tamsin.page
+    tamsin.row("Aft bearing seat").click()
+    form = page.locator("#slip form", has_text="Map how far they lie off the CAD")
+    form.locator("[name=lower]").fill("-0.1")
+    form.locator("[name=upper]").fill("0.1")
+    form.locator("[name=of]").select_option("all")
+    form.get_by_role("button").click()
+    expect(tamsin.row("Touched map 1").locator(".word")).to_have_text(re.compile("in|out|not proven"))
+    tamsin.go("Report")
+    page.locator("#slip").get_by_role("button", name="XLSX", exact=True).click()
+    line = page.locator(".report-line", has_text="XLSX").first
+    with page.expect_download(timeout=60_000) as download:
+        line.get_by_text("Download").click(timeout=60_000)
+    book = openpyxl.load_workbook(io.BytesIO(download.value.path().read_bytes()))
+    told = {row[1]: row for row in book["Surface maps"].iter_rows(values_only=True) if row[0] == "Touched map 1"}
+    assert told["Aft bearing seat"][2] == 12
 
 
 def puts_on(name):
