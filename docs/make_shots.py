@@ -20,7 +20,6 @@ from zipplumb.demo.processes import Processes  # noqa: E402
 from zipplumb.jobs.actor import Actor  # noqa: E402
 from zipplumb.jobs.hand import move_hand, tell_hand  # noqa: E402
 from zipplumb.jobs.kit import instruments, stations  # noqa: E402
-from zipplumb.jobs.measure import measuring  # noqa: E402
 from zipplumb.jobs.plan import adding, listing, sheet  # noqa: E402
 from zipplumb.jobs.state.results import load  # noqa: E402
 from zipplumb.store.database import transaction  # noqa: E402
@@ -74,6 +73,16 @@ def scan_walk(person: Person, scan: int) -> None:
     person.until(lambda: page.evaluate("window.zipplumb.stage.painted.points.visible"))
     page.locator("#spread").wait_for()
     shot("map")
+    person.row("Scan 1").click()
+    form = page.locator("#slip form", has_text="Plan these sections")
+    form.locator("[name=axis]").select_option("Z")
+    form.locator("[name=at]").fill("36")
+    form.locator("[name=zone]").fill("0.3")
+    form.get_by_role("button").click()
+    page.locator("#cut-flat svg").wait_for()
+    page.locator("[data-slip-size=whole]").click()
+    shot("section")
+    page.locator("[data-slip-size=third]").click()
 
 
 def walk(person: Person, processes: Processes) -> None:
@@ -168,14 +177,6 @@ def touch_walk(person: Person, job: int, back: int, shot) -> None:
     person.until(lambda: person.hits[0] >= 9, 60)
     person.until_hand_rests()
     shot("touch")
-    with transaction() as session:
-        wavy = next(row.id for row in load(session, job).rows if row.recipe.name == "Wavy edge")
-    measuring.make_current(TECHNICIAN, job, wavy)
-    person.until(lambda: person.hits[1] > 9)
-    person.hand("Touch what the row asks")
-    person.until(lambda: person.hits[0] >= 6, 60)
-    shot("section")
-    person.until_hand_rests()
     stations.bring(TECHNICIAN, back, arm, unmoved=True)
 
 
