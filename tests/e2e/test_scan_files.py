@@ -21,6 +21,7 @@ from zipplumb.store.models import Job, User
 COUNT, NOISE_MM, GROUND_MM, DEEP = 300_000, 0.01, 0.12, 30.0  # points; what was ground off the top; where it is cut
 LIES = Rotation.from_euler("xyz", [35, -20, 70], degrees=True)
 RADIUS = bracket.BORE[0] / 2
+ON_PAPER = "p => { const { view } = window.zipplumb.stage; return view.onPaper(view.box.min.clone().set(...p)); }"
 
 
 @pytest.fixture(scope="module")
@@ -81,6 +82,7 @@ def test_as_found_and_as_left_from_files(tamsin, running, files, job):
         mapped(tamsin, scan)
     changed(tamsin, job)
     cut_and_measured(tamsin, job)
+    cut_where_it_is_clicked(tamsin)
     tamsin.read_in("in")
     tamsin.row("Scan section 1").click()
     expect(slip.locator("#cut-flat svg")).to_be_visible()
@@ -168,6 +170,20 @@ def cut_and_measured(tamsin, job):
         assert told.U < 0.1
         assert np.degrees(getattr(shape, "span_rad", 7)) > least_deg
     assert found["Scan section 1"].characteristic("profile").verdict is not None
+
+
+def cut_where_it_is_clicked(tamsin):
+    page = tamsin.page
+    page.locator("[data-slip-size=third]").click()
+    opened(tamsin, "Scan 1")
+    page.get_by_role("button", name="Top", exact=True).click()
+    canvas = page.locator("#canvas").bounding_box()
+    x, y = page.evaluate(ON_PAPER, [-60.0, 0.0, bracket.THICK])
+    page.mouse.click(canvas["x"] + x, canvas["y"] + y)
+    form = page.locator("#surface form", has_text="Cut it there")
+    form.locator("[name=axis]").select_option("X")
+    form.get_by_role("button").click()
+    expect(tamsin.row("Scan section 3")).to_contain_text("profile")
 
 
 def clicked(page, svg, degrees):

@@ -2,6 +2,7 @@
 
 import io
 import re
+from collections import Counter
 from concurrent.futures import ThreadPoolExecutor
 
 import pytest
@@ -28,6 +29,15 @@ def routes(app):
             }
             with app.test_request_context():
                 yield rule, rule.build(values)[1]
+
+
+def test_no_address_leads_to_two_routes(app):
+    """The one that was made known first would answer for both."""
+    known = Counter()
+    for rule in app.url_map.iter_rules():
+        address = re.sub(r"<(?:(\w+):)?\w+>", r"<\1>", rule.rule)
+        known.update((address, method) for method in rule.methods & {"GET", "POST"})
+    assert [each for each, count in known.items() if count > 1] == []
 
 
 BY_LINK = ("fitter.page", "fitter.live")  # open by a secret in their address: a made-up one is not there

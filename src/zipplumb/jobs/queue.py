@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import logging
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from functools import lru_cache
 from typing import Literal, cast
 
@@ -9,7 +12,10 @@ import psycopg
 from procrastinate import App, SyncPsycopgConnector
 from sqlalchemy.orm import Session
 
-from ..store.database import database_url
+from ..core.errors import PlumbError
+from ..store.database import AWAY, database_url
+
+log = logging.getLogger(__name__)
 
 Task = Literal["import_part", "make_report", "work_out_cloud", "read_points"]
 QUEUES: dict[Task, str] = {  # none waits for another
@@ -22,6 +28,21 @@ AT_A_TIME: dict[Task, int] = {"import_part": 3, "make_report": 1, "work_out_clou
 @lru_cache(maxsize=1)
 def _sender() -> App:
     return App(connector=SyncPsycopgConnector(conninfo=database_url()))
+
+
+@contextmanager
+def said_where_it_fails(what: str, fail: Callable[[str], None], otherwise: str) -> Iterator[None]:
+    """Long work: what goes wrong is said on what it belongs to, by ``fail``; ``otherwise``: where nobody knows what it is. A
+    database that is away says nothing of the work, which is tried again."""
+    try:
+        yield
+    except AWAY:
+        raise
+    except PlumbError as error:
+        fail(str(error))
+    except Exception:
+        log.exception(what)
+        fail(otherwise)
 
 
 def defer(session: Session, task: Task, **arguments: int) -> None:

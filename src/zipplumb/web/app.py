@@ -41,7 +41,7 @@ from .live.hub import Hub
 from .measure.in_scans import blueprint as in_scans
 from .measure.maps import blueprint as maps
 from .measure.pages import blueprint as measure
-from .measure.point_files import blueprint as points
+from .measure.point_files import blueprint as point_files
 from .measure.scan_sections import blueprint as scan_sections
 from .measure.scans import blueprint as scans
 from .people.pages import blueprint as people
@@ -81,7 +81,7 @@ BLUEPRINTS = (
     scans,
     in_scans,
     maps,
-    points,
+    point_files,
     scan_sections,
     derive,
     fitter,

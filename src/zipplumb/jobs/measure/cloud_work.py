@@ -2,24 +2,23 @@
 
 from __future__ import annotations
 
-import logging
 from collections.abc import Iterator
+from functools import partial
 
 from sqlalchemy import delete, select, update
 from sqlalchemy.orm import Session
 
 from ...cad.near import FacesNear
 from ...core.cloud.light import Chunk
-from ...core.errors import PlumbError
 from ...core.readings import HitSet
 from ...core.stripes import NUMBERS
-from ...store.database import AWAY, stored, tell, transaction
+from ...store.database import stored, tell, transaction
 from ...store.models import Cloud, Reading
+from ..queue import said_where_it_fails
 from ..state.clouds import packed
 from ..state.part_model import model_of
 from ..state.results import load
 
-log = logging.getLogger(__name__)
 KEPT = 6  # of what was worked out of a scan
 STEP = 0.05  # of the work: how often it is told how far it is
 NOT_MADE = "It could not be worked out. All that was read is kept. Change the scan, or try again."
@@ -27,15 +26,8 @@ NOT_MADE = "It could not be worked out. All that was read is kept. Change the sc
 
 def work_out(cloud_id: int) -> None:
     """Work out what was asked for; what went wrong is said on the scan itself."""
-    try:
+    with said_where_it_fails(f"cloud {cloud_id}", partial(_failed, cloud_id), NOT_MADE):
         _work_out(cloud_id)
-    except AWAY:
-        raise  # the database is away: the task is tried again
-    except Exception as error:
-        known = isinstance(error, PlumbError)
-        if not known:
-            log.exception("cloud %s", cloud_id)
-        _failed(cloud_id, str(error) if known else NOT_MADE)
 
 
 def left(cloud_id: int) -> None:

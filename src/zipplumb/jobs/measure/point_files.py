@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-import logging
 from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from functools import partial
 from pathlib import PurePath
 from typing import IO, Any
 
@@ -14,18 +14,17 @@ from sqlalchemy import func, insert, select
 from sqlalchemy.orm import Session
 
 from ...cad.scratch import scratch
-from ...core.errors import FileError, InputError, PlumbError
+from ...core.errors import FileError, InputError
 from ...core.frames import Motion
 from ...core.sheet.kinds.scan import ScanRecipe
 from ...exchange.clouds.reading import Asked, Piece, Seen, pieces_of, read_points
-from ...store.database import AWAY, stored, tell, transaction
+from ...store.database import stored, tell, transaction
 from ...store.models import Calibration, Instrument, Job, PointFile, Probe, Reading, Row, Station, User
 from ..actor import Actor, record
 from ..pieces import OF_POINTS
 from ..plan.adding import add_rows, named
-from ..queue import defer
+from ..queue import defer, said_where_it_fails
 
-log = logging.getLogger(__name__)
 LARGEST_MB, MOST_AT_ONCE = 1500, 5
 UNIT_MM = {"": 0.0, "mm": 1.0, "in": 25.4, "m": 1000.0}  # "": as the file says
 LEAST_U_MM, MOST_U_MM = 1e-4, 100.0
@@ -107,15 +106,9 @@ def forget(actor: Actor, job_id: int, file_id: int) -> None:
 
 def read(file_id: int) -> None:
     """Read a kept file (in the worker); what came of it is a row, or said on the file, whatever happens."""
-    try:
+    otherwise = f"It could not be read. {KEPT} Export it again, as E57, PLY or a list of text."
+    with said_where_it_fails(f"points {file_id}", partial(_fail, file_id), otherwise):
         _read(file_id)
-    except AWAY:
-        raise  # the database is away: the task is tried again
-    except PlumbError as error:
-        _fail(file_id, str(error))
-    except Exception:
-        log.exception("points %s", file_id)
-        _fail(file_id, f"It could not be read. {KEPT} Export it again, as E57, PLY or a list of text.")
 
 
 def left(file_id: int) -> None:

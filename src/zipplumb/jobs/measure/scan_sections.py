@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, Literal, cast
+from typing import Any, cast
 
 import numpy as np
 from sqlalchemy.orm import Session
@@ -27,8 +27,8 @@ from ..state.results import JobResults, load
 from .clouds import cloud_of, scan_row
 from .maps import TypedLimits
 
-AXES, MOST_SECTIONS, FARTHEST_MM = "XYZ", 50, 1e5
-Axis = Literal["X", "Y", "Z"]
+AXIS = {"X": 0, "Y": 1, "Z": 2}
+MOST_SECTIONS, FARTHEST_MM = 50, 1e5
 MADE = {"arc": "radius", "line": "straight line", "circle": "whole circle"}  # in a section, by the kind of row
 FEWEST = 6  # points of what is measured in a section
 MOST_DRAWN = 1_500
@@ -49,7 +49,7 @@ class SectionsAsked:
 
     def planes(self) -> list[Array]:
         """A point (3,) of each. Raises InputError."""
-        if self.axis not in AXES or not self.axis:
+        if self.axis not in AXIS:
             raise InputError("A plane stands across X, Y or Z.", "Nothing was planned.", "Choose one of them.")
         if not 1 <= self.count <= MOST_SECTIONS:
             raise InputError(
@@ -63,14 +63,14 @@ class SectionsAsked:
             raise InputError(
                 "Points within 0 to 100 mm of a plane tell of it.", "Nothing was planned.", "Type how near, such as 1 mm."
             )
-        axis = np.eye(3)[AXES.index(self.axis)]
+        axis = np.eye(3)[AXIS[self.axis]]
         return [(self.at_mm + k * self.apart_mm) * axis for k in range(self.count)]
 
 
 def plan(actor: Actor, job_id: int, scan_id: int, asked: SectionsAsked, zone_mm: float | None) -> list[int]:
     """Sections of a scan, in the part where it is aligned, else in the world. ``zone_mm``: of the profile. Returns the rows."""
     actor.must_change()
-    planes, across = asked.planes(), np.eye(3)[AXES.index(asked.axis)].tolist()
+    planes, across = asked.planes(), np.eye(3)[AXIS[asked.axis]].tolist()
     limits = [{"key": "profile", "upper": zone_mm}, *(each for each in TypedLimits().asked() if each["key"] != "profile")]
     with transaction() as session:
         stored(session, Job, job_id, lock=True)
@@ -181,7 +181,8 @@ def _paper(across: Array) -> tuple[Array, tuple[str, str]]:
     axis = int(np.argmax(np.abs(across)))
     if abs(across[axis]) >= SQUARE:
         right, up = ON_PAPER[axis]
-        return np.eye(3)[[right, up]], (AXES[right], AXES[up])
+        names = tuple(AXIS)
+        return np.eye(3)[[right, up]], (names[right], names[up])
     return np.array(perpendicular_pair(across)), ("", "")
 
 

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import hashlib
-import logging
 from collections.abc import Iterable
 from dataclasses import asdict
+from functools import partial
 from pathlib import PurePath
 from typing import IO
 
@@ -16,14 +16,13 @@ from ...cad import CadModel, read_cad
 from ...cad.formats import NAMES
 from ...cad.scratch import scratch
 from ...cad.spline_pack import pack_splines
-from ...core.errors import FileError, InputError, PlumbError
-from ...store.database import AWAY, stored, tell, transaction
+from ...core.errors import FileError, InputError
+from ...store.database import stored, tell, transaction
 from ...store.models import Job, Part
 from ..actor import Actor, record
 from ..pieces import OF_PARTS
-from ..queue import defer
+from ..queue import defer, said_where_it_fails
 
-log = logging.getLogger(__name__)
 LARGEST_MB = 200
 MESH_UNITS = ("mm", "in", "m")
 
@@ -71,25 +70,18 @@ def import_part(part_id: int) -> None:
         if part.state != "importing":
             return  # stopped, or read by another worker
         file_name, units = part.file_name, part.units
-    try:
-        with scratch() as folder:
-            suffix = "".join(filter(str.isalnum, PurePath(file_name).suffix))[:8]
-            path = folder / f"part.{suffix}"
-            with transaction() as session:
-                OF_PARTS.write_to(session, part_id, path)
-            model = read_cad(path, lambda share, words: _progress(part_id, share, words), called=file_name, units=units or "mm")
+    otherwise = f"{file_name} could not be read. Nothing of it was kept. Export it again, if possible as STEP AP242."
+    with said_where_it_fails(f"import of part {part_id}", partial(_fail, part_id), otherwise), scratch() as folder:
+        suffix = "".join(filter(str.isalnum, PurePath(file_name).suffix))[:8]
+        path = folder / f"part.{suffix}"
+        with transaction() as session:
+            OF_PARTS.write_to(session, part_id, path)
+        model = read_cad(path, lambda share, words: _progress(part_id, share, words), called=file_name, units=units or "mm")
         with transaction() as session:
             part = stored(session, Part, part_id, lock=True)
             if part.state == "importing":
                 _keep_model(part, model)
             tell(session, None, "part", part=part_id)
-    except AWAY:
-        raise  # the database is away: the task is tried again
-    except PlumbError as error:
-        _fail(part_id, str(error))
-    except Exception:
-        log.exception("import of part %s", part_id)
-        _fail(part_id, f"{file_name} could not be read. Nothing of it was kept. Export it again, if possible as STEP AP242.")
 
 
 def _keep_model(part: Part, model: CadModel) -> None:

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-import logging
 from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from functools import partial
 from typing import cast
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from ...core.errors import InputError, PlumbError
+from ...core.errors import InputError
 from ...core.sheet.bases.systems import SystemRecipe
 from ...core.units import UNITS, degrees_text, length_text
 from ...exchange.csv_file import write_csv
@@ -19,23 +19,23 @@ from ...exchange.pdf_file import write_pdf
 from ...exchange.pictures import is_picture
 from ...exchange.table import RowText
 from ...exchange.xlsx_file import write_xlsx
-from ...store.database import AWAY, stored, tell, transaction
+from ...store.database import stored, tell, transaction
 from ...store.models import Calibration, Instrument, Picture, Reading, Report, Station, User
 from ..actor import Actor, record
 from ..align.alignment_text import at_20_words
 from ..measure.maps import map_tables
 from ..place.inspection import detail_tables
 from ..plan.callouts import model_with_tolerances
-from ..queue import defer
+from ..queue import defer, said_where_it_fails
 from ..state.results import JobResults, load
 from ..state.rows_text import row_texts
 
-log = logging.getLogger(__name__)
 RULE_WORDS = {
     "proven": "ISO 14253-1: only what U proves",
     "simple": "Simple acceptance: by the value",
 }
 LARGEST_PICTURE = 8_000_000
+NOT_MADE = "It could not be made. The job is untouched. Try again."
 MOST_AT_ONCE = 4  # reports in the making, of one job
 
 
@@ -83,32 +83,25 @@ def ask_report(actor: Actor, job_id: int, kind: str, row_ids: list[int]) -> int:
 
 def make_report(report_id: int) -> None:
     """Make an asked report (in the worker); what went wrong is said on the report itself."""
-    try:
-        with transaction() as session:
-            report = stored(session, Report, report_id)
-            made = FORMATS[report.kind].made(session, report, load(session, report.job_id))
-            report.data, report.state = made, "ready"
-            tell(session, report.job_id, "report", report=report_id)
-    except AWAY:
-        raise  # the database is away: the task is tried again
-    except Exception as error:
-        log.exception("report %s", report_id)
-        known = str(error) if isinstance(error, PlumbError) else "It could not be made. The job is untouched. Try again."
-        with transaction() as session:
-            report = stored(session, Report, report_id)
-            report.state, report.message = "failed", known
-            tell(session, report.job_id, "report", report=report_id)
+    with said_where_it_fails(f"report {report_id}", partial(_failed, report_id), NOT_MADE), transaction() as session:
+        report = stored(session, Report, report_id)
+        made = FORMATS[report.kind].made(session, report, load(session, report.job_id))
+        report.data, report.state = made, "ready"
+        tell(session, report.job_id, "report", report=report_id)
 
 
-def report_left(report_id: int) -> None:
-    """No try to make it came to an end."""
+def _failed(report_id: int, words: str) -> None:
     with transaction() as session:
         report = stored(session, Report, report_id, lock=True)
         if report.state != "making":
             return
-        report.state = "failed"
-        report.message = "Making it ended the worker each time. The job is untouched. Choose fewer rows."
+        report.state, report.message = "failed", words
         tell(session, report.job_id, "report", report=report_id)
+
+
+def report_left(report_id: int) -> None:
+    """No try to make it came to an end."""
+    _failed(report_id, "Making it ended the worker each time. The job is untouched. Choose fewer rows.")
 
 
 @dataclass(frozen=True)

@@ -11,6 +11,7 @@ from flask import Blueprint, g, render_template, request
 from ...core.deriving.drawing import drawn
 from ...core.errors import InputError
 from ...core.frames import Array
+from ...core.units import length_text
 from ...jobs.measure import openings, surfaces
 from ...jobs.state.results import JobResults, as_it_stands
 from ...store.database import snapshot
@@ -21,6 +22,7 @@ from ..doors import changes, reads
 blueprint = Blueprint("in_scans", __name__, url_prefix="/jobs/<int:job_id>/scans/<int:row_id>")
 ON_OUTLINE = 48  # places along the line of a hole, as it is shown
 MARKED = 300  # points of a surface
+THICK_MM = 1.0  # to either side of a section
 
 
 @blueprint.get("/holes")
@@ -83,7 +85,14 @@ def surface(job_id: int, row_id: int):
             marked = here.points(found.points[mine[:: max(1, len(mine) // MARKED)]])
         at = ",".join(f"{v:.5f}" for v in place)
         return render_template(
-            "_surface.html", each=each, seen=found.seen, at=at, marked=marked.round(3).tolist(), job_id=job_id, row_id=row_id
+            "_surface.html",
+            each=each,
+            seen=found.seen,
+            at=at,
+            marked=marked.round(3).tolist(),
+            job_id=job_id,
+            row_id=row_id,
+            thick=length_text(THICK_MM, state.job.units),
         )
 
 

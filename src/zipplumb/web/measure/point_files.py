@@ -18,7 +18,7 @@ from .. import params
 from ..doors import changes, reads
 from ..sizes import takes
 
-blueprint = Blueprint("point_files", __name__, url_prefix="/jobs/<int:job_id>/points")
+blueprint = Blueprint("point_files", __name__, url_prefix="/jobs/<int:job_id>/point-files")
 
 
 @blueprint.get("")

@@ -34,10 +34,13 @@ def plan(job_id: int, row_id: int):
     zone = length_from_text(form["zone"], units, "the zone") if form.get("zone", "").strip() else None
     if zone is not None and not 0 < zone <= WIDEST_MM:
         raise InputError("Such a zone judges nothing.", "Nothing was planned.", f"Type up to {WIDEST_MM:.0f} mm.")
-    asked = scan_sections.SectionsAsked(
-        form.get("axis", ""), length_from_text(form.get("at", ""), units, "where the plane stands"), count, apart,
-        length_from_text(form.get("thick", ""), units, "how near points are"),
-    )  # fmt: skip
+    axis = form.get("axis", "")
+    if form.get("through") and axis in scan_sections.AXIS:
+        at = params.numbers("through", 3)[scan_sections.AXIS[axis]]
+    else:
+        at = length_from_text(form.get("at", ""), units, "where the plane stands")
+    thick = length_from_text(form.get("thick", ""), units, "how near points are")
+    asked = scan_sections.SectionsAsked(axis, at, count, apart, thick)
     rows = scan_sections.plan(g.actor, job_id, row_id, asked, zone)
     return go_on_with(job_id, rows[0])
 
