@@ -27,7 +27,7 @@ def cut(stack):
 def flat(cut):
     with snapshot() as session:
         state = load(session, cut.job)
-        yield state, scan_sections.flat_of(session, state, cut.sections[0])
+        yield state, scan_sections.flat_of(state, cut.sections[0])
 
 
 def test_several_stand_apart_and_each_is_judged_at_once(cut, flat):
@@ -88,5 +88,5 @@ def test_where_nothing_was_scanned_it_says_so_and_the_report_leaves_it_out(cut):
     assert "Nothing of the scan lies in this plane" in state.results[row].message
     with snapshot() as session:
         state = load(session, cut.job)
-        assert scan_sections.flat_of(session, state, row) is None
+        assert scan_sections.flat_of(state, row) is None
         assert "Scan section 1" in {table.name for table in maps.map_tables(state)}

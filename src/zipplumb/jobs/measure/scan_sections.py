@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, cast
+from typing import Any
 
 import numpy as np
-from sqlalchemy.orm import Session
 
 from ...core.cloud.slicing import between
 from ...core.errors import InputError
@@ -17,7 +16,7 @@ from ...core.shapes import Plane
 from ...core.sheet import KINDS
 from ...core.sheet.kinds.scan_section import ScanSectionRecipe
 from ...core.sheet.maps.found import JudgedMap, shown_of
-from ...core.sheet.maps.sections import Curve
+from ...core.sheet.maps.sections import Curve, whiskers
 from ...store.database import stored, tell, transaction
 from ...store.models import Job, Row
 from ..actor import Actor
@@ -145,7 +144,7 @@ def _hollow(kind: str, curve: Curve, mine: Indices) -> dict[str, bool]:
 class FlatSection:
     """A section on paper, mm: ``points`` (n, 2) of the scan and the ``places`` (n, 3) at which they are drawn on the stage;
     ``nominals``: the CAD's curves, and the same moved by each limit, as many times as whiskers are longer; ``whiskers``
-    (k, 2, 2); ``axes``: what is to the right and up."""
+    (k, 2, 2), so many ``times`` as long; ``axes``: what is to the right and up."""
 
     points: Array
     places: Array
@@ -153,9 +152,10 @@ class FlatSection:
     zone: list[Array]
     whiskers: Array
     axes: tuple[str, str]
+    times: float
 
 
-def flat_of(session: Session, state: JobResults, row_id: int) -> FlatSection | None:
+def flat_of(state: JobResults, row_id: int) -> FlatSection | None:
     """None of what is no section, or not there yet."""
     recipe, curve = recipe_of(state, row_id), curve_of(state, row_id)
     if recipe is None or curve is None:
@@ -165,14 +165,15 @@ def flat_of(session: Session, state: JobResults, row_id: int) -> FlatSection | N
     places, across = here.points(curve.points[some]), here.vectors(curve.across[None])[0]
     paper, axes = _paper(across)
     judged = shown_of(state.results[row_id])
-    nominals, zone, whiskers = _compared(state, recipe, judged) if judged is not None else ([], [], np.empty((0, 2, 3)))
+    nominals, zone, off = _compared(state, recipe, judged) if judged is not None else ([], [], np.empty((0, 2, 3)))
     return FlatSection(
         places @ paper.T,
         places,
         [line @ paper.T for line in nominals],
         [line @ paper.T for line in zone],
-        whiskers @ paper.T,
+        off @ paper.T,
         axes,
+        recipe.times,
     )
 
 
@@ -200,7 +201,4 @@ def _compared(state: JobResults, recipe: ScanSectionRecipe, judged: JudgedMap) -
                 continue
     limits = [limit for limit in (judged.lower, judged.upper) if limit is not None]
     zone = [each.points + recipe.times * limit * each.normals for each in sections for limit in limits]
-    some = np.unique(np.linspace(0, len(places) - 1, min(MOST_DRAWN, len(places))).astype(int))
-    feet = places.points[some]
-    ends = feet + recipe.times * places.means[some, None] * places.normals[some]
-    return [each.points for each in sections], zone, cast(Array, np.stack([feet, ends], axis=1))
+    return [each.points for each in sections], zone, whiskers(places, recipe.times, MOST_DRAWN)

@@ -6,10 +6,8 @@ import json
 from dataclasses import dataclass
 
 import numpy as np
-from sqlalchemy.orm import Session
 
 from ...core.frames import Array
-from ...core.sheet.kinds.scan_section import ScanSectionRecipe
 from ...jobs.measure import scan_sections
 from ...jobs.state.results import JobResults
 
@@ -32,9 +30,9 @@ class SectionShown:
     kinds: list[tuple[str, str]]
 
 
-def section_of(session: Session, state: JobResults, row_id: int) -> SectionShown | None:
+def section_of(state: JobResults, row_id: int) -> SectionShown | None:
     """None of a row that is no section, or not there yet."""
-    flat = scan_sections.flat_of(session, state, row_id)
+    flat = scan_sections.flat_of(state, row_id)
     if flat is None:
         return None
     every = np.vstack([flat.points, flat.whiskers.reshape(-1, 2), *flat.zone])
@@ -51,11 +49,9 @@ def section_of(session: Session, state: JobResults, row_id: int) -> SectionShown
 
     at = drawn(flat.points)
     whiskers = drawn(flat.whiskers.reshape(-1, 2)).reshape(-1, 2, 2)
-    recipe = state.row(row_id).recipe
-    assert isinstance(recipe, ScanSectionRecipe)
     return SectionShown(
         size[0] * scale + 2 * MARGIN, high, "".join(f"M{x:g} {y:g}h0" for x, y in at), [line(each) for each in flat.nominals],
         [line(each) for each in flat.zone], "".join(f"M{a[0]:g} {a[1]:g}L{b[0]:g} {b[1]:g}" for a, b in whiskers),
         json.dumps([[*xy, *place] for xy, place in zip(at.tolist(), flat.places.round(4).tolist(), strict=True)]),
-        recipe.times, flat.axes, list(scan_sections.MADE.items()),
+        flat.times, flat.axes, list(scan_sections.MADE.items()),
     )  # fmt: skip

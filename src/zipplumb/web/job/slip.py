@@ -140,7 +140,7 @@ def row_slip(session: Session, state: JobResults, row_id: int) -> str:
         look_side=length_text(looks.SIDE_MM, state.job.units),
         scan=scan_of(session, state, row_id),
         map=map_of(session, state, row_id),
-        cut=section_of(session, state, row_id),
+        cut=section_of(state, row_id),
         may_map=any(each.id == row_id for each in may_be_mapped(state)),
         points=hits_words(found) if found.feature is not None and found.feature.scanned else "",
         edited=before_last_edit(session, state.job.id, row_id) is not None,

@@ -69,6 +69,8 @@ def _found(row: SheetRow, needed: Mapping[Name, Any]) -> Pairs:
         shown = None if isinstance(result, Failed) else shown_of(result)
         if shown is None:
             state: State = "failed" if isinstance(result, Failed) else result.state
+            if state == "done":  # a section without CAD
+                return Pairs(FoundMap("failed", "One of the two was not compared with the CAD. Both are kept."))
             return Pairs(FoundMap(state, result.message))
         maps.append(shown.found)
     first, second = maps

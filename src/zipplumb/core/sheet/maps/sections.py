@@ -10,6 +10,7 @@ import numpy as np
 
 from ...alignment import Alignment
 from ...cloud.deviating import DeviationResult, Places
+from ...cloud.giving import evenly
 from ...cloud.points import CloudPoints
 from ...cloud.slicing import sliced
 from ...deriving.drawing import Drawing
@@ -111,7 +112,7 @@ class SectionNodes:
         kit = Kit({n[1]: needed[n] for n in reading.station_names}, self.kit.calibrations)
         seen = InLight(row.id, found, system, reading, kit, recipe.scan)
         result = judged(row, found, needed, self.active, seen, self.aligned_by)
-        return replace(result, draw=_whiskers(found.places, recipe.times))
+        return replace(result, draw=Drawing(segments=tuple(whiskers(found.places, recipe.times, WHISKERS))))
 
 
 def _off(curve: Curve, system: Alignment, surfaces: PartSurfaces, reach_mm: float) -> Places:
@@ -123,7 +124,8 @@ def _off(curve: Curve, system: Alignment, surfaces: PartSurfaces, reach_mm: floa
     return Places(feet[some], outward[some], faces[some], curve.lines[some], np.ones(len(some), np.int64), off[some])
 
 
-def _whiskers(places: Places, times: float) -> Drawing:
-    some = np.unique(np.linspace(0, len(places) - 1, WHISKERS).astype(int))
+def whiskers(places: Places, times: float, most: int) -> Array:
+    """(k, 2, 3) from the surface as many times as far as it is off, evenly so many at most."""
+    some = evenly(np.arange(len(places)), most)
     ends = places.points[some] + times * places.means[some, None] * places.normals[some]
-    return Drawing(segments=tuple(np.stack([places.points[some], ends], axis=1)))
+    return np.stack([places.points[some], ends], axis=1)

@@ -25,7 +25,6 @@ from .judging import UNPLACED, found_of, judged, not_yet, system_of
 
 Placed = Callable[[Mapping[Name, Any]], Kit]  # the kit with where stations are found to stand
 ALONE_MM = 10.0  # how far one hit alone speaks for its surroundings
-OTHER_PART = "The rows of this map were planned on the CAD of another part."
 
 
 @dataclass(frozen=True, eq=False)
