@@ -17,7 +17,7 @@ from sqlalchemy import and_, insert
 ROOT = Path(__file__).parent.parent
 sys.path.insert(0, str(ROOT / "tests" / "jobs"))
 
-from job_bench import Bench, batch, numbers, upright_at  # noqa: E402
+from job_bench import TECHNICIAN, Bench, batch, numbers, upright_at  # noqa: E402, F401
 
 from zipplumb.core.sheet import recipe_from_dict  # noqa: E402
 from zipplumb.demo.processes import Processes  # noqa: E402

@@ -7,7 +7,20 @@ import subprocess
 import sys
 
 LIVE = ("scanning", "live", "ticks", "pages", "placing")  # of the running application
-PARTS = ("fits", "recognising", "network", "surfaces", "scans", "maps", "sheet", "imports", *LIVE)
+PARTS = (
+    "fits",
+    "recognising",
+    "network",
+    "surfaces",
+    "scans",
+    "maps",
+    "sheet",
+    "proving",
+    "imports",
+    "reports",
+    "catalogue",
+    *LIVE,
+)
 
 if __name__ == "__main__":  # what a part starts does not start the parts again
     parts = sys.argv[1:] or PARTS

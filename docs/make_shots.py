@@ -33,11 +33,13 @@ def main() -> None:
     TARGET.mkdir(exist_ok=True)
     made = Processes.for_a_while(ROOT / "var" / "shots", pace=5.0, started=False)
     with made as processes, sync_playwright() as playwright:
-        scan = processes.seed_scan()
+        scan, pieces, inspected = processes.seed_scan(), processes.seed_series(), processes.seed_inspected()
         processes.start()
         processes.wait_for_web()
         browser = launched(playwright)
         person = Person(browser, processes, smooth=True)
+        report_walk(person, inspected)
+        pieces_walk(person, pieces[-1])
         scan_walk(person, scan)
         walk(person, processes)
         browser.close()
@@ -67,7 +69,7 @@ def scan_walk(person: Person, scan: int) -> None:
     on_paper = "p => { const { view } = window.zipplumb.stage; return view.onPaper(view.box.min.clone().set(...p)); }"
     x, y = page.evaluate(on_paper, [bracket.BOSS[1] + 3, bracket.BOSS[2] - 19.6, bracket.THICK + 14])
     page.mouse.click(canvas["x"] + x, canvas["y"] + y)
-    page.locator("#surface form").wait_for()
+    page.locator("#surface form").first.wait_for()
     shot("scan")
     person.row("Surface map 1").click()
     person.until(lambda: page.evaluate("window.zipplumb.stage.painted.points.visible"))
@@ -111,10 +113,6 @@ def walk(person: Person, processes: Processes) -> None:
         "Dowel hole 2",
     ):
         person.measure(name)
-    person.row("Bearing bore").click()
-    page.locator("#slip h2", has_text="Bearing bore").wait_for()
-    page.locator("#row-" + page.locator("#slip article").get_attribute("data-refresh-row") + " [data-unfold]").click()
-    shot("row")
     person.go("Part")
     person.pick(3)
     page.get_by_text("Put a tolerance on it").click()
@@ -122,22 +120,12 @@ def walk(person: Person, processes: Processes) -> None:
     for stage in ("Kit", "Align"):
         person.go(stage)
         shot(stage.lower())
-    align_walk(person, shot)
     person.go("Derive")
     person.choose("Foot top", "Bolt hole 1")
     page.fill("#derive-form [name=zone]", "0.05")
     page.locator("#derive-form [name=zone]").press("Tab")
     page.locator(".choice", has_text="Perpendicularity of Bolt hole 1").wait_for()
     shot("derive")
-    person.go("Report")
-    page.locator("#slip").get_by_role("button", name="PDF", exact=True).click()
-    with page.expect_download() as download:
-        page.locator(".report-line >> text=Download").first.click()
-    subprocess.run(
-        ["pdftoppm", "-r", "70", "-png", "-f", "1", "-l", "1", "-singlefile", download.value.path(), TARGET / "report-page"],
-        check=True,
-    )
-    shot("report")
     touch_walk(person, processes.bracket_job, processes.job, shot)
     kit_walk(person, processes, shot)
     tracker_walk(person, processes, shot)
@@ -147,20 +135,43 @@ def walk(person: Person, processes: Processes) -> None:
     shot("phone")
 
 
-def align_walk(person: Person, shot) -> None:
-    """As it is mounted, with some ticks."""
+def pieces_walk(person: Person, piece: int) -> None:
+    """A batch of carriers: what stands out of it, and a tool that wears."""
+    page, shot = person.page, shooting(person.page)
+    page.goto(f"{person.running.url}/jobs/{piece}/pieces")
+    page.locator(".run").first.wait_for()
+    shot("pieces")
+
+
+def report_walk(person: Person, job: int) -> None:
+    """The finished job: tags on the part, and the first page of its report."""
+    page, shot = person.page, shooting(person.page)
+    page.goto(f"{person.running.url}/jobs/{job}/report")
+    person.until(lambda: page.evaluate("Boolean(window.zipplumb && window.zipplumb.stage.ready)"))
+    page.get_by_label("Tags that say what was found").check()
+    page.locator("#tags-asked [name=kind]").select_option(label="surface point")
+    page.locator(".over-tags .tag").first.wait_for()
+    shot("report")
+    proving_walk(person, job, shot)
+    page.goto(f"{person.running.url}/jobs/{job}/report")
+    page.locator("#slip").get_by_role("button", name="PDF", exact=True).click()
+    with page.expect_download() as download:
+        page.locator(".report-line >> text=Download").first.click()
+    subprocess.run(
+        ["pdftoppm", "-r", "70", "-png", "-f", "1", "-l", "1", "-singlefile", download.value.path(), TARGET / "report-page"],
+        check=True,
+    )
+
+
+def proving_walk(person: Person, job: int, shot) -> None:
+    """The finished job: a row that is not proven, and where hits would tell the most of it."""
     page = person.page
-    page.get_by_role("button", name="It is held by some of its features").click()
-    for label in (
-        "Foot top holds in its own way",
-        "Dowel hole 1 holds in X",
-        "Dowel hole 1 holds in Y",
-        "Dowel hole 2 holds in Y",
-    ):
-        page.get_by_label(label, exact=True).check()
-    person.until(lambda: "6 of 6" in page.locator("#mounted-answer").inner_text())
-    page.evaluate("document.getElementById('slip').scrollTop = 0")
-    shot("mounted")
+    page.goto(f"{person.running.url}/jobs/{job}/measure")
+    person.until(lambda: page.evaluate("Boolean(window.zipplumb && window.zipplumb.stage.ready)"))
+    person.row("Rear face").click()
+    page.locator("#slip [data-slip-size=third], [data-slip-size=third]").first.click()
+    page.locator(".settling .settles li").first.wait_for()
+    shot("proving")
 
 
 def touch_walk(person: Person, job: int, back: int, shot) -> None:

@@ -16,6 +16,16 @@ await build({
   chunkNames: "chunks/[name]-[hash]",
   target: "es2022",
 });
+// what a report's page by itself takes along
+await build({
+  entryPoints: { handout: "frontend/handout/handout.js" },
+  outdir: "src/zipplumb/exchange/handout",
+  bundle: true,
+  minify: true,
+  format: "iife",
+  legalComments: "none",
+  target: "es2022",
+});
 execFileSync("node_modules/.bin/tailwindcss", ["-i", "frontend/styles/app.css", "-o", `${out}/tailwind.css`, "--minify"], {
   stdio: "inherit",
 });

@@ -19,6 +19,10 @@ function early(event) {
 }
 
 export function forms() {
+  document.addEventListener("submit", (event) => {
+    const { asksFirst } = event.target.dataset;
+    if (asksFirst && !confirm(asksFirst)) event.preventDefault();
+  });
   htmx.config.defaultSettleDelay = 0;
   document.addEventListener("submit", early);
   document.addEventListener("change", (event) => {

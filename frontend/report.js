@@ -1,30 +1,40 @@
-// Pictures of the stage for the report; the first PDF takes one along by itself.
+// Pictures for the report: what the stage shows, told as data, which the server draws; the first PDF takes one along by itself.
 import htmx from "htmx.org";
 import { say } from "./notices.js";
+import { parts } from "./parts.js";
+import { pictured } from "./pictured.js";
+
+export const asked = () => document.getElementById("tags-asked");
+
+// What the form of tags says, and what the stage shows.
+export function seenNow(stage) {
+  const form = asked();
+  const values = form ? Object.fromEntries([...new FormData(form)].filter(([name]) => name !== "shows")) : {};
+  const shows = form ? new FormData(form).getAll("shows") : [];
+  return { ...values, shows, rows: [...stage.chosen].join(","), seen: JSON.stringify(stage.seen()) };
+}
 
 export function report(bench, stage) {
-  const named = () => document.querySelector("[name=picture_name]")?.value.trim() || "The part as it stood on the stage";
-  const post = (url, caption = named()) => htmx.ajax("POST", url, { values: { png: stage.picture(), caption }, swap: "none", target: "body" });
+  parts();
+  pictured();
+  const post = (url, more) => htmx.ajax("POST", url, { values: { ...seenNow(stage), ...more }, swap: "none", target: "body" });
   // ``called``: kept from elsewhere than the report's own page.
-  const keep = async (url, called) => {
-    await post(url, called);
-    if (!called) await htmx.ajax("GET", location.pathname, { target: "#slip" });
-    else say(`${called} is kept as it is seen now: it stands in the report.`, true);
+  const keep = async ({ keepView: url, called, round }) => {
+    await post(url, { ...(called && { caption: called }), ...(round && { round }) });
+    if (called) say(`${called} is kept as it is seen now: it stands in the report.`, true);
   };
-  document.addEventListener("click", (event) => {
-    const url = event.target.dataset?.keepView;
-    if (!url) return;
-    if (stage.ready) keep(url, event.target.dataset.called);
+  document.addEventListener("click", ({ target }) => {
+    const { dataset } = target;
+    if (!dataset?.keepView) return;
+    if (stage.ready) keep(dataset);
     else say("There is no picture of the stage here. Nothing was kept. The reports are made without it.");
   });
+  document.addEventListener("submit", (event) => event.target.id === "tags-asked" && event.preventDefault());
   document.addEventListener("htmx:confirm", (event) => {
     if (event.target.dataset?.report !== "pdf" || document.querySelector(".pictures img")) return;
-    const keepView = document.querySelector("[data-keep-view]:not([data-called])");
+    const keepView = document.querySelector("[data-keep-view]:not([data-called], [data-round])");
     if (!keepView || !stage.ready || document.body.classList.contains("reader")) return;
     event.preventDefault();
     post(keepView.dataset.keepView).then(() => event.detail.issueRequest(true));
-  });
-  document.addEventListener("htmx:afterRequest", (event) => {
-    if (event.target.dataset?.report === "pdf") htmx.ajax("GET", location.pathname, { target: "#slip" });
   });
 }

@@ -61,11 +61,17 @@ export class Painted {
     this.points.visible = false;
     if (!address) return;
     const found = await fetched(address);
-    if (!found || this.address !== address || !found.numbers.length) return;
-    this.size = found.size;
-    this.points.geometry.dispose();
-    this.points.geometry = geometryOf(shuffled(found.numbers, NUMBERS), "off");
-    this.points.visible = true;
+    if (found && this.address === address) this.fill(found.numbers, found.size);
+  }
+
+  // Packed places, each so large, or none.
+  fill(numbers, size) {
+    this.points.visible = Boolean(numbers?.length);
+    if (this.points.visible) {
+      this.size = size;
+      this.points.geometry.dispose();
+      this.points.geometry = geometryOf(shuffled(numbers, NUMBERS), "off");
+    }
     this.view.draw();
   }
 

@@ -13,9 +13,9 @@ import { Lacking } from "./lacking.js";
 import { Marks } from "./marks.js";
 import { PartModel, unpack } from "./model.js";
 import { Painted } from "./painted.js";
-import { picture } from "./picture.js";
 import { pointing } from "./pointing.js";
 import { settled } from "./settled.js";
+import { Tagged } from "./tagged.js";
 import { lookRound } from "./tools/stand.js";
 import { rememberLooks } from "./tools/look.js";
 import { View } from "./view.js";
@@ -60,6 +60,7 @@ export class Stage {
     this.dimension = new Dimension(this);
     this.cloud = new Cloud(this.view, (box) => this.alone(box), new Lacking(this.marks));
     this.painted = new Painted(this.view);
+    this.tagged = new Tagged(this);
     clicks(this);
     pointing(this);
     rememberLooks(this.slip);
@@ -109,8 +110,18 @@ export class Stage {
     this.view.look(box ? "top" : "iso");
   }
 
-  picture() {
-    return picture(this.view, this.marks.labels, this.painted.told);
+  // What is seen, as data: from where, which bodies, and whose map (docs/formats.md).
+  seen() {
+    const { camera, controls, wide, high } = this.view;
+    const up = new Vector3().setFromMatrixColumn(camera.matrixWorld, 1);
+    const eye = camera.position.clone().sub(controls.target).normalize();
+    const bodies = this.part.model.bodies.map(({ index }) => index).filter((index) => this.part.bodies[index].mesh.visible);
+    return {
+      camera: { eye: eye.toArray(), up: up.toArray(), middle: controls.target.toArray(), half_mm: camera.top / camera.zoom },
+      shape: wide / high,
+      bodies: bodies.length === this.part.bodies.length ? null : bodies,
+      map: this.mapped === null ? null : Number(this.mapped),
+    };
   }
 
   // ---- what stands on it --------------------------------------------------------------
@@ -130,6 +141,7 @@ export class Stage {
     if (!this.ready) return;
     if (this.drawing.movable) this.part.movable = new Set(this.drawing.movable);
     this.handles.follow();
+    this.tagged.follow();
     const wanted = JSON.stringify(this.drawing);
     if (wanted === this.wanted) return;
     this.wanted = wanted;
@@ -232,6 +244,7 @@ export class Stage {
     this.marks.placeTip(this.view);
     this.handles.place(this.view);
     this.dimension.place();
+    this.tagged?.drawn();
   }
 
   // Tips come faster than frames do: only the latest is shown.

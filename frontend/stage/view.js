@@ -5,7 +5,7 @@ import { settled } from "./settled.js";
 import { RESTS_MS, Thinning } from "./thinning.js";
 
 const SIDES = { iso: [-0.62, -1, 0.62], front: [0, -1, 0.0001], back: [0, 1, 0.0001], side: [1, 0, 0.0001], top: [0, -0.0001, 1] };
-const FILLED = { across: 0.9, upward: 0.82 }; // of the paper by the part: clear of the words above and below it
+export const FILLED = { across: 0.9, upward: 0.82 }; // of the paper by the part: clear of the words above and below it
 const UPRIGHT = new Vector3(0, 0, 1);
 const NEAREST_UPRIGHT = 0.01;
 const LIGHTS = [
@@ -24,6 +24,7 @@ export class View {
     this.canvas = canvas;
     this.drawn = drawn;
     this.box = new Box3(); // what is to be seen
+    this.filled = FILLED;
     this.thinned = []; // clouds of points, in no order, of which a part does while all turns
     this.thinning = new Thinning();
     this.rests = settled(() => this.shown < 1 && this.render(1), RESTS_MS, Infinity);
@@ -73,7 +74,7 @@ export class View {
       seen.expandByPoint(corner.applyMatrix4(this.camera.matrixWorldInverse));
     }
     const size = seen.getSize(new Vector3());
-    const half = Math.max(size.x / 2 / FILLED.across / (width / height), size.y / 2 / FILLED.upward);
+    const half = Math.max(size.x / 2 / this.filled.across / (width / height), size.y / 2 / this.filled.upward);
     Object.assign(this.camera, { left: (-half * width) / height, right: (half * width) / height, top: half, bottom: -half });
     this.camera.updateProjectionMatrix();
     this.draw();

@@ -150,7 +150,16 @@ def test_without_limits_nothing_is_judged_and_without_an_alignment_or_cad_it_say
     found = it.result()
     assert found.map.words is None
     assert found.told == ""
-    assert {c.key for c in found.characteristics} == {"largest", "smallest", "profile", "mean", "spread", "low", "high"}
+    assert {c.key for c in found.characteristics} == {
+        "largest",
+        "smallest",
+        "profile",
+        "mean",
+        "spread",
+        "low",
+        "high",
+        "worst",
+    }
     assert found.verdict is None
     results, _ = it.evaluate()  # without the part's surfaces
     assert "no CAD" in results[it.map].message

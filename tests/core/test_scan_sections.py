@@ -68,7 +68,7 @@ def test_a_section_tells_how_far_the_scan_is_off_in_one_plane():
 def test_a_profile_judges_each_place_by_half_its_zone():
     it = Cut(asked=[{"key": "profile", "upper": 0.1}])
     found = it.results()[it.section]
-    assert (found.map.lower, found.map.upper) == (-0.05, 0.05)
+    assert found.map.limits.of_all() == (-0.05, 0.05)
     assert found.characteristic("profile").verdict.word in ("out", "not proven")
 
 

@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 from block import KIT, TIP, UP, Bench, block
 
+from zipplumb.core.errors import InputError
 from zipplumb.core.sheet import Kit, PartSurfaces, Sheet, evaluate
 
 WAVE_MM, LONG_MM = 0.4, 200.0
@@ -105,6 +106,44 @@ def test_several_rows_are_one_map_and_a_pin_tells_its_place():
     assert found.of_faces[4].mean == pytest.approx(-0.05, abs=1e-6)
     assert results[pin].first.actual == pytest.approx(-0.05, abs=1e-6)
     assert pytest.approx(found.U[-1], rel=0.3) == results[pin].first.U
+
+
+def test_each_face_is_judged_by_its_own_limits_and_the_worst_place_by_those_of_its_face():
+    """The top lies 0.2 mm off where 0.5 is asked; the side, but 0.05 off, where 0.03 is."""
+    it = Touched()
+    side = np.array([[x, -140.0, z] for x in (-80, 0, 80) for z in (10.0, 30)])
+    low = it.bench.add({"kind": "free_surface", "face": 4}, side + (TIP - 0.05) * BESIDE, BESIDE)
+    wide, narrow = {"face": 3, "lower": -0.5, "upper": 0.5}, {"face": 4, "lower": -0.03}
+    asked = [{"key": "worst"}, {"key": "largest", "upper": 0.01}]
+    both = it.bench.add({"kind": "touched_map", "of": [it.top, low], "asked": asked, "by_face": [wide, narrow]})
+    pin = it.bench.add({"kind": "pin", "map": both, "at": [80, -140, 30]})
+    results = it.results()
+    found, (worst, largest) = results[both].map, results[both].characteristics
+    assert worst.actual == pytest.approx(-0.05, abs=1e-6)
+    assert (worst.lower, worst.upper) == (-0.03, None)
+    assert largest.verdict is None
+    assert results[pin].first.lower == -0.03
+    on_top = found.found.places.faces == 3
+    assert (found.words[on_top] == 0).all()
+    assert (found.words[~on_top] > 0).all()
+    used = found.limits.used(found.found.places.means)
+    assert np.allclose(used[on_top], 100 * waved(GRID) / 0.5, atol=1e-6)
+    assert np.allclose(used[~on_top], -100 * 0.05 / 0.03, atol=1e-3)
+
+
+def test_where_a_face_alone_has_limits_the_rest_is_not_judged():
+    it = Touched()
+    side = np.array([[x, -140.0, z] for x in (-80, 0, 80) for z in (10.0, 30)])
+    low = it.bench.add({"kind": "free_surface", "face": 4}, side + TIP * BESIDE, BESIDE)
+    both = it.bench.add({"kind": "touched_map", "of": [it.top, low], "by_face": [{"face": 4, "lower": -0.1, "upper": 0.1}]})
+    found = it.results()[both]
+    assert found.map.of_faces[3].shares is None
+    assert found.map.of_faces[4].shares == (1, 0, 0)
+    assert found.map.whole.shares == (1, 0, 0)
+    assert "has limits is in" in found.told
+    assert np.isnan(found.map.limits.used(found.map.found.places.means)[found.map.found.places.faces == 3]).all()
+    with pytest.raises(InputError, match="limits twice"):
+        it.bench.add({"kind": "touched_map", "of": [low], "by_face": [{"face": 4, "lower": -1}] * 2})
 
 
 def test_what_a_tips_radius_errs_by_moves_all_hits_and_the_datums_alike():

@@ -177,6 +177,7 @@ def cut_where_it_is_clicked(tamsin):
     page.locator("[data-slip-size=third]").click()
     opened(tamsin, "Scan 1")
     page.get_by_role("button", name="Top", exact=True).click()
+    tamsin.until(lambda: page.evaluate("window.zipplumb.stage.cloud.points.visible"))  # a click meets what is drawn
     canvas = page.locator("#canvas").bounding_box()
     x, y = page.evaluate(ON_PAPER, [-60.0, 0.0, bracket.THICK])
     page.mouse.click(canvas["x"] + x, canvas["y"] + y)

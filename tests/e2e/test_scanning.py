@@ -18,7 +18,8 @@ from zipplumb.jobs.hand import move_hand, tell_hand
 from zipplumb.jobs.plan import picking
 from zipplumb.jobs.state.results import load
 from zipplumb.store.database import transaction
-from zipplumb.store.models import Calibration, Instrument, Picture, Probe, Reading
+from zipplumb.store.models import Calibration, Instrument, Probe, Reading
+from zipplumb.store.reports import Picture
 
 BELOW_MM = 38.0  # the top's plane, moved into the part so far: what lies deep in the bores is cut away
 LINES_MM, DEEP_MM, REACH_MM = 0.7, 36.0, 58.0

@@ -1,5 +1,6 @@
 """What a person can do besides measuring: planning, aligning, deriving, parts, reports, signing in."""
 
+from dataclasses import replace
 from io import BytesIO
 
 import numpy as np
@@ -19,10 +20,12 @@ from zipplumb.jobs.measure import measuring
 from zipplumb.jobs.measure.prompts import prompt
 from zipplumb.jobs.plan import adding, derive, parts, picking, sheet, standing
 from zipplumb.jobs.report import making
+from zipplumb.jobs.report.facts import gather_facts
 from zipplumb.jobs.state.results import load
 from zipplumb.jobs.state.rows_text import row_texts
 from zipplumb.store.database import transaction
-from zipplumb.store.models import Change, Part, Report, Row
+from zipplumb.store.models import Change, Part, Row
+from zipplumb.store.reports import Report
 
 
 def recipe(row):
@@ -297,7 +300,8 @@ def test_reports_are_made_of_the_chosen_rows(aligned):
 
 def test_a_report_that_cannot_be_made_says_so(aligned, monkeypatch):
     made = making.ask_report(TECHNICIAN, aligned.job, "pdf", [])
-    monkeypatch.setattr(making, "write_pdf", lambda *a: 1 / 0)
+    broken = replace(making.FORMATS["pdf"], made=lambda *_: 1 / 0)
+    monkeypatch.setitem(making.FORMATS, "pdf", broken)
     making.make_report(made)
     with transaction() as session:
         found = session.get(Report, made)
@@ -308,7 +312,7 @@ def test_a_report_that_cannot_be_made_says_so(aligned, monkeypatch):
 def test_the_facts_say_who_with_what_and_where_from(aligned):
     systems.plan_lettered(TECHNICIAN, aligned.job)
     with transaction() as session:
-        facts = dict(making.gather_facts(session, load(session, aligned.job), 1))
+        facts = dict(gather_facts(session, load(session, aligned.job), 1))
     assert facts["Made by"] == "Tamsin Orrell"
     assert "0 holds spare" in facts["Coordinate system"]
     assert "6.000 mm (0.2362 in)" in facts["Probe"]
@@ -367,7 +371,7 @@ def test_the_rule_of_decision_is_the_jobs_and_is_printed(bench):
     state = bench.state()
     assert state.sheet.rule == "simple"
     with transaction() as session:
-        facts = dict(making.gather_facts(session, load(session, bench.job), None))
+        facts = dict(gather_facts(session, load(session, bench.job), None))
     assert facts["Decided by"].startswith("Simple acceptance")
     with pytest.raises(InputError, match="no rule"):
         sheet.set_rule(TECHNICIAN, bench.job, "by eye")

@@ -13,11 +13,13 @@ from job_bench import REVIEWER, TECHNICIAN, batch
 from scan_bench import ScannedBench, lit, numbers
 
 from zipplumb.core.errors import InputError, PlumbError
+from zipplumb.core.sheet.maps.limits import PlaceLimits
 from zipplumb.exchange.clouds import formats
 from zipplumb.jobs.link import presses
-from zipplumb.jobs.measure import maps
+from zipplumb.jobs.measure import map_limits, maps
 from zipplumb.jobs.measure.maps import TypedLimits
-from zipplumb.jobs.plan import standing
+from zipplumb.jobs.plan import on_model, standing
+from zipplumb.jobs.plan.on_model import Wanted
 from zipplumb.jobs.state.results import load
 from zipplumb.store.database import snapshot, transaction
 from zipplumb.store.models import Cloud
@@ -74,7 +76,8 @@ def test_steps_bars_and_what_is_drawn_tell_the_same(mapped, state):
     assert drawn.shape == (judged.whole.places, 5)
     assert np.allclose(drawn[:, 2], 60, atol=1e-3)  # on the part's surface, not where it was seen
     assert set(drawn[:, 4].astype(int)) == {128 * 65536 + 128 * 256 + 255}  # it faces up
-    without = maps.steps_of(replace(judged, lower=None, upper=None))
+    nothing = PlaceLimits(np.full(judged.whole.places, -np.inf), np.full(judged.whole.places, np.inf))
+    without = maps.steps_of(replace(judged, limits=nothing))
     assert without[0] == -without[-1]
     assert without[-1] == pytest.approx(1.2 * HIGH_MM, rel=0.05)
 
@@ -172,3 +175,48 @@ def test_what_makes_no_sense_is_refused_and_a_map_without_a_part_says_so(mapped)
     state = mapped.work()
     assert maps.map_of(state, far).whole.largest < 0.001  # what lies farther off is not of the part
     standing.remove(TECHNICIAN, mapped.job, [far])
+
+
+def test_a_face_may_have_limits_of_its_own_and_the_map_is_judged_by_them(mapped):
+    """Half of the top lies 0.6 mm too high; of it alone 1 mm is asked, then what its profile says."""
+    own = maps.plan(TECHNICIAN, mapped.job, mapped.scan_row, 1.0, TypedLimits(-0.3, 0.3))
+    mapped.work()
+    face = int(maps.map_of(mapped.state(), own).found.places.faces[0])
+    map_limits.of_face(TECHNICIAN, mapped.job, own, face, TypedLimits(-1.0, 1.0))
+    with snapshot() as session:
+        state = load(session, mapped.job)
+        found = state.results[own]
+        assert (found.first.key, found.first.verdict.word) == ("worst", "in")
+        assert found.characteristic("largest").verdict is None
+        judged = maps.map_of(state, own)
+        assert (judged.words == 0).all()
+        assert maps.scale_of(judged, "mm")[0] == "-100 %"
+        drawn, _ = maps.drawn_of(state, own)
+        assert drawn[:, 3].max() == pytest.approx(100 * HIGH_MM, abs=3)
+        assert maps.told_at(state, own, AT_HIGH).words.endswith(": in, limits −1.000 to +1.000")
+        (table,) = maps.map_tables(state, [own])
+        assert table.cells()[1][-2:] == [-1.0, 1.0]
+        assert table.cells()[0][-2:] == [None, None]
+
+    on_model.put(TECHNICIAN, mapped.job, [face], Wanted("surface_profile", 0.8))
+    assert map_limits.by_profiles(TECHNICIAN, mapped.job, own) == 1
+    found = mapped.state().results[own]
+    assert (found.first.lower, found.first.upper) == (-0.4, 0.4)
+    assert found.first.verdict.word == "out"
+    map_limits.of_face(TECHNICIAN, mapped.job, own, face, TypedLimits())
+    found = mapped.state().results[own]
+    assert found.first.key == "largest"
+    assert found.verdict.word == "out"
+
+
+def test_limits_that_judge_nothing_are_refused_and_nothing_is_changed(mapped):
+    before = mapped.state().row(mapped.map_row).recipe
+    with pytest.raises(InputError, match="Nothing of this map lies on that face"):
+        map_limits.of_face(TECHNICIAN, mapped.job, mapped.map_row, 4_000, TypedLimits(-1, 1))
+    with pytest.raises(InputError, match="upper limit lies under"):
+        map_limits.of_face(TECHNICIAN, mapped.job, mapped.map_row, 0, TypedLimits(1, -1))
+    with pytest.raises(InputError, match="no map to be seen"):
+        map_limits.by_profiles(TECHNICIAN, mapped.job, mapped.scan_row)
+    with pytest.raises(PlumbError):
+        map_limits.by_profiles(REVIEWER, mapped.job, mapped.map_row)
+    assert mapped.state().row(mapped.map_row).recipe == before

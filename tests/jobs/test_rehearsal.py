@@ -8,10 +8,10 @@ from zipplumb.jobs import rehearsal
 from zipplumb.jobs.actor import Actor
 from zipplumb.jobs.align import systems
 from zipplumb.jobs.kit import instruments
-from zipplumb.jobs.plan import adding
+from zipplumb.jobs.plan import adding, picking
 from zipplumb.jobs.state.results import load
 from zipplumb.store.database import transaction
-from zipplumb.store.models import Instrument, Job
+from zipplumb.store.models import Instrument, Job, Part
 
 TECHNICIAN = Actor(1, "Tamsin", "technician")
 POINTS = {"West": (-900.0, 0, 100), "East": (900.0, 0, 100), "High": (0.0, 700, 600), "Low": (0.0, -700, 200)}
@@ -103,3 +103,23 @@ def test_a_tip_that_is_wider_than_the_bore_is_told(aligned, tracker):
     with transaction() as session:
         here = rehearsal.rehearsal_of(session, load(session, aligned.job), tracker)
     assert here.left_out == {"too narrow for a tip of 38.100": ["Bore"]}
+
+
+def test_a_bore_of_the_cad_is_round_and_touched_from_within(bench):
+    """Its places lie on triangles, which cut a bent face short, and its far wall is near: neither makes it uncertain."""
+    with transaction() as session:
+        faces = session.get(Part, bench.part).faces
+    small = min((f for f in faces if (f["nominal"] or {}).get("shape") == "cylinder" and f["inside"]), key=_radius)
+    big = max((f for f in faces if (f["nominal"] or {}).get("shape") == "cylinder" and f["inside"]), key=_radius)
+    rows = [picking.plan_from_face(TECHNICIAN, bench.job, face["index"]) for face in (small, big)]
+    with transaction() as session:
+        here = rehearsal.rehearsal_of(session, load(session, bench.job), bench.arm)
+        found = here.found(here.touched, here.box.mean(axis=0))
+    for row in rows:
+        assert found[row].state == "done"
+        assert found[row].feature.fit.form < 1e-6
+        assert found[row].characteristic("diameter").U < 0.03
+
+
+def _radius(face):
+    return face["nominal"]["radius"]

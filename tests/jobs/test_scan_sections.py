@@ -6,8 +6,12 @@ from job_bench import REVIEWER, TECHNICIAN
 from scan_bench import ScannedBench
 
 from zipplumb.core.errors import InputError, PlumbError
+from zipplumb.exchange.document import Document, Stood
+from zipplumb.exchange.pdf_file import page_of, write_pdf
 from zipplumb.jobs.measure import maps, scan_sections
 from zipplumb.jobs.measure.scan_sections import SectionsAsked
+from zipplumb.jobs.report.parts.base import Gathering
+from zipplumb.jobs.report.parts.sections import SectionsPart
 from zipplumb.jobs.state.results import load
 from zipplumb.store.database import snapshot
 
@@ -18,7 +22,7 @@ def cut(stack):
     bench = ScannedBench.aligned(stack)
     bench.scan_row = bench.scan()
     bench.work()
-    asked = SectionsAsked("X", -230.0, 2, 12.5, 2.0)
+    asked = SectionsAsked("X", -230.0, None, 2, 12.5, 2.0)
     bench.sections = scan_sections.plan(TECHNICIAN, bench.job, bench.scan_row, asked, 0.5)
     return bench
 
@@ -73,8 +77,8 @@ def test_what_makes_no_sense_is_refused(cut):
     with pytest.raises(InputError, match="no section to be seen"):
         scan_sections.measure(TECHNICIAN, cut.job, cut.scan_row, "line", place, place + 9)
     for asked, words in (
-        (SectionsAsked("Q", 0.0), "across X, Y or Z"), (SectionsAsked("X", 0.0, 99), "1 to 50 sections"),
-        (SectionsAsked("X", 0.0, 2), "stand apart"), (SectionsAsked("X", 0.0, thick_mm=0.0), "Points within"),
+        (SectionsAsked("Q", 0.0), "across X, Y, Z, or"), (SectionsAsked("X", 0.0, None, 99), "1 to 50 sections"),
+        (SectionsAsked("X", 0.0, None, 2), "stand apart"), (SectionsAsked("X", 0.0, thick_mm=0.0), "Points within"),
     ):  # fmt: skip
         with pytest.raises(InputError, match=words):
             scan_sections.plan(TECHNICIAN, cut.job, cut.scan_row, asked, None)
@@ -90,3 +94,34 @@ def test_where_nothing_was_scanned_it_says_so_and_the_report_leaves_it_out(cut):
         state = load(session, cut.job)
         assert scan_sections.flat_of(state, row) is None
         assert "Scan section 1" in {table.name for table in maps.map_tables(state)}
+
+
+def test_a_plane_may_stand_square_to_a_row_also_one_that_is_not_along_an_axis(cut):
+    """A line of the scanned top that runs askew: the section stands across it, where it was clicked."""
+    askew, through = np.array([0.6, 0.8, 0]), np.array([-230.0, -85, 60])
+    line = scan_sections.measure(
+        TECHNICIAN, cut.job, cut.sections[0], "line", np.array([-230.0, -95, 60]), np.array([-230.0, -70, 60])
+    )
+    assert (str(line), f"as {cut.state().row(line).recipe.name} points") in scan_sections.names_across(cut.state())
+    asked = SectionsAsked(str(line), 0.0, through, thick_mm=2.0)
+    (row,) = scan_sections.plan(TECHNICIAN, cut.job, cut.scan_row, asked, 0.5)
+    recipe = cut.state().row(row).recipe
+    assert np.allclose(np.abs(recipe.across), [0, 1, 0], atol=1e-3)
+    assert np.allclose(recipe.point, through)
+    state = cut.state()
+    turned = scan_sections.Way("askew", through, askew)
+    (first, second), across = SectionsAsked("askew", 3.0, None, 2, 5.0).planes({"askew": turned})
+    assert np.allclose((first - through) @ askew, 3)
+    assert np.allclose(second - first, 5 * askew)
+    assert np.array_equal(across, askew)
+    assert state.results[row].state == "done", state.results[row].message
+
+
+def test_a_report_has_the_section_as_it_is_drawn_flat(cut, flat):
+    state, _ = flat
+    with snapshot() as session:
+        told = SectionsPart().gather(Gathering(session, state, None))
+        page = page_of(Document("Cut", "mm", [told], Stood(1, "now", "abcd", "proven")))
+    assert [name for name, _ in told.shown][:2] == ["Scan section 1", "Scan section 2"]
+    assert "Scan section 1, seen across its plane. Y to the right, Z up." in page
+    assert write_pdf(Document("Cut", "mm", [told], Stood(1, "now", "abcd", "proven"))).startswith(b"%PDF")

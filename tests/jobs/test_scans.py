@@ -294,7 +294,7 @@ def test_a_hole_of_its_flattest_face_becomes_a_row_that_takes_its_edges(scanned)
 
 
 def test_what_is_lacking_is_told_of_faces_that_are_planned_and_not_measured(scanned):
-    for k in range(40):
+    for k in range(clouds.LIVE_CHUNKS + 16):
         presses.keep(scanned.arm, lit(-100 + 0.6 * k), next(numbers))
     scan = next(row.id for row in scanned.state().rows if row.recipe.kind == "scan")
 
@@ -307,6 +307,7 @@ def test_what_is_lacking_is_told_of_faces_that_are_planned_and_not_measured(scan
     first = told()
     assert (first.enough, first.of) == (0, 1) and " % seen" in first.words
     assert first.hatch.shape[1:] == (2, 3) and len(first.hatch) > 100
+    assert told().words == first.words  # all light that came before the face was planned counts at once
     presses.keep(scanned.arm, lit(-100.0, x=(150, 190)), next(numbers))
     assert len(told().hatch) < len(first.hatch)  # only what is new is looked at
     with pytest.raises(InputError, match="no scan"), snapshot() as session:

@@ -10,7 +10,7 @@ from stated import RUNS, Stated
 
 from zipplumb.core.network.observations import InstrumentClass
 from zipplumb.core.sheet import Sheet, SheetRow, recipe_from_dict
-from zipplumb.core.sheet.rehearsal import ExpectedTouches, RehearsedInstrument, outward_at, rehearse, touches_at
+from zipplumb.core.sheet.proving.rehearsal import ExpectedTouches, RehearsedInstrument, outward_at, rehearse, touches_at
 
 TRACKER = RehearsedInstrument(0.02, InstrumentClass(0.008, 0.0015, 4e-6), 19.05, 0.001)
 STAND = np.array([-2500.0, -1800, 900])

@@ -1,5 +1,6 @@
 """The form of every route that changes something, as a person sends it, and a place where all that it names is there."""
 
+import json
 import re
 from io import BytesIO
 
@@ -10,9 +11,11 @@ from zipplumb.jobs.editions import edition_of
 from zipplumb.jobs.kit import instruments, stations
 from zipplumb.jobs.measure.chain import Chain
 from zipplumb.jobs.plan import adding, parts, sheet
+from zipplumb.jobs.report import documents, pictures
 from zipplumb.jobs.state.recipes import recipe_of
 from zipplumb.store.database import transaction
 from zipplumb.store.models import Calibration, Instrument, Job, Probe, Row, User
+from zipplumb.store.reports import Document
 
 PLANE = {
     "kind": "plane", "name": "Plane", "nominal.shape": "plane", "nominal.point.0": "0", "nominal.point.1": "0",
@@ -26,12 +29,14 @@ MANY = {
 }  # fmt: skip
 SECTION = {"faces": "1,2", "across": "other", "i": "0", "j": "1", "k": "1", "at": "30", "through": "0,0,60", "every": "10",
            "stem": "S"}  # fmt: skip
+LOOK = json.dumps({"camera": {"eye": [0, -1, 1], "up": [0, 0, 1], "middle": [0, 0, 0], "half_mm": 300}, "shape": 1.6})
 # by endpoint: the fields of its form as a person sends them, and what else its address wants
 FORMS = {
     "auth.sign_in": {"login": "mallory", "password": PASSWORD},
     "auth.sign_out": {}, "people.keys": {"single": "1"},
     "home.upload": {"name": "Part", "file": None, "units": "mm"},
     "home.new_job": {"name": "Job", "body": "0"},
+    "home.put_away": {"away": "1"}, "home.copy_plan": {"called": "Copied"}, "home.remove_job": {}, "home.bring_back": {},
     "home.stop": {}, "home.remove": {},
     "job.make_current": {}, "job.terms": {"seen": "@row"}, "standing.remove": {"row": "@row_id", "seen": "@row"},
     "job.edit": {**PLANE, "seen": "@row"}, "job.edit_back": {"seen": "@row"},
@@ -80,6 +85,7 @@ FORMS = {
     "point_files.forget": {},
     "scan_sections.plan": {"axis": "X", "at": "10", "count": "2", "apart": "20", "thick": "1", "zone": "0.1"},
     "scan_sections.measure": {"begin": "1,2,3", "end": "4,5,6", "kind": "arc"},
+    "maps.limit_face": {"lower": "-0.1", "upper": "0.1"}, "maps.limit_by_profiles": {},
     "maps.compare": {"first": "@row_id", "lower": "-0.1", "upper": "0.1"},
     "maps.touched": {"of": "", "lower": "-0.1", "upper": "0.1"},
     "maps.plan": {"reach": "3", "lower": "-0.1", "upper": "0.1"}, "maps.pin": {"at": "1,2,3"}, "maps.pins": {},
@@ -93,12 +99,26 @@ FORMS = {
     "fitter.make": {}, "fitter.withdraw": {},
     "rehearsal.look": {"instrument": "@instrument_id", "A.X": "0", "A.Y": "-900", "A.Z": "500"},
     "rehearsal.propose": {"instrument": "@instrument_id", "far": "900", "high": "500"},
+    "proving.plan": {"way": "1:4"}, "proving.mend": {},
+    "proving.ask": {"instrument": "@instrument_id", "used": "75", "far": "900", "high": "500"},
+    "proving.take_over": {"row": "@row_id"},
     "place.turned": {"round": "0"}, "place.look": {}, "place.remove": {"seen": ""}, "place.fix": {"seen": ""},
     "place.loosen": {"seen": ""},
     "derive.plan": {"key": "flatness_", "of": "@row_id", "diameter": "5", "height": "3", "offset": "1", "zone": "0.1"},
+    "pieces.begin": {"serial": "P-2", "identity": "Order: 4711", "along": "@instrument_id"},
+    "pieces.name": {"serial": "P-1", "identity": "Order: 4711"}, "pieces.offer": {}, "pieces.remove": {},
+    "pieces.take_over": {"key": "0", "do": "take", "seen": ""}, "pieces.report": {"kind": "csv"},
     "report.decide": {"rule": "simple", "seen": "@rule"},
     "report.make": {"kind": "csv", "row": "@row_id"},
-    "report.keep": {"png": "data:image/png;base64,AAAA", "caption": "c"}, "report.drop": {},
+    "report.begin": {"name": "Report B", "layout": ""}, "report.remove": {}, "report.keep_layout": {"name": "Layout B"},
+    "report.drop_layout": {},
+    "report.arrange": {"document": "@document_id", "called": "As asked", "paper": "Letter", "part": "0", "0.title": "How it is",
+                       "move": "0:up", "add": "notes", "seen": "@document"},
+    "pictured.keep": {"seen": LOOK, "caption": "c", "tagged": "1", "of": "", "first": "Plane", "last": "", "kind": "plane",
+                      "word": "out", "seen_only": "1", "shows": "name", "arranged": "rows"},
+    "office.make": {"name": "The office"}, "office.withdraw": {},
+    "pictured.drop": {}, "pictured.tag": {"row": "@row_id", "at": "0.1,0.2"},
+    "pictured.logo": {"logo": None, "document": "@document_id"},
     "instruments.add": {"name": "Arm", "kind": "arm", "host": "127.0.0.1", "port": "7301", "u_hit": "0.01"},
     "instruments.correct": {"name": "Arm", "host": "127.0.0.1", "port": "7301", "u_hit": "0.01", "seen": "@instrument"},
     "instruments.remove": {"seen": "@instrument"},
@@ -138,7 +158,11 @@ def made_place(stack):
     with transaction() as session:
         probe = session.get(Calibration, cal).probe_id
     poem = parts.add_part(actor, "Poem", "poem.step", BytesIO(b"x"))
+    tagged = json.loads(LOOK) | {"tags": {}}
+    document = documents.begin(actor, mine, "As asked")
     return {
+        "document_id": document, "picture_id": pictures.keep(actor, mine, tagged, "c"),
+        "layout_id": documents.keep_layout(actor, mine, document, f"Layout {mine}"),
         "job_id": mine, "row_id": rows[0], "other_row": rows[2], "part_id": poem,
         "instrument_id": arm, "probe_id": probe, "calibration_id": cal,
         "user_id": people.add_person(f"victim-{mine}", "Victim", "technician", PASSWORD),
@@ -165,6 +189,7 @@ SEEN = {
     "@instrument": lambda session, place: edition_of(session.get(Instrument, place["instrument_id"])),
     "@person": lambda session, place: edition_of(session.get(User, place["user_id"])),
     "@way": lambda session, place: edition_of(Chain.of_job(session.get(Job, place["job_id"])), "way"),
+    "@document": lambda session, place: edition_of(session.get(Document, place["document_id"]), *documents.FIELDS),
     "@units": _of_job("units"), "@placing": _of_job("placing"), "@rule": _of_job("rule"),
 }  # fmt: skip
 

@@ -61,5 +61,7 @@ def test_the_list_of_jobs_counts_what_is_measured_and_nothing_else(crossing, tec
     """Two bores of two; the alignment is no row to measure."""
     page = technician.get("/")
     assert page.status_code == 200
-    line = re.search(rf'<a[^>]*href="/jobs/{crossing.job}/.*?</a>', page.get_data(as_text=True), re.S)
+    line = re.search(
+        rf'<div class="job-line">\s*<a[^>]*href="/jobs/{crossing.job}/.*?</div>', page.get_data(as_text=True), re.S
+    )
     assert line and re.search(r"\b2 of 2\b", re.sub(r"<[^>]+>", " ", line[0])), words(page)[-600:]

@@ -57,7 +57,7 @@ def test_what_two_do_at_once_is_refused_as_such(technician, monkeypatch):
         def refuse(*_, of=of, kind=kind, **__):
             raise of("INSERT", {}, kind("no"))
 
-        monkeypatch.setattr(pages, "transaction", refuse)
+        monkeypatch.setattr(pages, "snapshot", refuse)
         found = technician.get("/")
         assert found.status_code == 409 and b"Somebody changed the same at this moment" in found.data
 

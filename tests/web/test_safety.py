@@ -40,7 +40,8 @@ def test_no_address_leads_to_two_routes(app):
     assert [each for each, count in known.items() if count > 1] == []
 
 
-BY_LINK = ("fitter.page", "fitter.live")  # open by a secret in their address: a made-up one is not there
+# open by a secret in their address: a made-up one is not there
+BY_LINK = ("fitter.page", "fitter.live", "office.reports", "office.file", "office.now")
 
 
 def test_nothing_but_the_sign_in_page_for_a_stranger(app, visitor):
@@ -150,8 +151,8 @@ NOWHERE = {f"nominal.{part}.{k}": "0" for part in ("point", "normal") for k in r
         ("plan", {"kind": "circle", "plane": "99999999"}, "not in this job"),
         ("faces/999/plan", {}, "not on this part"),
         ("units", {"units": "cubits"}, "mm or inches"),
-        ("reports", {"kind": "tablet"}, "PDF, XLSX, CSV or STEP"),
-        ("pictures", {"png": "data:image/png;base64,AAAA"}, "no picture"),
+        ("reports", {"kind": "tablet"}, "PDF, XLSX, CSV, Text in columns"),
+        ("pictures/keep", {"seen": "{}"}, "cannot be so"),
         ("derived", {"of": "1", "key": "spoon"}, "not in this job|no such thing|not measured"),
         ("derived", {"of": "²", "key": "axis"}, "different features"),
     ],

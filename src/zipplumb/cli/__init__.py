@@ -9,7 +9,7 @@ import sys
 from pathlib import Path
 
 from ..core.errors import PlumbError
-from . import fit
+from . import fit, report
 
 
 def _demo(args) -> int:
@@ -114,6 +114,7 @@ def parser() -> argparse.ArgumentParser:
     player.add_argument("--pace", type=float, default=1.0)
     player.set_defaults(call=_play)
     fit.add_to(commands)
+    report.add_to(commands)
     return top
 
 

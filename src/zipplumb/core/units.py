@@ -7,7 +7,9 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
+from contextvars import ContextVar
 from dataclasses import dataclass
 from typing import Literal
 
@@ -53,6 +55,44 @@ _AS_TYPED = str.maketrans(
 )
 
 
+@dataclass(frozen=True)
+class NumberStyle:
+    """How numbers are written. ``decimals``: of a length in mm, one more in inches; None for the usual; ``mark``: before
+    decimals (ISO 80000-1 allows either)."""
+
+    decimals: int | None = None
+    mark: Literal[".", ","] = "."
+
+    def of(self, units: Units) -> int:
+        """Decimals of a length."""
+        usual = UNITS[units].decimals
+        return usual if self.decimals is None else self.decimals + usual - UNITS["mm"].decimals
+
+
+USUAL_NUMBERS = NumberStyle()
+_STYLE: ContextVar[NumberStyle] = ContextVar("how numbers are written", default=USUAL_NUMBERS)
+
+
+@contextmanager
+def written(style: NumberStyle) -> Iterator[None]:
+    """What is told within, is told so: a report has a way of its own."""
+    before = _STYLE.set(style)
+    try:
+        yield
+    finally:
+        _STYLE.reset(before)
+
+
+def number_style() -> NumberStyle:
+    """The one that holds here."""
+    return _STYLE.get()
+
+
+def marked(text: str) -> str:
+    """A number with the decimal mark that holds here."""
+    return text.replace(".", _STYLE.get().mark)
+
+
 def _must_say(text: str, field: str, what_to_do: str) -> None:
     if not (text or "").strip():
         raise InputError(f"{field[:1].upper()}{field[1:]} is empty.", "Nothing was changed.", what_to_do)
@@ -90,11 +130,11 @@ def length_text(mm: float | None, units: Units, sign: bool = False, extra: int =
     """A length as shown: 3 decimals of mm or 4 of an inch; an en dash for none."""
     if mm is None or not math.isfinite(mm):
         return "–"
-    digits = UNITS[units].decimals + extra
+    digits = _STYLE.get().of(units) + extra
     text = f"{in_units(mm, units):{'+' if sign else ''}.{digits}f}"
     if float(text) == 0:  # no "-0.000"
         text = f"{0:{'+' if sign else ''}.{digits}f}"
-    return text.replace("-", "−")
+    return marked(text.replace("-", "−"))
 
 
 def typed_text(mm: float, units: Units) -> str:
@@ -129,7 +169,7 @@ def degrees_text(rad: float | None, digits: int = 3, sign: bool = False) -> str:
     text = f"{math.degrees(rad):{'+' if sign else ''}.{digits}f}"
     if float(text) == 0:
         text = f"{0:{'+' if sign else ''}.{digits}f}"
-    return f"{text}°".replace("-", "−")
+    return marked(f"{text}°".replace("-", "−"))
 
 
 def mm(value: float, spec: str = ".3f") -> str:
@@ -142,14 +182,14 @@ def mm(value: float, spec: str = ".3f") -> str:
 
 def sentence_in(text: str, units: Units) -> str:
     """A sentence of the core with its lengths in the person's units."""
-    if units == "mm" or NO_BREAK not in text:
+    if NO_BREAK not in text or (units == "mm" and _STYLE.get() == USUAL_NUMBERS):
         return text
     return _SAID.sub(lambda found: f"{_said(float(found[1]), units)}{NO_BREAK}{units}", text)
 
 
 def _said(mm: float, units: Units) -> str:
-    value, decimals = in_units(mm, units), UNITS[units].decimals
-    return f"{value:.{decimals}f}" if abs(value) >= 0.5 * 10**-decimals else f"{value:.1g}"
+    value, decimals = in_units(mm, units), _STYLE.get().of(units)
+    return marked(f"{value:.{decimals}f}" if abs(value) >= 0.5 * 10**-decimals else f"{value:.1g}")
 
 
 def quantity_text(value: float | None, unit: Unit, units: Units, sign: bool = False) -> str:

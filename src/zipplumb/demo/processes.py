@@ -30,7 +30,9 @@ from .seed import seed_job, seed_people_and_kit
 from .seed_bedplate import seed_bedplate
 from .seed_bracket import seed_bracket
 from .seed_fairing import seed_fairing
+from .seed_inspected import seed_inspected
 from .seed_scan import seed_scan
+from .seed_series import PIECES, seed_series
 
 START_S, SAY_S = 300.0, 15.0  # a start on a busy machine; after so long it is said what is waited for
 LOOK_S = 0.2
@@ -125,6 +127,16 @@ class Processes:
         """A job with a scan in it, which takes some seconds to make. Returns its id."""
         assert self.job is not None
         return seed_scan(self.folder, self.bracket_job, self.arm, self.job)
+
+    def seed_inspected(self) -> int:
+        """A job that is finished, with a report. Returns its id."""
+        assert self.job is not None
+        return seed_inspected(self.folder, self.job, self.arm, home=self.job)
+
+    def seed_series(self, count: int = PIECES) -> list[int]:
+        """A job of so many pieces, all measured. Returns them."""
+        assert self.job is not None
+        return seed_series(self.folder, self.job, self.arm, self.job, count)
 
     def _secret(self) -> str:
         path = self.folder / "secret"
@@ -267,6 +279,8 @@ def run_demo(folder: Path, port: int | None, fresh: bool, pace: float) -> int:
         print("Preparing the database and the demo data …", flush=True)
         processes.prepare()
         processes.seed_scan()
+        processes.seed_series()
+        processes.seed_inspected()
         processes.start()
         processes.wait_for_web(say=lambda words: print(words, flush=True))
         _greet(processes)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from pathlib import Path
 
 from sqlalchemy import select
@@ -85,7 +86,7 @@ def seed_job(step: Path, arm: int) -> int:
         part = stored(session, Part, part_id)
         model = CadModel.unpack(part.model or b"")
     job = sheet.create_job(actor, "Carrier inspection", part_id)
-    _plan(actor, job, model)
+    plan_carrier(actor, job, model)
     stations.bring(actor, job, arm)
     return job
 
@@ -106,9 +107,18 @@ def _face(model: CadModel, **wanted) -> int:
     raise LookupError(f"the carrier has no face {wanted}")
 
 
-def _plan(actor: Actor, job: int, model: CadModel) -> None:
-    def plan(name: str, lower=None, upper=None, hits=None, datum=None, **wanted) -> int:
-        row = picking.plan_from_face(actor, job, _face(model, **wanted))
+@dataclass(frozen=True)
+class Planner:
+    """Rows of a job, planned on its part."""
+
+    actor: Actor
+    job: int
+    model: CadModel
+
+    def face(self, name: str, lower=None, upper=None, hits=None, datum=None, **wanted) -> int:
+        """A face by what it is like (see ``_face``), with the limits of what stands on its line. Returns the row."""
+        actor, job = self.actor, self.job
+        row = picking.plan_from_face(actor, job, _face(self.model, **wanted))
         form = {"name": name}
         if hits:
             form["hits"] = str(hits)
@@ -119,6 +129,10 @@ def _plan(actor: Actor, job: int, model: CadModel) -> None:
             sheet.set_limits(actor, job, row, str(lower), str(upper))
         return row
 
+
+def plan_carrier(actor: Actor, job: int, model: CadModel) -> None:
+    """The rows of a carrier's inspection."""
+    plan = Planner(actor, job, model).face
     left, front, up = (-1.0, 0.0, 0.0), (0.0, -1.0, 0.0), (0.0, 0.0, 1.0)
     plan("Foot top", hits=9, datum="A", normal=up, height=carrier.FOOT)
     plan("Long side", hits=6, datum="B", normal=front, height=carrier.WIDTH / 2)

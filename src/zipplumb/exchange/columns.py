@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
+from .document import Cell, DataSheet
 from .table import CharacteristicText, RowText
-
-Cell = str | float | int | None
 
 
 @dataclass(frozen=True)
@@ -61,9 +60,36 @@ COLUMNS = (
     Column("Hits", 6, lambda row, c, first: row.hits or None),
     Column("Remark", 48, _remark),
 )
+ROWS = "Run sheet"  # the table's name
 HEADINGS = tuple(column.heading for column in COLUMNS)
 
 
 def lines(row: RowText) -> list[list[Cell]]:
     """A row's lines under COLUMNS, one for each characteristic."""
     return [[column.cell(row, c, k == 0) for column in COLUMNS] for k, c in enumerate(row.characteristics or (None,))]
+
+
+DENSE = "{:>5} {:<23.23} {:<14.14} {:>11} {:>11} {:>10} {:>16} {:>7}  {}"
+DENSE_HEAD = DENSE.format("No", "Feature", "Quantity", "Nominal", "Actual", "Deviation", "Limits", "U", "Result")
+
+
+def dense(row: RowText) -> list[str]:
+    """A row as lines of one width, under DENSE_HEAD: where thousands are printed."""
+    told = row.characteristics or (None,)
+    return [_dense(row, c, k == 0) for k, c in enumerate(told) if k == 0 or (c is not None and c.actual)]
+
+
+def _dense(row: RowText, c: CharacteristicText | None, first: bool) -> str:
+    number, name = (str(row.number), row.name) if first else ("", "")
+    word, shape = (row.word, row.shape) if first else (c.word, c.shape) if c else ("", "")
+    label, nominal, actual, deviation, limits, uncertainty = (
+        (c.label, c.nominal, c.actual, c.deviation, c.tolerance, c.uncertainty) if c else (row.line, "", "", "", "", "")
+    )
+    by = f" by {row.out_by}" if first and row.word == "out" and row.out_by else ""
+    said = f"{shape} {word}{by}"
+    return DENSE.format(number, name, label, nominal, actual, deviation, limits, uncertainty, said).rstrip()
+
+
+def rows_sheet(rows: Iterable[RowText]) -> DataSheet:
+    """Rows as a table."""
+    return DataSheet(ROWS, HEADINGS, tuple(column.width for column in COLUMNS), [each for row in rows for each in lines(row)])

@@ -8,8 +8,8 @@ import unicodedata
 from collections.abc import Iterable
 from typing import Any
 
-from .columns import HEADINGS, lines
-from .table import RowText
+from .columns import HEADINGS, ROWS
+from .document import Document
 
 # a spreadsheet runs text that begins like this as a formula
 _FORMULA = ("=", "+", "-", "@", "\t", "\r")
@@ -22,9 +22,12 @@ def _harmless(cell):
     return f"'{cell}" if unicodedata.normalize("NFKC", cell[:1]).startswith(_FORMULA) else cell
 
 
-def write_csv(rows: list[RowText]) -> bytes:
-    """A line for every characteristic under a heading line; each names its unit."""
-    return table_as_csv(HEADINGS, (line for row in rows for line in lines(row)))
+def write_csv(document: Document) -> bytes:
+    """The rows: a line for every characteristic under a heading line; each names its unit. Of a report without rows, its first
+    table."""
+    sheets = document.sheets
+    sheet = next((each for each in sheets if each.name == ROWS), sheets[0] if sheets else None)
+    return table_as_csv(HEADINGS, ()) if sheet is None else table_as_csv(sheet.headings, sheet.lines)
 
 
 def table_as_csv(headings: Iterable[str], cells: Iterable[Iterable[Any]]) -> bytes:

@@ -6,16 +6,18 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from .csv_file import table_as_csv
+from .document import Chart, DataSheet
 
 HEADINGS = (
     "Map", "Face", "Places", "Mean", "Spread", "2.5 % lie under", "2.5 % lie over", "Farthest in", "Farthest out", "In, %",
-    "Not proven, %", "Out, %",
+    "Not proven, %", "Out, %", "Lower limit", "Upper limit",
 )  # fmt: skip
 STEPS = ("#0b4a52", "#1c7277", "#58a09b", "#a2ccc4", "#f4ecdb", "#f3cd9c", "#e09d56", "#c56a2b", "#8a3512")  # as on the stage
 WIDE, HIGH, SCALE, INK = 540.0, 90.0, 8.0, "#1F2933"
 
 
-LENGTHS = range(3, 9)  # those of the headings that are told in the job's unit
+EXTREMES = (7, 8)  # of the headings: farthest in and out
+LENGTHS = (*range(3, 9), 12, 13)  # those of the headings that are told in the job's unit
 
 
 def csv_of_faces(table: MapTable, units: str) -> bytes:
@@ -25,16 +27,25 @@ def csv_of_faces(table: MapTable, units: str) -> bytes:
     return table_as_csv(headings, cells)
 
 
+def maps_sheet(tables: Sequence[MapTable]) -> DataSheet:
+    """The figures of maps and of their faces as a table, with a chart of how far each face is off."""
+    widths = (20, 20, *[13] * (len(HEADINGS) - 2))
+    charts = (Chart("Farthest in and out of each face", EXTREMES, 1),)
+    return DataSheet("Surface maps", HEADINGS, widths, [line for table in tables for line in table.cells()], charts)
+
+
 @dataclass(frozen=True)
 class MapLine:
     """``numbers``: mean, spread, between which 95 % lie, farthest in and out, in the job's unit, and as ``texts``; ``shares``
-    in, not proven and out, of one, or None without limits."""
+    in, not proven and out, of one, or None without ``bounds``, in the job's unit, which ``limits`` tell in words."""
 
     name: str
     places: int
     numbers: tuple[float, ...]
     texts: tuple[str, ...]
     shares: tuple[float, float, float] | None
+    bounds: tuple[float | None, float | None] = (None, None)
+    limits: str = ""
 
     @property
     def out(self) -> str:
@@ -44,7 +55,8 @@ class MapLine:
 @dataclass(frozen=True)
 class MapTable:
     """``told``: what is to be said of it; ``whole``, and the faces, those farthest off first; ``bars``: share of the highest
-    and step of colours of each; ``scale``: words at the steps' ends."""
+    and step of colours of each; ``scale``: words at the steps' ends; ``by_face``: the scale is per cent of each
+    face's own limits."""
 
     name: str
     told: str
@@ -52,13 +64,14 @@ class MapTable:
     faces: tuple[MapLine, ...]
     bars: tuple[tuple[float, int], ...]
     scale: tuple[str, ...]
+    by_face: bool = False
 
     def cells(self) -> list[list[str | float | None]]:
         """A line each, under HEADINGS; numbers as numbers."""
         nothing: Sequence[float | None] = (None, None, None)
         return [
             [self.name, line.name, float(line.places), *line.numbers,
-             *(nothing if line.shares is None else [100 * share for share in line.shares])]
+             *(nothing if line.shares is None else [100 * share for share in line.shares]), *line.bounds]
             for line in (self.whole, *self.faces)
         ]  # fmt: skip
 

@@ -3,27 +3,38 @@
 from __future__ import annotations
 
 import base64
-from collections.abc import Sequence
+from collections.abc import Mapping
 from functools import lru_cache
 from pathlib import Path
+from typing import Any
 
 from jinja2 import Environment, PackageLoader, select_autoescape
 
 from ..core.units import UNITS
-from .columns import SHOWN
-from .detail_table import DetailTable
-from .map_table import MapTable
-from .pictures import is_picture
-from .symbols import Symbol
-from .table import RowText
+from .columns import DENSE_HEAD, SHOWN, dense
+from .document import Document
+from .map_table import STEPS
+from .picture_svg import COLOR_OF
+from .symbols import SYMBOL_OF, Symbol
 
+MANY_ROWS = 800  # from which on they are set as lines: a table of so many takes minutes
 FACES_SHOWN = 24  # of a map, those farthest off
+# over the parts that do not speak for themselves; each is a bookmark
+HEADINGS = {
+    "pictures": "Pictures", "about": "Who, when, with what", "rows": "Rows", "holes": "Holes", "maps": "Surfaces",
+    "pieces": "Over all pieces",
+    "sections": "Sections", "stations": "Stations", "details": "Details", "notes": "Notes", "signatures": "Signatures",
+}  # fmt: skip
+TAGGED = "pdf/ua-1"  # ISO 14289-1: reading order, alternative texts, headings
 
 
 @lru_cache(maxsize=1)
 def _templates() -> Environment:
     templates = Environment(loader=PackageLoader("zipplumb.exchange"), autoescape=select_autoescape())
-    templates.globals.update(symbol=Symbol, columns=SHOWN, length_units=UNITS)
+    templates.globals.update(
+        symbol=Symbol, symbol_of=SYMBOL_OF, columns=SHOWN, length_units=UNITS, bar=bar, dense=dense, dense_head=DENSE_HEAD
+    )
+    templates.filters["as_source"] = _as_source
     return templates
 
 
@@ -35,22 +46,41 @@ def _fonts() -> list[tuple[int, str]]:
     return [(w, "data:font/woff2;base64," + base64.b64encode(p.read_bytes()).decode()) for w, p in found if p.exists()]
 
 
-def _source(png: bytes) -> str:
-    return "data:image/png;base64," + base64.b64encode(png).decode()
+BAR_STEPS = 20  # of a tolerance, in which the mark on its bar moves
 
 
-def write_pdf(
-    title: str, rows: list[RowText], units: str, facts: list[tuple[str, str]], pictures: list[tuple[bytes, str]],
-    details: Sequence[DetailTable] = (), maps: Sequence[MapTable] = (),
-) -> bytes:  # fmt: skip
-    """The report: pictures, facts, the rows with their bars, maps, and details as they were found and left."""
+def bar(share: float, word: str) -> str:
+    """Where a deviation lies between its limits, as the address of a small drawing; few of them differ."""
+    return _bar(round(share * BAR_STEPS), word)
+
+
+@lru_cache(maxsize=1024)
+def _bar(steps: int, word: str) -> str:
+    color, at = COLOR_OF.get(word, COLOR_OF["in"]), 30 + 20 * steps / BAR_STEPS
+    return _as_source(
+        '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 60 12"><path d="M1 6H59" stroke="#D9D0BE" stroke-width="1.5"/>'
+        f'<path d="M10 0V12M50 0V12" stroke="#1F2933" stroke-width=".8"/><path d="M{at:g} 1.5V10.5" stroke="{color}" '
+        'stroke-width="3.5"/></svg>'
+    )
+
+
+def _as_source(svg: str) -> str:
+    return "data:image/svg+xml;base64," + base64.b64encode(svg.encode()).decode()
+
+
+def page_of(document: Document, viewer: Mapping[str, Any] | None = None) -> str:
+    """The report as one HTML page, which print and preview are made of; ``viewer``: what shows the part's model in it."""
+    stood = document.stood
+    foot = f"Report {stood.number}, {stood.at}, state {stood.fingerprint}. {stood.rule}. {document.written}"
+    return _templates().get_template("report.html").render(
+        title=document.title, sections=document.sections, units=document.units, paper=document.paper, fonts=_fonts(),
+        headings=HEADINGS, faces_shown=FACES_SHOWN, foot=foot, viewer=viewer, many_rows=MANY_ROWS, steps=STEPS,
+    )  # fmt: skip
+
+
+def write_pdf(document: Document) -> bytes:
+    """Tagged, with a bookmark for every heading."""
     from weasyprint import HTML, urls  # slow to import, and only the worker needs it
 
-    shown = [(_source(png) if is_picture(png) else "", caption) for png, caption in pictures]
-    counts = {word: sum(r.word == word for r in rows) for word in ("in", "close", "out", "not proven", "to do")}
-    page = _templates().get_template("report.html")
-    html = page.render(
-        title=title, rows=rows, units=units, facts=facts, pictures=shown, counts=counts, fonts=_fonts(), details=details,
-        maps=maps, faces_shown=FACES_SHOWN,
-    )  # fmt: skip
-    return HTML(string=html, url_fetcher=urls.URLFetcher(allowed_protocols={"data"})).write_pdf()
+    fetcher = urls.URLFetcher(allowed_protocols={"data"})
+    return HTML(string=page_of(document), url_fetcher=fetcher).write_pdf(pdf_variant=TAGGED)

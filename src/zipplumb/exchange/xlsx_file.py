@@ -3,56 +3,66 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Iterable, Sequence
 from typing import Any
 
 import xlsxwriter
 
-from ..core.units import UNITS, Units
-from . import detail_table, map_table
-from .columns import COLUMNS, HEADINGS, lines
-from .detail_table import DetailTable
-from .map_table import MapTable
-from .table import RowText
+from ..core.units import UNITS
+from .document import Cell, Chart, DataSheet, Document
+
+CHARTED = 200  # lines that a chart shows at the most
 
 
-def write_xlsx(
-    rows: list[RowText], units: Units, facts: list[tuple[str, str]], details: Sequence[DetailTable] = (),
-    maps: Sequence[MapTable] = (),
-) -> bytes:  # fmt: skip
-    """A sheet of rows with numbers as numbers, one of details as found and as left, one of the faces of maps, and one of who,
-    when and with what."""
+def write_xlsx(document: Document) -> bytes:
+    """A sheet for each table, numbers as numbers, with its charts, and one that says of which state it is."""
     target = io.BytesIO()
     book = xlsxwriter.Workbook(target, {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False})
-    head = book.add_format({"bold": True, "bottom": 1, "bg_color": "#F7F3EA"})
-    number = book.add_format({"num_format": f"0.{'0' * UNITS[units].decimals}"})
-    out = book.add_format({"bold": True, "font_color": "#B93815"})
-
-    def add(name: str, headings: Sequence[str], widths: Sequence[int], all_lines: Iterable[Sequence[Any]]) -> None:
-        sheet = book.add_worksheet(name)
-        sheet.freeze_panes(1, 2)
-        for column, (heading, width) in enumerate(zip(headings, widths, strict=True)):
-            sheet.write(0, column, heading, head)
-            sheet.set_column(column, column, width)
-        for number_of_line, line in enumerate(all_lines, start=1):
-            for column, cell in enumerate(line):
-                if isinstance(cell, float):
-                    sheet.write_number(number_of_line, column, cell, number)
-                elif cell is not None:
-                    sheet.write(number_of_line, column, cell, out if cell == "out" and headings[column] == "Result" else None)
-
-    add("Run sheet", HEADINGS, [column.width for column in COLUMNS], (each for row in rows for each in lines(row)))
-    if details:
-        widths = [20, 20, *[11] * (len(detail_table.HEADINGS) - 2)]
-        add("Details", detail_table.HEADINGS, widths, (line for table in details for line in table.cells()))
-    if maps:
-        widths = [20, 20, *[13] * (len(map_table.HEADINGS) - 2)]
-        add("Surface maps", map_table.HEADINGS, widths, (line for table in maps for line in table.cells()))
-    about = book.add_worksheet("About")
-    about.set_column(0, 0, 22)
-    about.set_column(1, 1, 70)
-    for number_of_line, (name, value) in enumerate(facts):
-        about.write(number_of_line, 0, name, head)
-        about.write_string(number_of_line, 1, value)
+    book.set_properties({"title": document.title, "comments": f"State {document.stood.fingerprint}"})
+    formats = {
+        "head": book.add_format({"bold": True, "bottom": 1, "bg_color": "#F7F3EA"}),
+        "number": book.add_format({"num_format": f"0.{'0' * document.numbers.of(document.units)}"}),
+        "out": book.add_format({"bold": True, "font_color": "#B93815"}),
+    }
+    for sheet in (*document.sheets, _state(document)):
+        _write(book, sheet, formats)
     book.close()
     return target.getvalue()
+
+
+def _state(document: Document) -> DataSheet:
+    stood = document.stood
+    lines: list[list[Cell]] = [
+        ["Report", document.title], ["Number", float(stood.number)], ["Made at", stood.at], ["State", stood.fingerprint],
+        ["Decided by", stood.rule], ["Lengths in", UNITS[document.units].spelled],
+    ]  # fmt: skip
+    return DataSheet("State", ("What", "Told"), (22, 70), lines)
+
+
+def _write(book: Any, sheet: DataSheet, formats: dict[str, Any]) -> None:
+    page = book.add_worksheet(sheet.name)
+    page.freeze_panes(1, min(2, len(sheet.headings) - 1))
+    for column, (heading, width) in enumerate(zip(sheet.headings, sheet.widths, strict=True)):
+        page.write(0, column, heading, formats["head"])
+        page.set_column(column, column, width)
+    for number, line in enumerate(sheet.lines, start=1):
+        for column, cell in enumerate(line):
+            if isinstance(cell, float):
+                page.write_number(number, column, cell, formats["number"])
+            elif cell is not None:
+                is_out = cell == "out" and sheet.headings[column] == "Result"
+                page.write(number, column, cell, formats["out"] if is_out else None)
+    for place, chart in enumerate(sheet.charts):
+        page.insert_chart(1 + 16 * place, len(sheet.headings) + 1, _chart(book, sheet, chart))
+
+
+def _chart(book: Any, sheet: DataSheet, chart: Chart) -> Any:
+    """Points over the lines, and no line between them: what lies beside one another need not be neighbours."""
+    drawn, last = book.add_chart({"type": "column"}), min(len(sheet.lines), CHARTED)
+    for column in chart.columns:
+        drawn.add_series({
+            "name": [sheet.name, 0, column], "categories": [sheet.name, 1, chart.names, last, chart.names],
+            "values": [sheet.name, 1, column, last, column],
+        })  # fmt: skip
+    drawn.set_title({"name": chart.title})
+    drawn.set_size({"width": 640, "height": 300})
+    return drawn

@@ -21,7 +21,7 @@ from ..store.models import Job, Part, Row
 from .actor import Actor
 from .hand_walls import places_on_its_face, places_on_walls
 from .measure import scanning
-from .measure.ahead import outline_of
+from .measure.ahead import ahead_of, outline_of
 from .place.details import details_of
 from .state.part_model import model_of
 from .state.recipes import recipe_of
@@ -183,6 +183,8 @@ def _with_the_part(job_id: int, do: str, port: int | None, more: dict) -> dict:
     order = {"do": do, **more}
     if do in ("touch", "clumsy", "sweep") and "face" not in order:
         places = NOWHERE if recipe is None or do != "touch" else _aimed_at(recipe)
+        if do == "touch" and recipe is not None and len(recipe.aims_left(0)):
+            places = _left_to_take(job_id)[: more.get("hits")]
         if do == "touch" and not len(places):
             places = _beside_the_edge(job_id, int(more.get("hits", HITS)))
         if len(places):
@@ -204,6 +206,13 @@ def _aimed_at(recipe: Any) -> Array:
         turn = 2 * np.pi * np.arange(recipe.wanted_hits)[:, None] / recipe.wanted_hits
         return targets + TRIANGLE_MM * (np.cos(turn) * u + np.sin(turn) * v)
     return targets if targets is not None and len(targets) == recipe.wanted_hits else NOWHERE
+
+
+def _left_to_take(job_id: int) -> Array:
+    """The places (n, 3) at which more hits were asked for of the current row, and that are not taken yet."""
+    with transaction() as session:
+        ahead = ahead_of(load(session, job_id))
+        return NOWHERE if ahead is None else ahead.targets
 
 
 def _beside_the_edge(job_id: int, hits: int) -> Array:

@@ -7,7 +7,8 @@ from dataclasses import dataclass
 from sqlalchemy import select, text
 
 from ..store.database import snapshot
-from ..store.models import Instrument, Part, Report
+from ..store.models import Instrument, Part
+from ..store.reports import Report
 from ..store.revisions import newest_revision
 
 STALE_S = 10.0

@@ -17,12 +17,20 @@ from ..store.database import AWAY, database_url
 
 log = logging.getLogger(__name__)
 
-Task = Literal["import_part", "make_report", "work_out_cloud", "read_points"]
+Task = Literal["import_part", "make_report", "work_out_cloud", "read_points", "keep_outcome", "plan_proof"]
 QUEUES: dict[Task, str] = {  # none waits for another
     "import_part": "imports", "make_report": "reports", "work_out_cloud": "clouds", "read_points": "points",
+    "keep_outcome": "outcomes", "plan_proof": "proofs",
 }  # fmt: skip
 # in a worker; files are read in processes of their own
-AT_A_TIME: dict[Task, int] = {"import_part": 3, "make_report": 1, "work_out_cloud": 1, "read_points": 1}
+AT_A_TIME: dict[Task, int] = {
+    "import_part": 3,
+    "make_report": 1,
+    "work_out_cloud": 1,
+    "read_points": 1,
+    "keep_outcome": 1,
+    "plan_proof": 1,
+}
 
 
 @lru_cache(maxsize=1)

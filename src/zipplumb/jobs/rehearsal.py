@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
+from scipy.spatial import cKDTree
 from sqlalchemy.orm import Session
 
 from ..core.errors import InputError
@@ -14,14 +15,13 @@ from ..core.frames import Array
 from ..core.placing import lies
 from ..core.probing.next_place import places_in_order
 from ..core.sheet import SheetRow
-from ..core.sheet.rehearsal import ExpectedTouches, RehearsedInstrument, outward_at, rehearse, touches_at
-from ..core.spots import spots_on
+from ..core.sheet.proving.rehearsal import ExpectedTouches, RehearsedInstrument, outward_at, rehearse, touches_at
 from ..core.uncertainty import coverage_factor
 from ..core.units import coarse_text, length_from_text, length_text, quantity_text
 from ..store import models
 from ..store.database import stored
 from ..store.models import Job
-from .measure.ahead import ON_OUTLINE, outline_of
+from .measure.spots import spots_of_row
 from .place.details import DetailRecipe, kept_of
 from .state.part_model import model_of
 from .state.readings import stated_of
@@ -76,11 +76,13 @@ class RehearsalPlan:
 
 @dataclass(frozen=True, eq=False)
 class Rehearsal:
-    """``left_out``: by why, rows that cannot be estimated beforehand; ``names``: of those that can. ``box`` (2, 3)."""
+    """``places``: by row, all where it may be touched, of which ``touched`` are some. ``left_out``: by why, rows that cannot be
+    estimated beforehand; ``names``: of those that can. ``box`` (2, 3)."""
 
     state: JobResults
     instrument: RehearsedInstrument
     touched: Mapping[int, ExpectedTouches]
+    places: Mapping[int, ExpectedTouches]
     left_out: Mapping[str, Sequence[str]]
     names: Mapping[int, str]
     details: Mapping[int, DetailRecipe]
@@ -88,27 +90,31 @@ class Rehearsal:
     box: Array
 
     def plan(self, name: str, stand: Array) -> RehearsalPlan:
-        touched = {row: touches.some(~self.sight.cut(stand, touches.centers)) for row, touches in self.touched.items()}
-        found, active, said = self._found(touched, stand), self.state.sheet.alignment, ""
+        touched = {row: self.seen_of(touches, stand) for row, touches in self.touched.items()}
+        found, active, said = self.found(touched, stand), self.state.sheet.alignment, ""
         if active is not None and found[active].alignment is None:
-            needed = [row for row in self._rests_on(active) if row in touched]
+            needed = [row for row in self.rests_on(active) if row in touched]
             hidden = [row for row in needed if len(touched[row].centers) < len(self.touched[row].centers)]
             if hidden:
                 names = ", ".join(self.names[row] for row in hidden)
                 said = f"It cannot be aligned from there alone: it does not see all of {names}. U as if another place saw it."
-                found = self._found(touched | {row: self.touched[row] for row in hidden}, stand)
+                found = self.found(touched | {row: self.touched[row] for row in hidden}, stand)
         rows = {row: self._row(row, stand, touched[row], found[row]) for row in self.touched}
         return RehearsalPlan(name, stand, rows, {k: self._detail(recipe, stand) for k, recipe in self.details.items()}, said)
 
-    def _found(self, touched: Mapping[int, ExpectedTouches], stand: Array) -> Mapping[int, Any]:
+    def seen_of(self, touches: ExpectedTouches, stand: Array) -> ExpectedTouches:
+        """Those that are in sight from a place."""
+        return touches.some(~self.sight.cut(stand, touches.centers))
+
+    def found(self, touched: Mapping[int, ExpectedTouches], stand: Array) -> Mapping[int, Any]:
         return rehearse(self.state.sheet, touched, stand, self.instrument, self.state.surfaces)
 
-    def _rests_on(self, row: int) -> dict[int, None]:
+    def rests_on(self, row: int) -> dict[int, None]:
         """The rows that one rests on, and so on, each once."""
         found: dict[int, None] = {}
         for need in self.state.row(row).needs:
             if need.what != "station" and need.id in self.state.sheet.index and need.id not in found:
-                found |= {need.id: None} | self._rests_on(need.id)
+                found |= {need.id: None} | self.rests_on(need.id)
         return found
 
     def _row(self, row: int, stand: Array, seen: ExpectedTouches, result: Any) -> RowFrom:
@@ -144,36 +150,43 @@ class Rehearsal:
 
     def proposed(self, far_mm: float, high_mm: float, names: Sequence[str]) -> list[RehearsalPlan]:
         """The best of some places round the part: the most rows seen whole, then the smallest U."""
+        plans = sorted(
+            (self.plan("", stand) for stand in self.stands(far_mm, high_mm)), key=lambda plan: (-plan.whole, plan.mean_u_mm)
+        )
+        return [replace(plan, name=name) for plan, name in zip(plans, names, strict=False)]
+
+    def stands(self, far_mm: float, high_mm: float) -> list[Array]:
+        """Some places (3,) round the part from which the most rows are seen whole, the best first."""
         low, high = self.box
         middle, reach = (low + high) / 2, np.linalg.norm((high - low)[:2]) / 2 + far_mm
         turns = np.linspace(0, 2 * np.pi, AROUND, endpoint=False)
         stands = [np.array([middle[0] + reach * np.cos(t), middle[1] + reach * np.sin(t), high_mm]) for t in turns]
-        best = sorted(stands, key=lambda stand: -self._seen_whole(stand))[:WORKED_OUT]
-        plans = sorted((self.plan("", stand) for stand in best), key=lambda plan: (-plan.whole, plan.mean_u_mm))
-        return [replace(plan, name=name) for plan, name in zip(plans, names, strict=False)]
+        return sorted(stands, key=lambda stand: -self._seen_whole(stand))[:WORKED_OUT]
 
     def _seen_whole(self, stand: Array) -> int:
         """How many rows are seen whole: known at once, while U takes longer."""
         return sum(not self.sight.cut(stand, touches.centers).any() for touches in self.touched.values())
 
 
-def rehearsal_of(session: Session, state: JobResults, instrument_id: int) -> Rehearsal:
+def rehearsal_of(session: Session, state: JobResults, instrument_id: int, most: int = MOST_ROWS) -> Rehearsal:
     """The simulated measurement from possible positions. Raises InputError if nothing can be predicted."""
     from ..cad.sight import Sight  # heavy, and seldom asked for
 
     instrument = _instrument(stored(session, models.Instrument, instrument_id))
     rows = state.measured
-    if len(rows) > MOST_ROWS:
-        raise InputError(f"More than {MOST_ROWS} rows are not rehearsed.", NOTHING_KEPT, "Rehearse them in a smaller job.")
+    if len(rows) > most:
+        raise InputError(f"More than {most} rows are not rehearsed.", NOTHING_KEPT, "Rehearse them in a smaller job.")
     model = model_of(state.job.part)
     touched: dict[int, ExpectedTouches] = {}
+    places: dict[int, ExpectedTouches] = {}
     left_out: dict[str, list[str]] = {}
     for row in rows:
-        found = _touches(state, row, instrument, model)
+        found = places_of(state, row, instrument)
         if isinstance(found, str):
             left_out.setdefault(found, []).append(row.recipe.name)
         else:
-            touched[row.id] = found
+            places[row.id] = found
+            touched[row.id] = some_of(row, found, min(row.recipe.wanted_hits, MOST_HITS))
     if not touched:
         why = "; ".join(left_out) or "there is no row"
         raise InputError(
@@ -184,7 +197,7 @@ def rehearsal_of(session: Session, state: JobResults, instrument_id: int) -> Reh
     details = {detail.id: DetailRecipe.model_validate(detail.recipe) for detail in kept_of(session, state.job.id)}
     names = {row.id: row.recipe.name for row in rows if row.id in touched}
     box = np.array([every.min(axis=0), every.max(axis=0)])
-    return Rehearsal(state, instrument, touched, left_out, names, details, Sight(triangles), box)
+    return Rehearsal(state, instrument, touched, places, left_out, names, details, Sight(triangles), box)
 
 
 def _instrument(kept: models.Instrument) -> RehearsedInstrument:
@@ -194,37 +207,35 @@ def _instrument(kept: models.Instrument) -> RehearsedInstrument:
     return RehearsedInstrument(kept.u_hit_mm, stated_of(kept.spec), calibration.diameter_mm / 2, calibration.u_radius_mm)
 
 
-def _touches(state: JobResults, row: SheetRow, instrument: RehearsedInstrument, model: Any) -> ExpectedTouches | str:
-    """Where a row is touched as it is planned, spread as is best; else why that is not known."""
+def places_of(state: JobResults, row: SheetRow, instrument: RehearsedInstrument) -> ExpectedTouches | str:
+    """Where a row may be touched; else why that is not known."""
     recipe, nominal = row.recipe, row.recipe.should_be
     if nominal is None and recipe.cad_face is None:
         return "without a nominal"
     if recipe.hits_of_plane:
         return "its plane is touched first"
-    spots = recipe.targets
-    if spots is None:
-        spots = _spots(state, row, model)
-        if not len(spots):
-            return "its places are not known"
-        spots = places_in_order(nominal, spots, min(recipe.wanted_hits, MOST_HITS))
-    spots = np.asarray(spots, float)
+    spots = np.asarray(spots_of_row(state, row) if recipe.targets is None else recipe.targets, float)
+    if not len(spots):
+        return "its places are not known"
     if not recipe.sided and not recipe.rests_on_surfaces:  # type: ignore[attr-defined]
         return ExpectedTouches(spots, np.tile(UP, (len(spots), 1)))
     outward = outward_at(recipe, spots, state.surfaces)
     if outward is None:
         return "its surface is not known"
-    touches = touches_at(spots, outward, instrument)
+    over = recipe.height_over_nominal(spots, state.surfaces)  # triangles cut a bent face short
+    touches = touches_at(spots if over is None else spots - over[:, None] * outward, outward, instrument)
     clear = recipe.height_over_nominal(touches.centers, state.surfaces)
     fits = clear is None or np.all(np.abs(clear - instrument.tip_radius_mm) <= NARROW * instrument.tip_radius_mm + ROUGH_MM)
     return touches if fits else f"too narrow for a tip of {length_text(2 * instrument.tip_radius_mm, state.job.units)}"
 
 
-def _spots(state: JobResults, row: SheetRow, model: Any) -> Array:
-    face = row.recipe.cad_face
-    if face is None:
-        return outline_of(state, row).places(ON_OUTLINE)
-    known = model is not None and face < len(state.job.part.faces)
-    return spots_on(*model.mesh_of(face), seed=face)[0] if known else np.empty((0, 3))
+def some_of(row: SheetRow, places: ExpectedTouches, count: int) -> ExpectedTouches:
+    """So many of a row's places, spread as is best; all of a row that has its own."""
+    recipe = row.recipe
+    if recipe.targets is not None:
+        return places
+    chosen = places_in_order(recipe.should_be, places.centers, count)
+    return places.some(cKDTree(places.centers).query(chosen)[1])
 
 
 def stand_from(texts: Sequence[str], job: Job, which: str) -> Array | None:

@@ -6,6 +6,7 @@ import asyncio
 import logging
 import signal
 import time
+from collections.abc import Awaitable, Callable
 from functools import partial
 
 import psycopg
@@ -17,23 +18,27 @@ from psycopg_pool import PoolTimeout
 from ..cad.scratch import sweep
 from ..store.database import AWAY, database_url
 from .measure import cloud_work, point_files
+from .outcomes import kept
 from .plan import parts
+from .proving import plans
 from .queue import AT_A_TIME, QUEUES, Task
 from .report import making
 
 log = logging.getLogger(__name__)
 TASKS = {
     "import_part": parts.import_part, "make_report": making.make_report, "work_out_cloud": cloud_work.work_out,
-    "read_points": point_files.read,
+    "read_points": point_files.read, "keep_outcome": kept.keep_outcome, "plan_proof": plans.work_out,
 }  # fmt: skip
 LEFT = {
     "import_part": parts.import_left,
     "make_report": making.report_left,
     "work_out_cloud": cloud_work.left,
     "read_points": point_files.left,
+    "keep_outcome": kept.left,
+    "plan_proof": plans.left,
 }  # what is said where no try succeeds
 FORGET = "DELETE FROM procrastinate_jobs WHERE id = %(id)s AND status = 'failed'"
-BEAT_S, STALLED_S = 1.0, 5.0
+BEAT_S, STALLED_S, LOOK_S = 1.0, 5.0, 15.0
 TRIES = 200  # after lost workers: many, since files are read in a process of their own, and so do not end a worker
 AGAIN = RetryStrategy(wait=1, retry_exceptions=set(AWAY))  # a database that is away says nothing of the task
 
@@ -62,7 +67,8 @@ def work() -> None:
 async def _work() -> None:
     app = queue_app()
     async with app.open_async():
-        watch = asyncio.create_task(_take_up(app))
+        looks = ((BEAT_S, partial(_looked_after, app)), (LOOK_S, _look_around))
+        watches = [asyncio.create_task(_again(every_s, look)) for every_s, look in looks]
         workers = asyncio.gather(*(_one_queue(app, task) for task in QUEUES))
         for told in (signal.SIGTERM, signal.SIGINT):  # one handler for all: a worker's own would take the others' place
             asyncio.get_running_loop().add_signal_handler(told, workers.cancel)
@@ -71,7 +77,8 @@ async def _work() -> None:
         except asyncio.CancelledError:
             return
         finally:
-            watch.cancel()
+            for watch in watches:
+                watch.cancel()
 
 
 async def _one_queue(app: App, task: Task) -> None:
@@ -81,17 +88,22 @@ async def _one_queue(app: App, task: Task) -> None:
     )  # fmt: skip
 
 
-async def _take_up(app: App) -> None:
-    """Tasks of workers that no longer report are retried a few times; what failed for good is reported."""
+async def _again(every_s: float, look: Callable[[], Awaitable[None]]) -> None:
     while True:
         try:
-            await _looked_after(app)
+            await look()
         except Exception:  # a lost session must not end the watch: the worker itself goes on without it
-            log.warning("what other workers left could not be looked after; trying again", exc_info=True)
-        await asyncio.sleep(BEAT_S)
+            log.warning("what is to be done could not be looked for; trying again", exc_info=True)
+        await asyncio.sleep(every_s)
+
+
+async def _look_around() -> None:
+    """What was found of jobs in which something has changed is kept."""
+    await asyncio.to_thread(kept.look_around)
 
 
 async def _looked_after(app: App) -> None:
+    """Tasks of workers that no longer report are retried a few times; what failed for good is reported."""
     for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_S):
         if job.attempts < TRIES:
             await app.job_manager.retry_job(job)

@@ -24,6 +24,7 @@ from sqlalchemy import (
     select,
 )
 from sqlalchemy.dialects.postgresql import ARRAY, JSONB
+from sqlalchemy.ext.hybrid import hybrid_property
 from sqlalchemy.orm import DeclarativeBase, InstrumentedAttribute, Mapped, aliased, deferred, mapped_column, relationship
 
 from ..core.tolerances.decision import Rule
@@ -36,7 +37,8 @@ class Base(DeclarativeBase):
     type_annotation_map = {datetime: DateTime(timezone=True), dict[str, Any]: JSONB, list[Any]: JSONB, str: Text}
 
 
-def _now() -> Mapped[datetime]:
+def made_at() -> Mapped[datetime]:
+    """A column of when a row was written."""
     return mapped_column(DateTime(timezone=True), server_default=func.now())
 
 
@@ -59,8 +61,8 @@ class SignedIn(Base):
     user_id: Mapped[int] = mapped_column(ForeignKey("users.id"), index=True)
     token: Mapped[str] = mapped_column(String(64), unique=True)
     address: Mapped[str] = mapped_column(String(60), server_default="")
-    at: Mapped[datetime] = _now()
-    seen_at: Mapped[datetime] = _now()
+    at: Mapped[datetime] = made_at()
+    seen_at: Mapped[datetime] = made_at()
     ended_at: Mapped[datetime | None]
 
 
@@ -73,7 +75,7 @@ class SignInAttempt(Base):
     login: Mapped[str] = mapped_column(String(60))
     address: Mapped[str] = mapped_column(String(60))
     succeeded: Mapped[bool]
-    at: Mapped[datetime] = _now()
+    at: Mapped[datetime] = made_at()
 
 
 class Change(Base):
@@ -82,7 +84,7 @@ class Change(Base):
     __tablename__ = "changes"
     __table_args__ = (Index("changes_at", "job_id", "at"),)
     id: Mapped[int] = mapped_column(primary_key=True)
-    at: Mapped[datetime] = _now()
+    at: Mapped[datetime] = made_at()
     user_id: Mapped[int | None] = mapped_column(ForeignKey("users.id"))
     job_id: Mapped[int | None] = mapped_column(Integer, index=True)
     act: Mapped[str] = mapped_column(String(60))
@@ -108,7 +110,7 @@ class Part(Base):
     faces: Mapped[list[Any]] = deferred(mapped_column(JSONB, server_default="[]"))
     model: Mapped[bytes | None] = deferred(mapped_column(LargeBinary))
     splines: Mapped[bytes | None] = deferred(mapped_column(LargeBinary))
-    created_at: Mapped[datetime] = _now()
+    created_at: Mapped[datetime] = made_at()
 
 
 class PartFile(Base):
@@ -121,7 +123,11 @@ class PartFile(Base):
 
 
 class Job(Base):
-    """``touching``: "space" or "plane" while hits go to what they fit there; "" while they follow the sheet.
+    """One piece, measured by a plan. Pieces of one job have the same ``first_id``, None on the first itself, and the same
+    ``name``; ``serial`` and ``identity`` (name and value, a pair each) tell them apart; ``plan_id``: the job's plan as it was
+    taken over last.
+
+    ``touching``: "space" or "plane" while hits go to what they fit there; "" while they follow the sheet.
 
     ``chain``: how dimensions follow the features; ``rule``: by which is decided what is in and what is out;
     ``handed_over``: how often hits went from one row to another, so that whoever keeps them by row knows.
@@ -140,15 +146,38 @@ class Job(Base):
     rule: Mapped[Rule] = mapped_column(String(10), server_default="proven")
     placing: Mapped[dict[str, Any]] = mapped_column(JSONB, server_default="{}")
     handed_over: Mapped[int] = mapped_column(server_default="0")
+    archived_at: Mapped[datetime | None]
+    removed_at: Mapped[datetime | None]
+    removed_by: Mapped[int | None] = mapped_column(ForeignKey("users.id"))
     created_by: Mapped[int | None] = mapped_column(ForeignKey("users.id"))
-    created_at: Mapped[datetime] = _now()
+    created_at: Mapped[datetime] = made_at()
+    first_id: Mapped[int | None] = mapped_column(ForeignKey("jobs.id"))
+    serial: Mapped[str] = mapped_column(Text, server_default="")
+    identity: Mapped[list[Any]] = mapped_column(JSONB, server_default="[]")
+    plan_id: Mapped[int | None]  # see store/pieces
     part: Mapped[Part] = relationship()
+
+    @hybrid_property
+    def of_job(self) -> int:
+        """The first piece's id, by which all pieces of a job are one."""
+        return self.first_id or self.id
+
+    @of_job.inplace.expression
+    @classmethod
+    def _of_job(cls) -> ColumnElement[int]:
+        return func.coalesce(cls.first_id, cls.id)
+
+    @property
+    def called(self) -> str:
+        """With the serial number of the piece, where it has one."""
+        return f"{self.name}, {self.serial}" if self.serial else self.name
 
 
 class Row(Base):
     """One row of the run sheet. Removed rows stay, with their readings.
 
     ``taken_over_by``: of a removed one, the row that its hits belong to now, see the ``hits_of`` of that row's recipe.
+    ``plan_row``: what it is in the job's plan, the same in all pieces; None: its own id.
     """
 
     __tablename__ = "rows"
@@ -160,6 +189,11 @@ class Row(Base):
     removed_at: Mapped[datetime | None]
     planned_by: Mapped[int | None] = mapped_column(ForeignKey("changes.id"))
     taken_over_by: Mapped[int | None] = mapped_column(ForeignKey("rows.id"))
+    plan_row: Mapped[int | None]
+
+    @property
+    def in_plan(self) -> int:
+        return self.plan_row or self.id
 
     @classmethod
     def of_hits(cls, read_for: InstrumentedAttribute[int | None]) -> ColumnElement[bool]:
@@ -193,7 +227,7 @@ class Calibration(Base):
     diameter_mm: Mapped[float]
     rms_mm: Mapped[float]
     u_radius_mm: Mapped[float]
-    made_at: Mapped[datetime] = _now()
+    made_at: Mapped[datetime] = made_at()
     note: Mapped[str] = mapped_column(Text, server_default="")
     instrument_id: Mapped[int | None] = mapped_column(ForeignKey("instruments.id", use_alter=True))
     method: Mapped[str] = mapped_column(String(10), server_default="sphere")
@@ -252,8 +286,8 @@ class Station(Base):
     job_id: Mapped[int] = mapped_column(ForeignKey("jobs.id"), index=True)
     instrument_id: Mapped[int] = mapped_column(ForeignKey("instruments.id"))
     name: Mapped[str]
-    created_at: Mapped[datetime] = _now()
-    brought_at: Mapped[datetime] = _now()
+    created_at: Mapped[datetime] = made_at()
+    brought_at: Mapped[datetime] = made_at()
 
 
 class Detail(Base):
@@ -267,7 +301,7 @@ class Detail(Base):
     rounds: Mapped[list[Any]] = mapped_column(JSONB, server_default="[]")
     first: Mapped[dict[str, Any] | None] = mapped_column(JSONB)
     fixed_at: Mapped[datetime | None]
-    created_at: Mapped[datetime] = _now()
+    created_at: Mapped[datetime] = made_at()
     removed_at: Mapped[datetime | None]
 
 
@@ -278,7 +312,7 @@ class FitterLink(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     detail_id: Mapped[int] = mapped_column(ForeignKey("details.id"), index=True)
     token_hash: Mapped[str] = mapped_column(String(64), unique=True)
-    created_at: Mapped[datetime] = _now()
+    created_at: Mapped[datetime] = made_at()
     withdrawn_at: Mapped[datetime | None]
 
 
@@ -317,7 +351,7 @@ class Reading(Base):
     points: Mapped[bytes] = mapped_column(LargeBinary, server_default="")
     counts: Mapped[list[int]] = mapped_column(ARRAY(Integer), server_default="{}")
     conditions: Mapped[dict[str, Any]] = mapped_column(JSONB, server_default="{}")
-    kept_at: Mapped[datetime] = _now()
+    kept_at: Mapped[datetime] = made_at()
 
 
 class InstrumentEvent(Base):
@@ -328,7 +362,7 @@ class InstrumentEvent(Base):
     instrument_id: Mapped[int] = mapped_column(ForeignKey("instruments.id"), index=True)
     what: Mapped[str] = mapped_column(String(20))
     words: Mapped[str] = mapped_column(Text, server_default="")
-    at: Mapped[datetime] = _now()
+    at: Mapped[datetime] = made_at()
 
 
 class Trial(Base):
@@ -351,7 +385,7 @@ class Trial(Base):
     found: Mapped[dict[str, Any] | None] = mapped_column(JSONB)
     temperature_c: Mapped[float | None]
     by: Mapped[int | None] = mapped_column(ForeignKey("users.id"))
-    started_at: Mapped[datetime] = _now()
+    started_at: Mapped[datetime] = made_at()
     ended_at: Mapped[datetime | None]
 
 
@@ -363,7 +397,7 @@ class Recalibration(Base):
     old_id: Mapped[int] = mapped_column(ForeignKey("calibrations.id"))
     new_id: Mapped[int] = mapped_column(ForeignKey("calibrations.id"))
     by: Mapped[int | None] = mapped_column(ForeignKey("users.id"))
-    at: Mapped[datetime] = _now()
+    at: Mapped[datetime] = made_at()
     taken_back_at: Mapped[datetime | None]
 
 
@@ -386,7 +420,7 @@ class Mark(Base):
     hit: Mapped[int | None]
     reason: Mapped[str] = mapped_column(String(10))
     by: Mapped[int | None] = mapped_column(ForeignKey("users.id"))
-    at: Mapped[datetime] = _now()
+    at: Mapped[datetime] = made_at()
     lifted_at: Mapped[datetime | None]
 
 
@@ -397,7 +431,7 @@ class DeviceEvent(Base):
     instrument_id: Mapped[int] = mapped_column(ForeignKey("instruments.id"), primary_key=True)
     session: Mapped[str] = mapped_column(String(40), primary_key=True)
     number: Mapped[int] = mapped_column(BigInteger, primary_key=True)
-    at: Mapped[datetime] = _now()
+    at: Mapped[datetime] = made_at()
 
 
 class Cloud(Base):
@@ -416,7 +450,7 @@ class Cloud(Base):
     message: Mapped[str] = mapped_column(Text, server_default="")
     share: Mapped[float] = mapped_column(Double, server_default="0")
     given: Mapped[bytes | None] = deferred(mapped_column(LargeBinary))
-    at: Mapped[datetime] = _now()
+    at: Mapped[datetime] = made_at()
 
 
 class PointFile(Base):
@@ -436,7 +470,7 @@ class PointFile(Base):
     state: Mapped[str] = mapped_column(String(10), server_default="reading")
     share: Mapped[float] = mapped_column(Double, server_default="0")
     words: Mapped[str] = mapped_column(Text, server_default="")
-    at: Mapped[datetime] = _now()
+    at: Mapped[datetime] = made_at()
 
 
 class PointFilePiece(Base):
@@ -446,25 +480,3 @@ class PointFilePiece(Base):
     file_id: Mapped[int] = mapped_column(ForeignKey("point_files.id", ondelete="CASCADE"), primary_key=True)
     number: Mapped[int] = mapped_column(primary_key=True)
     piece: Mapped[bytes] = mapped_column(LargeBinary)
-
-
-class Picture(Base):
-    __tablename__ = "pictures"
-    id: Mapped[int] = mapped_column(primary_key=True)
-    job_id: Mapped[int] = mapped_column(ForeignKey("jobs.id"), index=True)
-    png: Mapped[bytes] = deferred(mapped_column(LargeBinary))
-    caption: Mapped[str] = mapped_column(Text, server_default="")
-    at: Mapped[datetime] = _now()
-
-
-class Report(Base):
-    __tablename__ = "reports"
-    id: Mapped[int] = mapped_column(primary_key=True)
-    job_id: Mapped[int] = mapped_column(ForeignKey("jobs.id"), index=True)
-    kind: Mapped[str] = mapped_column(String(5))
-    state: Mapped[str] = mapped_column(String(10), server_default="making")
-    message: Mapped[str] = mapped_column(Text, server_default="")
-    rows: Mapped[list[Any]] = mapped_column(JSONB, server_default="[]")
-    data: Mapped[bytes | None] = deferred(mapped_column(LargeBinary))
-    by: Mapped[int | None] = mapped_column(ForeignKey("users.id"))
-    at: Mapped[datetime] = _now()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from typing import Any
 
 from flask import Response, jsonify, render_template, request, url_for
 from flask_login import current_user
@@ -28,10 +29,15 @@ def seen_now(of: object, edition: str) -> str:
     return render_template("_seen.html", of=of, seen=edition, oob=True)
 
 
-def go_on(job_id: int, stage: str, show: int | None = None):
-    """A change was made: the slip goes on to a stage's page, which shows a row where one is named; the rest stays."""
-    place = {"path": url_for("job.page", job_id=job_id, stage=stage, show=show), "target": "#slip"}
+def go_on(job_id: int, stage: str, **shown: Any):
+    """A change was made: the slip goes on to a stage's page, which shows what is named; the rest stays."""
+    place = {"path": url_for("job.page", job_id=job_id, stage=stage, **shown), "target": "#slip"}
     return "", 200, {"HX-Location": json.dumps(place)}
+
+
+def in_slip(address: str):
+    """A change was made: the slip shows what is at an address as it is now; the page stays."""
+    return "", 200, {"HX-Location": json.dumps({"path": address, "target": "#slip", "push": False})}
 
 
 def may_listen(to: str) -> Response:

@@ -5,8 +5,10 @@ from __future__ import annotations
 import errno
 import hashlib
 import os
+from collections.abc import Mapping
 from functools import lru_cache
 from pathlib import Path
+from typing import Any
 
 from flask import Flask, current_app, g, jsonify, render_template, request, url_for
 from flask_login import LoginManager, current_user
@@ -21,6 +23,7 @@ from ..core.units import NO_BREAK, UNITS, Units, degrees_text, length_text, sent
 from ..exchange.columns import SHOWN
 from ..exchange.symbols import Symbol
 from ..jobs.editions import edition_of
+from ..jobs.plan import catalogue
 from ..store.database import AWAY, transaction
 from ..store.models import Job
 from . import params, sizes
@@ -47,6 +50,7 @@ from .measure.scans import blueprint as scans
 from .people.pages import blueprint as people
 from .people.sign_in import Person, load_person
 from .people.sign_in import blueprint as auth
+from .pieces.pages import blueprint as pieces
 from .place.fitter import blueprint as fitter
 from .place.pages import blueprint as place
 from .plan.derive import blueprint as derive
@@ -55,8 +59,11 @@ from .plan.part import blueprint as part
 from .plan.rows import blueprint as planning
 from .plan.section import blueprint as section
 from .plan.standing import blueprint as standing
+from .proving.pages import blueprint as proving
 from .rehearsal.pages import blueprint as rehearsal
+from .report.office import blueprint as office
 from .report.pages import blueprint as report
+from .report.pictured import blueprint as pictured
 from .rows import row_html
 
 ROOM = Path(__file__).parent
@@ -85,13 +92,17 @@ BLUEPRINTS = (
     scan_sections,
     derive,
     fitter,
+    pieces,
     report,
+    pictured,
+    office,
     instruments,
     probes,
     trials,
     people,
     place,
     rehearsal,
+    proving,
     health,
     guide,
 )
@@ -156,14 +167,22 @@ def _signed_in_only():
     g.actor = current_user.actor
     if view is not None:  # else there is no such page, which is said as such
         must_pass(view, g.actor)
+        _must_be_there(request.view_args or {})
     return None
 
 
+def _must_be_there(named: Mapping[str, Any]) -> None:
+    """A removed job is there for nobody, but to be brought back. Raises InputError."""
+    job_id = named.get("job_id")
+    if job_id is not None and request.endpoint != "home.bring_back" and catalogue.is_removed(job_id):
+        raise InputError("That job was removed.", "What was read is kept.", "An administrator may bring it back for 30 days.")
+
+
 def _headers(response):
-    response.headers["Content-Security-Policy"] = POLICY
+    response.headers.setdefault("Content-Security-Policy", POLICY)
     response.headers["X-Content-Type-Options"] = "nosniff"
     response.headers["Referrer-Policy"] = "same-origin"
-    response.headers["X-Frame-Options"] = "DENY"
+    response.headers.setdefault("X-Frame-Options", "DENY")
     if request.endpoint != "static":
         response.headers.setdefault("Cache-Control", "no-store")
     return response

@@ -10,6 +10,7 @@ from operator import attrgetter
 from typing import cast
 
 from ..core.deriving import Drawing
+from ..core.fingerprints import fingerprint
 from ..core.sameness import Layered
 from ..core.sheet import RowResult, SheetRow, Untied
 from ..core.sheet.bases.systems import SystemRecipe
@@ -20,7 +21,7 @@ from ..exchange.table import RowText
 from ..jobs.align.alignment_text import worth
 from ..jobs.kit import instruments
 from ..jobs.measure.ahead import ahead_of
-from ..jobs.measure.maps import steps_of
+from ..jobs.measure.maps import scale_of, steps_of
 from ..jobs.measure.prompts import Prompt, prompt, spoiling
 from ..jobs.state.results import JobResults
 from ..jobs.state.rows_text import row_texts
@@ -163,9 +164,8 @@ def _scene_row(row: SheetRow, found: RowResult, without_cad: bool, units: Units,
     elif found.cloud is not None and found.cloud.key:
         raw["cloud"] = f"{found.cloud.key}-{found.cloud.state}-{alignment}"
     if (judged := shown_of(found)) is not None:
-        steps = steps_of(judged)
-        words = [length_text(step, units, sign=True) for step in steps]
-        raw["map"] = {"key": judged.found.key, "steps": steps, "words": words}
+        key = judged.found.key + fingerprint(recipe)[:8] if not judged.limits.alike else judged.found.key
+        raw["map"] = {"key": key, "steps": steps_of(judged), "words": scale_of(judged, units)}
     if recipe.on_map is not None:
         raw["pinned"] = str(recipe.on_map)
     contacts = found.contacts_part

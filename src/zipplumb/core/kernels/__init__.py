@@ -16,7 +16,7 @@ from .codes import CODES
 
 MODULES = (
     *("blocks", "curve", "descent", "distances", "extremes", "holding"),
-    *("middles", "poses", "sightings", "splines", "spreading", "starts"),
+    *("middles", "poses", "raster", "sightings", "splines", "spreading", "starts"),
 )
 
 
@@ -44,6 +44,7 @@ centered = _loop("middles", "centered")
 descend = _loop("descent", "descend")
 disagreements = _loop("sightings", "disagreements")
 feet_on = _loop("curve", "feet_on")
+fill = _loop("raster", "fill")
 first_bad = _loop("middles", "first_bad")
 gradients = _loop("distances", "gradients")
 held_by = _loop("holding", "held_by")
@@ -54,6 +55,7 @@ laid_flat = _loop("middles", "laid_flat")
 largest_of = _loop("extremes", "largest_of")
 mark_blocks = _loop("blocks", "mark_blocks")
 middle = _loop("middles", "middle")
+paint = _loop("raster", "paint")
 principal = _loop("middles", "principal")
 rotation = _loop("descent", "rotation")
 search = _loop("starts", "search")

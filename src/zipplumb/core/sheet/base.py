@@ -12,17 +12,19 @@ from collections.abc import Iterator, Mapping
 from functools import cache
 from typing import Annotated, Any, ClassVar, Literal, NamedTuple, Union
 
+import numpy as np
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, model_validator
 
 from ..frames import Array
 from ..units import Unit
 
 Role = Literal["feature", "system", "dimension", "tolerance", "cloud", "map", "pin"]
-Referable = Literal["feature", "system", "station", "cloud", "map"]
+Referable = Literal["feature", "system", "station", "cloud", "map", "row", "picture"]
 
 
 class Needed(NamedTuple):
-    """Something that a row rests on: a feature, a system, a station, a cloud or a map, by its id."""
+    """Something that a row rests on: a feature, a system, a station, a cloud or a map, by its id; what is no recipe names any
+    row, or a picture."""
 
     what: Referable
     id: int
@@ -44,8 +46,11 @@ SystemRef = Annotated[Id, Ref("system")]
 StationRef = Annotated[Id, Ref("station")]
 CloudRef = Annotated[Id, Ref("cloud")]
 MapRef = Annotated[Id, Ref("map")]
+RowRef = Annotated[Id, Ref("row")]
+PictureRef = Annotated[Id, Ref("picture")]
 
 Vector = tuple[float, float, float]
+NOWHERE = np.empty((0, 3))
 
 
 def _has_length(value: Vector) -> Vector:
@@ -92,7 +97,11 @@ class RowRecipe(Model):
     ``hits_stand_apart``: on purpose, round one place: what they leave is no form;
     ``in_network``: how stations stand rests on it, as a point that ties them or a ``known_length`` between two;
     ``answered``: fields that hold a person's answers, and what they are before: an answer is of the hits it was given for;
-    ``rests_on_surfaces``: it is worked out with the part's CAD surfaces; ``typed``: a person can type all of it.
+    ``found_here``: fields that tell what was found of one piece, which a plan of others does not have;
+    ``rests_on_surfaces``: it is worked out with the part's CAD surfaces; ``typed``: a person can type all of it;
+    ``takes_more``: how many hits it is measured by is free, and more of them tell more;
+    ``practice_hits``: by so many its form is looked at (BS 7172:1989, from memory; of an arc common practice), 0: not known;
+    ``is_table``: its numbers are many, of which none stands for the others.
     ``asked``: its characteristics that matter, the first shown on its line; none: all that the kind has,
     without limits.
     """
@@ -110,8 +119,12 @@ class RowRecipe(Model):
     on_surface: ClassVar[bool] = False
     hits_stand_apart: ClassVar[bool] = False
     answered: ClassVar[Mapping[str, Any]] = {}
+    found_here: ClassVar[tuple[str, ...]] = ()
     rests_on_surfaces: ClassVar[bool] = False
     typed: ClassVar[bool] = True
+    practice_hits: ClassVar[int] = 0
+    takes_more: ClassVar[bool] = False
+    is_table: ClassVar[bool] = False
     name: Annotated[str, Field(min_length=1, max_length=80)]
     note: Annotated[str, Field(max_length=200)] = ""
     asked: Annotated[tuple[Asked, ...], Field(max_length=40)] = ()
@@ -168,6 +181,11 @@ class RowRecipe(Model):
         return None
 
     @property
+    def of_one_piece(self) -> bool:
+        """It makes sense for the piece alone for which it was made."""
+        return False
+
+    @property
     def takes_by_cad(self) -> bool:
         """Of a scan it takes what the CAD tells to be its own, where the part is aligned."""
         return False
@@ -186,6 +204,10 @@ class RowRecipe(Model):
     def targets(self) -> Array | None:
         """Where in the part it is to be touched, (k, 3), in that order; None where that is free."""
         return None
+
+    def aims_left(self, hits: int) -> Array:
+        """(k, 3) where in the part more hits are wanted that somebody asked for at certain places, once it has so many hits."""
+        return NOWHERE
 
     def height_over_nominal(self, points_part: Array, surfaces: Any = None) -> Array | None:
         """(n,) mm from its nominal surface into the air; None where it has none. ``surfaces``: the part's."""
@@ -252,7 +274,7 @@ def hints(model: type[BaseModel]) -> dict[str, Any]:
 
 
 @cache
-def _may_refer(model: type[BaseModel]) -> tuple[tuple[str, Any], ...]:
+def fields_that_refer(model: type[BaseModel]) -> tuple[tuple[str, Any], ...]:
     """The fields of a model in which something may be named, with their annotations."""
     return tuple((name, hint) for name, hint in hints(model).items() if name in model.model_fields and _names(hint))
 
@@ -260,7 +282,7 @@ def _may_refer(model: type[BaseModel]) -> tuple[tuple[str, Any], ...]:
 def _names(annotation: Any) -> bool:
     """Something of this annotation may name a row or a station."""
     if isinstance(annotation, type) and issubclass(annotation, BaseModel):
-        return bool(_may_refer(annotation))
+        return bool(fields_that_refer(annotation))
     if typing.get_origin(annotation) is Annotated and any(isinstance(m, Ref) for m in annotation.__metadata__):
         return True
     return annotation is Any or any(_names(arm) for arm in typing.get_args(annotation))
@@ -269,7 +291,7 @@ def _names(annotation: Any) -> bool:
 def references(value: Any, annotation: Any = None) -> Iterator[Needed]:
     """Everything that a recipe, or a part of it, names."""
     if isinstance(value, BaseModel):
-        for name, hint in _may_refer(type(value)):
+        for name, hint in fields_that_refer(type(value)):
             yield from references(getattr(value, name), hint)
         return
     origin = typing.get_origin(annotation)

@@ -28,11 +28,9 @@ class Judgement:
 
 
 class JudgedRecipe(RowRecipe):
-    """A row that judges the features of others. ``takes_zone``: by how large a zone is said on the row; ``is_table``: its
-    numbers are many, of which none stands for the others."""
+    """A row that judges the features of others. ``takes_zone``: by how large a zone is said on the row."""
 
     takes_zone: ClassVar[bool] = False
-    is_table: ClassVar[bool] = False
 
     @classmethod
     def of_chosen(cls, of: Sequence[int]) -> dict[str, Any] | None:

@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 from ...core.calibration import Question, question_about
 from ...core.cloud.head import ScannerHead
 from ...core.errors import InputError
-from ...core.units import length_from_text, unit_of
+from ...core.units import length_from_text, length_text, unit_of
 from ...store.database import stored, tell, transaction
 from ...store.models import Calibration, Instrument, Job, Probe, Reading, Recalibration, Row, Station
 from ..actor import Actor, record
@@ -319,3 +319,10 @@ def doubt(session: Session, calibration_id: int, words: str) -> list[Use]:
     for use in touched:
         tell(session, use.job_id, "sheet")
     return touched
+
+
+def calibration_words(cal: Calibration) -> str:
+    size = f", {length_text(cal.diameter_mm, 'mm')} mm ({length_text(cal.diameter_mm, 'in')} in)" if cal.diameter_mm else ""
+    if cal.method == "stated":
+        return f"{cal.probe.name}{size}, as its maker states"
+    return f"{cal.probe.name}{size}, calibrated {cal.made_at:%Y-%m-%d %H:%M}, rms {length_text(cal.rms_mm, 'mm')} mm"

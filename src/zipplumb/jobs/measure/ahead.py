@@ -29,10 +29,17 @@ class Ahead:
 def ahead_of(state: JobResults) -> Ahead | None:
     """Guidance for the current row; None where it takes no more hits."""
     row = state.current
-    if row is None or not row.recipe.takes_hits or row.finished:
+    if row is None or not row.recipe.takes_hits:
         return None
-    recipe, outline = row.recipe, outline_of(state, row)
-    count = state.results[row.id].hits
+    recipe, count = row.recipe, state.results[row.id].hits
+    aims = recipe.aims_left(count)
+    if row.finished and not len(aims):
+        return None
+    outline = outline_of(state, row)
+    if len(aims):
+        taken, since = _taken(state, row.id), max(0, count - (recipe.wanted_hits - len(aims)))
+        left = _left(aims, None if taken is None else taken[len(taken) - min(since, len(taken)) :], since)
+        return Ahead(outline, left, left[0] if len(left) else None)
     if recipe.targets is not None:
         left = _left(recipe.targets, _taken(state, row.id), count)
         return Ahead(outline, left, left[0] if len(left) else None)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from itertools import islice
 from typing import Protocol, cast
 
 import numpy as np
@@ -305,7 +306,7 @@ def drawn_of(session: Session, state: JobResults, scan_id: int) -> NDArray[np.fl
 def live_of(session: Session, state: JobResults, scan_id: int, after: int) -> tuple[NDArray[np.float32], int]:
     """(d, 5) of what was scanned since a reading, thinned, as ``drawn_of`` tells it; and the last reading in it."""
     found, last = [NOTHING], after
-    for reading_id, _, light in light_since(session, state, scan_id, after):
+    for reading_id, _, light in islice(light_since(session, state, scan_id, after), LIVE_CHUNKS):
         last = reading_id
         if light is not None:
             found.append(CloudPoints.bare(light.points, light.lines, light.brightness).drawn(state.drawn_from_world))
@@ -321,7 +322,7 @@ def light_since(session: Session, state: JobResults, scan_id: int, after: int) -
     state.row(scan_id)
     gone = select(Mark.reading_id).where(Mark.reading_id == Reading.id, Mark.hit.is_(None), Mark.lifted_at.is_(None))
     new = Reading.row_id == scan_id, Reading.id > after, Reading.points != b"", ~gone.exists()
-    for reading in session.scalars(select(Reading).where(*new).order_by(Reading.id).limit(LIVE_CHUNKS)):
+    for reading in session.scalars(select(Reading).where(*new).order_by(Reading.id).execution_options(yield_per=LIVE_CHUNKS)):
         if reading.calibration_id not in state.kit.calibrations or reading.station_id not in state.stations:
             return
         calibration = state.kit.calibrations[reading.calibration_id]

@@ -18,7 +18,8 @@ from ...core.cloud.points import drawn
 from ...core.errors import InputError
 from ...core.frames import Array
 from ...core.sheet import SheetRow
-from ...core.sheet.maps.found import WORDS, Figures, FoundMap, JudgedMap, shown_of
+from ...core.sheet.maps.found import Figures, FoundMap, JudgedMap, shown_of
+from ...core.sheet.maps.limits import WHOLE
 from ...core.units import Units, in_units, length_text
 from ...exchange.clouds.e57 import write_e57
 from ...exchange.map_table import MapLine, MapTable, csv_of_faces
@@ -35,7 +36,7 @@ EDGES = 8  # of the steps of its colours: seven between the limits, and one beyo
 SPANNED = 1.2  # without limits, of the deviations of most places
 FLAT_MM = 0.01  # what all is less off than that has no finer steps
 FINER = 6  # bars of a step, in the bars of how many lie where
-ALL_MM = 1e6  # no place is farther off
+ALL, UNASKED = 1e6, 2e9  # no place is painted as more, but for those of which nothing is asked
 MOST_PINS = 60
 FINE, THICK = 8, 3  # places drawn over how far hits are apart, and so many in each square of that
 FEWEST_DRAWN, MOST_DRAWN = 200, 60_000  # of a face
@@ -126,19 +127,35 @@ def map_of(state: JobResults, row_id: int) -> JudgedMap:
 
 
 def steps_of(judged: JudgedMap) -> list[float]:
-    """Where one colour ends and the next begins, mm, rising."""
-    whole = judged.whole
+    """Where one colour ends and the next begins, rising: mm; where faces have limits of their own, per cent of these."""
+    if not judged.limits.alike:
+        return np.linspace(-WHOLE, WHOLE, EDGES).tolist()
+    whole, (lower, upper) = judged.whole, judged.limits.of_all()
     usual = max(SPANNED * max(abs(whole.low), abs(whole.high)), FLAT_MM)
-    high = judged.upper if judged.upper is not None else -judged.lower if judged.lower is not None else usual
-    low = judged.lower if judged.lower is not None else -high
+    high = upper if upper is not None else -lower if lower is not None else usual
+    low = lower if lower is not None else -high
     if high <= low:
         low, high = low - usual, low + usual
     return np.linspace(low, high, EDGES).tolist()
 
 
+def scale_of(judged: JudgedMap, units: Units) -> list[str]:
+    """The same in words."""
+    if not judged.limits.alike:
+        return [f"{step:+.0f} %" for step in steps_of(judged)]
+    return [length_text(step, units, sign=True) for step in steps_of(judged)]
+
+
+def painted(judged: JudgedMap) -> Array:
+    """(k,) what the colour of each place tells, on the scale of the steps; over ``ALL`` where nothing is asked of it."""
+    off = judged.found.places.means
+    return off if judged.limits.alike else np.nan_to_num(judged.limits.used(off), nan=UNASKED)
+
+
 @dataclass(frozen=True)
 class Bar:
-    """Of the bars of how many places lie where: from, to, mm; the share of the highest; the step of colours (0 to 8)."""
+    """Of the bars of how many places lie where: from, to, on the scale of the steps; the share of the highest; the step of
+    colours (0 to 8)."""
 
     low: float
     high: float
@@ -152,29 +169,32 @@ def bars_of(judged: JudgedMap) -> list[Bar]:
     steps = np.array(steps_of(judged))
     wide = (steps[1] - steps[0]) / FINER
     ends = np.linspace(steps[0] - FINER * wide, steps[-1] + FINER * wide, (EDGES + 1) * FINER + 1)
-    off = judged.found.places.means
+    off = painted(judged)
+    off = off[off < ALL]
     counts = np.histogram(np.clip(off, ends[0], ends[-1]), ends)[0]
     most = max(int(counts.max()), 1)
-    ends[0], ends[-1] = -ALL_MM, ALL_MM
+    ends[0], ends[-1] = -ALL, ALL
     return [
         Bar(float(ends[k]), float(ends[k + 1]), int(count), int(count) / most, k // FINER) for k, count in enumerate(counts)
     ]
 
 
 def drawn_of(state: JobResults, row_id: int) -> tuple[NDArray[np.float32], float]:
-    """(d, 5): places on the part's surface, how far it lies off there, mm, and which way the surface faces; and how large each
-    is to be drawn, mm.
+    """(d, 5): places on the part's surface, what its colour tells there, see ``painted``, and which way it faces; and how
+    large each is to be drawn, mm.
 
     Between hits that are apart the surface is drawn as the nearest of them found it.
     """
-    found = map_of(state, row_id).found
+    judged = map_of(state, row_id)
+    found = judged.found
+    shown = replace(found.places, means=painted(judged))
     if not found.apart:
-        return drawn(found.places.points, found.places.means, found.places.normals), found.result.step_mm
+        return drawn(shown.points, shown.means, shown.normals), found.result.step_mm
     model = model_of(state.job.part)
     if model is None:
         raise InputError("The part has no CAD to be drawn on.", "Nothing was changed.", "Bring in its CAD.")
     size = found.result.step_mm / FINE
-    on_part = _filled(model, found, size)
+    on_part = _filled(model, replace(found, result=replace(found.result, places=shown)), size)
     return drawn(on_part.points, on_part.means, on_part.normals), 2 * size
 
 
@@ -233,10 +253,11 @@ FILES = {"ply": _as_ply, "e57": _as_e57, "csv": _as_csv}
 
 @dataclass(frozen=True, eq=False)
 class PlaceTold:
-    """What a map says at a place ``at`` (3,) of the part."""
+    """What a map says at a place ``at`` (3,) of the part, on its ``face``."""
 
     at: Array
     words: str
+    face: int
 
 
 def told_at(state: JobResults, row_id: int, place: Array) -> PlaceTold:
@@ -255,9 +276,13 @@ def told_near(state: JobResults, row_id: int, place: Array) -> PlaceTold | None:
         return None
     places, U = judged.found.places, float(judged.U[number])
     sure = f"U {length_text(U, units)}" if np.isfinite(U) else "not proven"
-    word = "" if judged.words is None else f": {WORDS[judged.words[number]]}"
+    word, limits = judged.word_at(number), ""
+    if word is not None and not judged.limits.alike:
+        limits = f", limits {limits_text(*judged.limits.at(number), units)}"
+    said = "" if word is None else f": {word}"
     off = length_text(float(places.means[number]), units, sign=True)
-    return PlaceTold(places.points[number], f"{off} {units} ({sure}), {face_name(state, int(places.faces[number]))}{word}")
+    face = int(places.faces[number])
+    return PlaceTold(places.points[number], f"{off} {units} ({sure}), {face_name(state, face)}{said}{limits}", face)
 
 
 def face_name(state: JobResults, face: int) -> str:
@@ -302,9 +327,11 @@ def table_of(state: JobResults, name: str, judged: JudgedMap) -> MapTable:
     """Of one map."""
     units = state.job.units
     bars = tuple((bar.share, bar.step) for bar in bars_of(judged))
-    scale = tuple(length_text(step, units, sign=True) for step in steps_of(judged))
-    faces = tuple(_line(face_name(state, face), found, units) for face, found in farthest_off(judged))
-    return MapTable(name, judged.told, _line("all that was seen", judged.whole, units), faces, bars, scale)
+    scale = tuple(scale_of(judged, units))
+    limits = judged.limits_of_faces()
+    faces = tuple(_line(face_name(state, face), found, units, limits[face]) for face, found in farthest_off(judged))
+    whole = _line("all that was seen", judged.whole, units, judged.limits.of_all())
+    return MapTable(name, judged.told, whole, faces, bars, scale, not judged.limits.alike)
 
 
 def farthest_off(judged: JudgedMap) -> list[tuple[int, Figures]]:
@@ -312,8 +339,17 @@ def farthest_off(judged: JudgedMap) -> list[tuple[int, Figures]]:
     return sorted(judged.of_faces.items(), key=lambda item: -max(abs(item[1].smallest), abs(item[1].largest)))
 
 
-def _line(name: str, found: Figures, units: Units) -> MapLine:
+def limits_text(lower: float | None, upper: float | None, units: Units) -> str:
+    """Both, or one; "" for none."""
+    told = [length_text(limit, units, sign=True) for limit in (lower, upper) if limit is not None]
+    if len(told) == 2:
+        return " to ".join(told)
+    return "" if not told else f"{'at least' if lower is not None else 'at most'} {told[0]}"
+
+
+def _line(name: str, found: Figures, units: Units, limits: tuple[float | None, float | None]) -> MapLine:
     lengths = (found.mean, found.spread, found.low, found.high, found.smallest, found.largest)
     numbers = tuple(in_units(mm, units) for mm in lengths)
     texts = tuple(length_text(mm, units, sign=mm is not found.spread) for mm in lengths)
-    return MapLine(name, found.places, numbers, texts, found.shares)
+    lower, upper = (None if mm is None else in_units(mm, units) for mm in limits)
+    return MapLine(name, found.places, numbers, texts, found.shares, (lower, upper), limits_text(*limits, units))

@@ -75,7 +75,7 @@ class AtRow:
         else:
             row = touching.begin(session, job) if job.touching else _current(session, job)
         _add(session, self.instrument, job, row, batch)
-        if row.finished_at is not None:
+        if row.finished_at is not None and not (row.recipe.get("aims") and _was_wanted(session, job, row)):
             row.finished_at = None
             _forget_pull_offs(session, row, None)
         tell(session, job.id, "hits", row=row.id, tone="taken", at=batch.times[-1])
@@ -105,6 +105,13 @@ class AtRow:
 
     def just_touch(self) -> str:
         return touching.turn_on(self.session, INSTRUMENT, self.job)
+
+
+def _was_wanted(session: Session, job: Job, row: Row) -> bool:
+    """What was just kept of a finished row is no more than was asked for."""
+    session.flush()
+    state = load(session, job.id)
+    return state.results[row.id].hits <= state.row(row.id).recipe.wanted_hits
 
 
 def finish(actor: Actor, job_id: int) -> str:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy.orm import Session
 
+from ...core.sheet import SheetRow
 from ...store.models import Job
 from ..actor import Actor
 from ..state.results import JobResults, load
@@ -16,9 +17,14 @@ def next_to_measure(state: JobResults, after: int) -> int | None:
     ids = [r.id for r in read]
     at = ids.index(after) if after in ids else -1
     for row in read[at + 1 :] + read[: at + 1]:
-        if not row.finished and row.id != after:
+        if row.id != after and (not row.finished or wants_more(state, row)):
             return row.id
     return after
+
+
+def wants_more(state: JobResults, row: SheetRow) -> bool:
+    """It is finished, and more hits are wanted of it at certain places: they join those that it has."""
+    return row.finished and len(row.recipe.aims_left(state.results[row.id].hits)) > 0
 
 
 def from_answered(session: Session, actor: Actor, job: Job, row_id: int) -> None:

@@ -21,7 +21,7 @@ from ...exchange.clouds.reading import Asked, Piece, Seen, pieces_of, read_point
 from ...store.database import stored, tell, transaction
 from ...store.models import Calibration, Instrument, Job, PointFile, Probe, Reading, Row, Station, User
 from ..actor import Actor, record
-from ..pieces import OF_POINTS
+from ..file_pieces import OF_POINTS
 from ..plan.adding import add_rows, named
 from ..queue import defer, said_where_it_fails
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 
 from ...core.fitting import SURE, SpoilingHit
 from ...core.sheet import Needed, RowResult, SheetRow
+from ...core.sheet.proving.settled import settled
 from ...core.units import count_text, length_text, sentence_in
 from ...store.models import Instrument
 from ..kit import stations
@@ -14,7 +15,7 @@ from ..state.results import JobResults
 from ..state.rows_text import form_text, row_text
 from ..words import words_for
 from ..words._shared import CHOICES
-from . import chain, scanning
+from . import chain, onward, scanning
 from .astray import Astray, astray
 from .touching import chosen, open_row, options, plane_of_touch
 
@@ -141,7 +142,9 @@ def _after_a_scan(state: JobResults, scan: SheetRow) -> str:
 
 
 def _all_done(state: JobResults, row: SheetRow) -> bool:
-    return row.finished and state.results[row.id].state == "done" and state.sheet.finished
+    if not row.finished or state.results[row.id].state != "done" or not state.sheet.finished:
+        return False
+    return not any(onward.wants_more(state, each) for each in state.measured)
 
 
 def _nothing_planned(state: JobResults, instrument: Instrument | None) -> Prompt:
@@ -246,13 +249,31 @@ def _words(
     left = row.recipe.wanted_hits - found.hits
     if (first := row.recipe.hits_of_plane - found.hits) > 0:
         return f"{name}: its plane, {first} more.", "First the plane that it lies in, then the feature itself.", ""
+    if left > 0 and (known := _settled_words(row, found, left)):
+        return *known, ""
     if left > 0:
-        told = (found.message if found.hits > 3 else "", *found.doubts)
+        where = "At the targets on the stage, so that it is settled." if onward.wants_more(state, row) else ""
+        told = (where, found.message if found.hits > 3 else "", *found.doubts)
         return f"{name}: {left} more.", " ".join(filter(None, told)), ""
     if found.state == "waits":
         return f"{name}: finish.", found.message, ""
     then = "pull off and finish" if row.recipe.pulls_off else "finish"
     return f"{name}: {then}.", " ".join((*found.doubts, *found.warnings)), ""
+
+
+def _settled_words(row: SheetRow, found: RowResult, left: int) -> tuple[str, str] | None:
+    """That what is planned of it is not needed any more; never before its form was looked at by as many hits as is practice."""
+    practice = row.recipe.practice_hits
+    if not practice or found.hits < practice:
+        return None
+    so_many = f"with {found.hits} of {row.recipe.wanted_hits} hits"
+    known = settled(found, left)
+    told = {
+        "in": (f"{row.recipe.name}: settled, in.", f"Proven {so_many}. Finish if you like."),
+        "out": (f"{row.recipe.name}: settled, out.", f"Proven {so_many}: more would not change it. Finish."),
+        "no use": (f"{row.recipe.name}: {left} more.", "More hits here would hardly prove it. Its details tell what would."),
+    }
+    return told.get(known)
 
 
 def spoiling(found: RowResult) -> SpoilingHit | None:

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, cast
 
 import numpy as np
 
 from ...core.cloud.slicing import between
 from ...core.errors import InputError
+from ...core.features import direction_of, spot_of
 from ...core.fitting import fit
 from ...core.frames import Array, Indices, perpendicular_pair
 from ...core.sections import Section
@@ -17,6 +19,7 @@ from ...core.sheet import KINDS
 from ...core.sheet.kinds.scan_section import ScanSectionRecipe
 from ...core.sheet.maps.found import JudgedMap, shown_of
 from ...core.sheet.maps.sections import Curve, whiskers
+from ...exchange.section_drawing import SectionDrawn, drawn_flat
 from ...store.database import stored, tell, transaction
 from ...store.models import Job, Row
 from ..actor import Actor
@@ -36,20 +39,52 @@ ON_PAPER = {0: (1, 2), 1: (0, 2), 2: (0, 1)}
 SQUARE = 1 - 1e-6  # the cosine from which on a plane stands across an axis
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
+class Way:
+    """What a plane may stand across: a direction from a place (3,), as things are drawn."""
+
+    name: str
+    place: Array
+    direction: Array
+
+
+def ways_across(state: JobResults) -> dict[str, Way]:
+    """By their keys: the axes, and rows that have an axis or a normal."""
+    found = {name: Way(name, np.zeros(3), np.eye(3)[k]) for name, k in AXIS.items()}
+    here = state.drawn_from_world
+    for row in state.rows:
+        feature = state.results[row.id].feature
+        direction = None if feature is None else direction_of(feature.shape)
+        if feature is not None and direction is not None:
+            place = here.points(spot_of(feature.shape)[None])[0]
+            found[str(row.id)] = Way(row.recipe.name, place, here.vectors(direction[None])[0])
+    return found
+
+
+def names_across(state: JobResults) -> list[tuple[str, str]]:
+    """The keys of the ways across, and their words."""
+    return [(key, way.name if key in AXIS else f"as {way.name} points") for key, way in ways_across(state).items()]
+
+
+@dataclass(frozen=True, eq=False)
 class SectionsAsked:
-    """Planes across an axis, the first ``at_mm`` along it, ``count`` of them ``apart_mm``; points within ``thick_mm`` tell."""
+    """Planes across one of the ``ways_across``, the first ``at_mm`` along it, or ``through`` a place (3,), ``count`` of them
+    ``apart_mm``; points within ``thick_mm`` tell."""
 
     axis: str
-    at_mm: float
+    at_mm: float = 0.0
+    through: Array | None = None
     count: int = 1
     apart_mm: float = 0.0
     thick_mm: float = 1.0
 
-    def planes(self) -> list[Array]:
-        """A point (3,) of each. Raises InputError."""
-        if self.axis not in AXIS:
-            raise InputError("A plane stands across X, Y or Z.", "Nothing was planned.", "Choose one of them.")
+    def planes(self, ways: Mapping[str, Way]) -> tuple[list[Array], Array]:
+        """A point (3,) of each, and what they stand across (3,). Raises InputError."""
+        if self.axis not in ways:
+            raise InputError(
+                "A plane stands across X, Y, Z, or what a row has as its axis or normal.", "Nothing was planned.",
+                "Choose one of them.",
+            )  # fmt: skip
         if not 1 <= self.count <= MOST_SECTIONS:
             raise InputError(
                 f"1 to {MOST_SECTIONS} sections are planned at once.", "Nothing was planned.", "Type such a number."
@@ -62,22 +97,24 @@ class SectionsAsked:
             raise InputError(
                 "Points within 0 to 100 mm of a plane tell of it.", "Nothing was planned.", "Type how near, such as 1 mm."
             )
-        axis = np.eye(3)[AXIS[self.axis]]
-        return [(self.at_mm + k * self.apart_mm) * axis for k in range(self.count)]
+        way = ways[self.axis]
+        first = way.place + self.at_mm * way.direction if self.through is None else self.through
+        return [first + k * self.apart_mm * way.direction for k in range(self.count)], way.direction
 
 
 def plan(actor: Actor, job_id: int, scan_id: int, asked: SectionsAsked, zone_mm: float | None) -> list[int]:
     """Sections of a scan, in the part where it is aligned, else in the world. ``zone_mm``: of the profile. Returns the rows."""
     actor.must_change()
-    planes, across = asked.planes(), np.eye(3)[AXIS[asked.axis]].tolist()
     limits = [{"key": "profile", "upper": zone_mm}, *(each for each in TypedLimits().asked() if each["key"] != "profile")]
     with transaction() as session:
         stored(session, Job, job_id, lock=True)
         scan_row(session, job_id, scan_id)
-        in_world = load(session, job_id).alignment is None
+        state = load(session, job_id)
+        planes, across = asked.planes(ways_across(state))
+        in_world = state.alignment is None
         raws: list[dict[str, Any]] = [
-            {"kind": ScanSectionRecipe.key(), "scan": scan_id, "point": point.tolist(), "across": across, "in_world": in_world,
-             "thick_mm": asked.thick_mm, "asked": limits}
+            {"kind": ScanSectionRecipe.key(), "scan": scan_id, "point": point.tolist(), "across": across.tolist(),
+             "in_world": in_world, "thick_mm": asked.thick_mm, "asked": limits}
             for point in planes
         ]  # fmt: skip
         rows = add_rows(session, actor, job_id, named(session, job_id, raws))
@@ -88,7 +125,7 @@ def plan(actor: Actor, job_id: int, scan_id: int, asked: SectionsAsked, zone_mm:
 def recipe_of(state: JobResults, row_id: int) -> ScanSectionRecipe | None:
     """None of another row."""
     recipe = state.row(row_id).recipe
-    return recipe if isinstance(recipe, ScanSectionRecipe) else None
+    return cast(ScanSectionRecipe, recipe) if recipe.nodes == ScanSectionRecipe.nodes else None
 
 
 def curve_of(state: JobResults, row_id: int) -> Curve | None:
@@ -154,6 +191,9 @@ class FlatSection:
     axes: tuple[str, str]
     times: float
 
+    def drawn(self) -> SectionDrawn:
+        return drawn_flat(self.points, self.nominals, self.zone, self.whiskers, self.times, self.axes)
+
 
 def flat_of(state: JobResults, row_id: int) -> FlatSection | None:
     """None of what is no section, or not there yet."""
@@ -192,13 +232,17 @@ def _compared(state: JobResults, recipe: ScanSectionRecipe, judged: JudgedMap) -
     from ...cad.section import cut  # heavy, and seldom asked for
 
     model, places = model_of(state.job.part), judged.found.places
-    sections: list[Section] = []
+    sections: list[tuple[int, Section]] = []
     if model is not None and state.alignment is not None:
         for face in np.unique(places.faces).tolist():
             try:
-                sections += cut(model, [face], np.array(recipe.point), np.array(recipe.across))
+                found = cut(model, [face], np.array(recipe.point), np.array(recipe.across))
             except InputError:  # it lies along the plane: there is no one curve
                 continue
-    limits = [limit for limit in (judged.lower, judged.upper) if limit is not None]
-    zone = [each.points + recipe.times * limit * each.normals for each in sections for limit in limits]
-    return [each.points for each in sections], zone, whiskers(places, recipe.times, MOST_DRAWN)
+            sections += [(face, each) for each in found]
+    limits = judged.limits_of_faces()
+    zone = [
+        each.points + recipe.times * limit * each.normals
+        for face, each in sections for limit in limits[face] if limit is not None
+    ]  # fmt: skip
+    return [each.points for _, each in sections], zone, whiskers(places, recipe.times, MOST_DRAWN)

@@ -11,7 +11,7 @@ from pydantic import Field, ValidationError, model_validator
 from ...core.errors import InputError
 from ...core.frames import Array, unit
 from ...core.placing import Adjuster
-from ...core.sheet.base import Direction, Id, Length, Model, Vector
+from ...core.sheet.base import Direction, Length, Model, RowRef, Vector
 from ...core.units import Units, length_from_text
 from .placement import AXES
 
@@ -30,7 +30,7 @@ class AdjusterRecipe(Model):
 
     name: Annotated[str, Field(min_length=1, max_length=40)]
     place: Vector | None = None
-    under: Id | None = None
+    under: RowRef | None = None
     direction: Direction
     mm_per_turn: Length
     down: Turns | None = None

@@ -15,7 +15,8 @@ from sqlalchemy.orm import Session
 from ...core.errors import InputError
 from ...core.frames import Array
 from ...core.placing import Adjuster, Effect, Lies, TurnPlan
-from ...core.sheet.base import Id, Model
+from ...core.sheet.base import Model, RowRef
+from ...core.sheet.planned import Rename, renamed
 from ...store.database import stored, tell, transaction
 from ...store.models import Detail, Job
 from ..actor import Actor, record
@@ -34,7 +35,7 @@ class DetailRecipe(Model):
     """``targets``: rows of places on it; ``belongs``: where these are to be; ``body``: of the part's CAD, where it is one."""
 
     name: Annotated[str, Field(min_length=1, max_length=80)]
-    targets: Annotated[tuple[Id, ...], Field(min_length=1, max_length=50)]
+    targets: Annotated[tuple[RowRef, ...], Field(min_length=1, max_length=50)]
     adjusters: Annotated[tuple[AdjusterRecipe, ...], Field(max_length=24)] = ()
     belongs: Belongs = AtNominal()
     body: Annotated[int, Field(ge=0, lt=2**31)] | None = None
@@ -234,6 +235,16 @@ def _recipe(**raw: Any) -> DetailRecipe:
         reason = what["msg"].removeprefix("Value error, ")
         reason = reason[0].lower() + reason[1:]
         raise InputError(f"{field} cannot be so: {reason}.", "Nothing was kept.", "Correct it.") from None
+
+
+def copied(session: Session, job_id: int, other_id: int, rename: Rename) -> None:
+    """The details of a job in another that has the same rows, as nobody has seen them there yet. ``rename``: of the rows."""
+    for detail in kept_of(session, job_id):
+        try:
+            recipe = DetailRecipe.model_validate(renamed(DetailRecipe.model_validate(detail.recipe), rename))
+        except ValidationError:
+            continue  # its targets are of that job alone
+        session.add(Detail(job_id=other_id, recipe=recipe.model_dump(mode="json")))
 
 
 def remove(actor: Actor, job_id: int, detail_id: int, seen: str | None = None) -> None:

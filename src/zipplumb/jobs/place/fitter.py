@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
-import secrets
 from collections import Counter
 from datetime import UTC, datetime
 
@@ -14,24 +12,19 @@ from ...core.errors import InputError
 from ...store.database import stored, tell, transaction
 from ...store.models import Detail, FitterLink, Job
 from ..actor import Actor, record
-
-TOKEN_BYTES, LONGEST_TOKEN = 24, 64
-
-
-def _hash(token: str) -> str:
-    return hashlib.sha256(token.encode()).hexdigest()
+from ..tokens import hash_of, new_token
 
 
 def make_link(actor: Actor, job_id: int, detail_id: int) -> str:
     """A new link to a detail. Returns its secret, which is kept nowhere."""
     actor.must_change()
-    token = secrets.token_urlsafe(TOKEN_BYTES)
+    token, hashed = new_token()
     with transaction() as session:
         stored(session, Job, job_id, lock=True)
         detail = stored(session, Detail, detail_id)
         if detail.job_id != job_id or detail.removed_at is not None:
             raise InputError("That detail is not in this job any more.", "No link was made.", "Choose another.")
-        link = FitterLink(detail_id=detail_id, token_hash=_hash(token))
+        link = FitterLink(detail_id=detail_id, token_hash=hashed)
         session.add(link)
         session.flush()
         record(session, actor, job_id, "make a fitter's link", detail=detail_id, link=link.id)
@@ -60,9 +53,8 @@ def count_of(session: Session, detail_ids: list[int]) -> dict[int, int]:
 
 def link_of(session: Session, token: str) -> FitterLink | None:
     """The link of a secret, while it stands."""
-    if len(token) > LONGEST_TOKEN:
-        return None
-    link = session.scalar(select(FitterLink).where(FitterLink.token_hash == _hash(token)))
+    hashed = hash_of(token)
+    link = None if hashed is None else session.scalar(select(FitterLink).where(FitterLink.token_hash == hashed))
     return link if link is not None and detail_of(session, link.id) is not None else None
 
 
@@ -72,4 +64,5 @@ def detail_of(session: Session, link_id: int) -> Detail | None:
     if link is None or link.withdrawn_at is not None:
         return None
     detail = session.get(Detail, link.detail_id)
-    return detail if detail is not None and detail.removed_at is None else None
+    there = detail is not None and detail.removed_at is None and stored(session, Job, detail.job_id).removed_at is None
+    return detail if there else None

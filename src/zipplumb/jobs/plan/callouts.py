@@ -21,7 +21,7 @@ from ...core.units import length_text
 from ...store.database import stored, tell, transaction
 from ...store.models import Job, Row
 from ..actor import Actor, record
-from ..pieces import OF_PARTS
+from ..file_pieces import OF_PARTS
 from ..state.recipes import changed
 from ..state.results import JobResults, load
 from ..words import WORDS
@@ -75,7 +75,7 @@ def _new_letters(found: Callouts, state: JobResults) -> dict[str, int]:
 def _on_the_sheet(state: JobResults) -> set[tuple[str, float, frozenset[int]]]:
     """The tolerances that stand already, by kind, zone and faces."""
     found = [cast(ToleranceRecipe, row.recipe) for row in state.rows if _has_zone(row)]
-    return {(t.key(), t.zone_mm, frozenset(_under(state, t.of))) for t in found}
+    return {(t.key(), t.zone_mm, frozenset(faces_under(state, t.of))) for t in found}
 
 
 def _has_zone(row: SheetRow) -> bool:
@@ -206,7 +206,7 @@ def callouts_of(state: JobResults) -> Callouts:
             "No tolerance of this job is on faces of the model, with lettered datums.", "The job is untouched.",
             "Put one on a face, and letters on its datums.",
         )  # fmt: skip
-    lettered = [Lettered(r.recipe.datum_letter, _under(state, [r.id])) for r in state.rows if r.recipe.datum_letter]
+    lettered = [Lettered(r.recipe.datum_letter, faces_under(state, [r.id])) for r in state.rows if r.recipe.datum_letter]
     named_in = {letter for t in tolerances for group in t.datums for letter in group}
     targets = [target for row in state.rows if (target := _target(state, row)) is not None and target.letter in named_in]
     held = {face for t in tolerances for face in t.faces}
@@ -240,7 +240,7 @@ def _callout(state: JobResults, row: SheetRow) -> Callout | None:
     if not _has_zone(row):
         return None
     tolerance = cast(ToleranceRecipe, recipe)
-    faces = _under(state, tolerance.of)
+    faces = faces_under(state, tolerance.of)
     groups = [list(dict.fromkeys(letter_of(state.row(i).recipe) for i in group)) for group in tolerance.in_order]
     if len(faces) < len(tolerance.of) or not all(letter for group in groups for letter in group):
         return None
@@ -250,7 +250,8 @@ def _callout(state: JobResults, row: SheetRow) -> Callout | None:
     return Callout(*told, round=tolerance.round_zone and "plane" not in surfaces)
 
 
-def _under(state: JobResults, rows: Sequence[int]) -> tuple[int, ...]:
+def faces_under(state: JobResults, rows: Sequence[int]) -> tuple[int, ...]:
+    """The faces of the CAD that some rows are planned on."""
     return tuple(face for i in rows if (face := state.row(i).recipe.cad_face) is not None)
 
 

@@ -20,7 +20,7 @@ from ...core.errors import FileError, InputError
 from ...store.database import stored, tell, transaction
 from ...store.models import Job, Part
 from ..actor import Actor, record
-from ..pieces import OF_PARTS
+from ..file_pieces import OF_PARTS
 from ..queue import defer, said_where_it_fails
 
 LARGEST_MB = 200

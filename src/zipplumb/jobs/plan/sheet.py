@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from typing import Any, cast
 
-from sqlalchemy import func, literal, select
+from sqlalchemy import literal, select
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Session
 
@@ -18,7 +18,7 @@ from ...store.database import stored, tell, transaction
 from ...store.models import Change, Job, Part, Row
 from ..actor import Actor, record
 from ..editions import edition_of, must_be_as_seen
-from ..state.recipes import recipe_of, rewrite, whose_kind
+from ..state.recipes import recipe_of, rewrite
 from ..state.results import load
 from .adding import check_references, row_of, take_letter
 from .forms import changed, data_of, in_its_terms, texts_of
@@ -86,13 +86,6 @@ def set_rule(actor: Actor, job_id: int, rule: str, seen: str | None = None) -> s
         record(session, actor, job_id, "rule of decision", before={"rule": before}, after={"rule": rule})
         tell(session, job_id, "sheet")
         return edition_of(job, "rule")
-
-
-def measured_so_far(session: Session) -> dict[int, tuple[int, int]]:
-    """For each job, how many rows are to be measured, and how many of these are finished."""
-    measured = Row.removed_at.is_(None), whose_kind(lambda kind: kind.takes_hits)
-    query = select(Row.job_id, func.count(Row.id), func.count(Row.finished_at)).where(*measured).group_by(Row.job_id)
-    return {job_id: (rows, finished) for job_id, rows, finished in session.execute(query)}
 
 
 def seen_of(recipe: RowRecipe) -> str:

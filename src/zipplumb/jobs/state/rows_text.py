@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from ...core.sameness import Layered
 from ...core.sheet import Characteristic, RowResult, Sheet, SheetRow
 from ...core.tolerances import Verdict
-from ...core.units import Units, count_text, length_text, quantity_text, quantity_value, sentence_in
+from ...core.units import Units, count_text, length_text, number_style, quantity_text, quantity_value, sentence_in
 from ...exchange.symbols import SYMBOL_OF, Symbol
 from ...exchange.table import CharacteristicText, RowText
 from ..words import words_for
@@ -30,7 +30,8 @@ class _Told:
 
 def row_texts(state: JobResults) -> Layered[int, RowText]:
     """Texts of all rows by id, in order; a row whose text is unchanged keeps the same object."""
-    told: _Told | None = state.remembered.get("texts")
+    key = "texts", number_style()
+    told: _Told | None = state.remembered.get(key)
     sheet, units, current = state.sheet, state.job.units, state.job.current_row_id
     if told is None or told.units != units or not sheet.stands_as(told.sheet):
         texts = Layered({row.id: _row_text(state, row, number) for number, row in enumerate(sheet.rows, start=1)})
@@ -41,7 +42,7 @@ def row_texts(state: JobResults) -> Layered[int, RowText]:
             differ.update(i for i in (told.current, current) if i in sheet.index)
         anew = ((i, row_text(state, i)) for i in differ)  # much is worked out again that comes to the same words
         texts = told.texts.replaced({i: text for i, text in anew if not text.says_as(told.texts[i])})
-    state.remembered["texts"] = _Told(sheet, state.results, units, current, texts)
+    state.remembered[key] = _Told(sheet, state.results, units, current, texts)
     return texts
 
 

@@ -12,7 +12,7 @@ LABELS = {
     "off": "distance off", "value": "value", "angle": "angle",
 }  # fmt: skip
 FIELDS = {
-    "name": "Name", "criterion": "Criterion", "note": "Note", "hits": "Hits", "taking": "While held, take",
+    "name": "Name", "asked": "Limits", "criterion": "Criterion", "note": "Note", "hits": "Hits", "taking": "While held, take",
     "spacing_mm": "Held: every", "every_s": "Held: every, s", "datum": "Datum letter", "nominal": "Nominal",
     "plane_hits": "Or its plane first, hits", "laid_by": "Or in the nominal's plane, as laid by",
     "inside": "Inside", "terms": "Terms", "plane": "Lies in the plane of", "against": "Compare with", "of": "Made of",

@@ -45,3 +45,19 @@ def remedy_words(source: Source, names: Mapping[int, str]) -> str:
     """How to halve a source's share, in words; "" where nothing does."""
     words = _REMEDY.get(source.what, "")
     return words.format(names.get(source.whose, "a row that is gone") if isinstance(source.whose, int) else source.whose)
+
+
+_ANEW = {
+    "plane hits": "The plane of {} touched anew", "laid": "{} laid on the part anew, by more touches",
+    "tip": "The probe calibrated anew", "offset": "The probe calibrated anew",
+    "station": "The instrument's place tied anew, by more points", "level": "The instrument levelled anew",
+    "temperature": "The part's temperature and expansion told", "hold": "The alignment's hold {} measured anew",
+    "contradiction": "The holds that contradict measured anew", "edges": "The edges of {} scanned anew",
+    "form": "The form under {} scanned",
+}  # fmt: skip
+
+
+def anew_words(source: Source, names: Mapping[int, str]) -> str:
+    """What is done so that something is known better, beginning a sentence."""
+    whose = names.get(source.whose, "a row that is gone") if isinstance(source.whose, int) else source.whose
+    return _ANEW.get(source.what, f"What comes from {source.what} known anew").format(whose)

@@ -16,7 +16,7 @@ class DeviationsWords(KindWords):
     labels = {
         "largest": "farthest out", "smallest": "farthest in", "profile": "profile", "mean": "mean",
         "spread": "spread", "low": "2.5 % lie under",
-        "high": "2.5 % lie over",
+        "high": "2.5 % lie over", "worst": "worst place",
     }  # fmt: skip
 
     def label(self, recipe: Any, key: str) -> str:

@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 from ...core.sheet.maps.found import FoundMap, shown_of
 from ...core.units import count_text, length_text
 from ...exchange.map_table import MapLine
-from ...jobs.measure import maps
+from ...jobs.measure import map_limits, maps
 from ...jobs.measure.clouds import progress_of
 from ...jobs.state.results import JobResults
 
@@ -28,6 +28,8 @@ class MapShown:
     faces: list[MapLine]
     judged: bool
     others: list[tuple[int, str]]
+    by_face: bool = False
+    profiles: int = 0
 
 
 def map_of(session: Session, state: JobResults, row_id: int) -> MapShown | None:
@@ -50,5 +52,16 @@ def map_of(session: Session, state: JobResults, row_id: int) -> MapShown | None:
         facts = [("Hits", count_text(result.read)), ("From one to the next, as a rule", step)]
     table = maps.table_of(state, state.row(row_id).recipe.name, judged)
     others = [(row.id, row.recipe.name) for row in maps.maps_of(state) if row.id != row_id]
+    profiles = sum(each.face in judged.of_faces for each in map_limits.profiles(state))
     scale = list(enumerate(table.scale, start=1))
-    return MapShown(None, facts, maps.bars_of(judged), scale, list(table.faces[:FACES]), judged.words is not None, others)
+    return MapShown(
+        None,
+        facts,
+        maps.bars_of(judged),
+        scale,
+        list(table.faces[:FACES]),
+        judged.words is not None,
+        others,
+        table.by_face,
+        profiles,
+    )

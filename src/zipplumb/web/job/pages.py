@@ -10,6 +10,7 @@ from ...jobs import hand
 from ...jobs.kit.trust import why_due
 from ...jobs.measure import measuring
 from ...jobs.measure.clouds import progress_of
+from ...jobs.pieces.carrying_over import is_offered
 from ...jobs.place.details import movable_bodies
 from ...jobs.plan import sheet
 from ...jobs.state.results import as_it_stands
@@ -42,10 +43,11 @@ def page(job_id: int, stage: str):
         state = as_it_stands(session, job_id)
         view = JobView.of(state, why_due(session, state.instrument, job_id))
         content = panel(stage, session, state, view)
+        offered = is_offered(session, state)
         if BY_ITSELF in request.headers:  # the stages' words stay under the pointer that may be pressing them
             return content
         if request.headers.get("HX-Request"):
-            content += render_template("_words.html", view=view, stage=stage, stages=STAGES, oob=True)
+            content += render_template("_words.html", view=view, stage=stage, stages=STAGES, offered=offered, oob=True)
             # the instrument that stands here may be another by now
             return content + (render_template("_hand_moves.html", view=view, oob=True) if hand.control_address() else "")
         part = state.job.part
@@ -57,7 +59,14 @@ def page(job_id: int, stage: str):
         }
         about["movable"] = movable_bodies(session, job_id)
     return render_template(
-        "shell.html", view=view, stage=stage, stages=STAGES, content=content, about=about, hand=hand.control_address()
+        "shell.html",
+        view=view,
+        stage=stage,
+        stages=STAGES,
+        content=content,
+        about=about,
+        offered=offered,
+        hand=hand.control_address(),
     )
 
 

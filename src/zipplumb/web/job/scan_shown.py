@@ -8,6 +8,7 @@ from sqlalchemy.orm import Session
 
 from ...core.units import count_text, length_text
 from ...jobs.measure import clouds
+from ...jobs.measure.scan_sections import names_across
 from ...jobs.state.results import JobResults
 
 REACH_MM = 1.0
@@ -18,7 +19,8 @@ THICK_MM = 1.0  # to either side of a section
 class ScanShown:
     """What the slip of a scan tells: counts in words, how far it is, rows that take its points, its cuts, by which planes may
     be cut, how many lines of light it has, how many rows more may take points, whether some do by the CAD, and whether it can
-    be told how far it lies off the CAD, and how far what is of the part does so, unless a person says otherwise."""
+    be told how far it lies off the CAD, and how far what is of the part does so, unless a person says otherwise, and what
+    it may be cut ``across``."""
 
     facts: list[tuple[str, str]]
     share: float | None
@@ -33,6 +35,7 @@ class ScanShown:
     on_cad: bool
     reach: str
     thick: str
+    across: list[tuple[str, str]]
 
 
 def scan_of(session: Session, state: JobResults, row_id: int) -> ScanShown | None:
@@ -56,4 +59,7 @@ def scan_of(session: Session, state: JobResults, row_id: int) -> ScanShown | Non
     reach, thick = (length_text(mm, state.job.units) for mm in (REACH_MM, THICK_MM))
     on_cad = state.alignment is not None and bool(state.job.part.bodies)
     by_cad = any(row.recipe.takes_by_cad for row in takes)
-    return ScanShown(facts, share, given, cuts, planes, cloud.lines, only, may_take, by_cad, named, on_cad, reach, thick)
+    across = names_across(state)
+    return ScanShown(
+        facts, share, given, cuts, planes, cloud.lines, only, may_take, by_cad, named, on_cad, reach, thick, across
+    )

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import cast
@@ -11,6 +10,7 @@ from flask import render_template, url_for
 from sqlalchemy.orm import Session
 
 from ...core.sheet import Characteristic, MeasuredRecipe, criteria_of
+from ...core.sheet.proving.chance import open_characteristics
 from ...core.units import length_text, quantity_text
 from ...jobs.kit import looks
 from ...jobs.kit.looks import sees_surfaces
@@ -18,7 +18,8 @@ from ...jobs.measure.again import history, may_join, other_kinds
 from ...jobs.measure.maps import may_be_mapped
 from ...jobs.measure.prompts import spoiling, spoiling_words, unnamed_words
 from ...jobs.plan.sheet import before_last_edit, seen_of
-from ...jobs.report.making import alignment_words, calibration_words
+from ...jobs.proving.told import foretold_words
+from ...jobs.report.facts import alignment_words, calibration_words
 from ...jobs.state.results import JobResults
 from ...jobs.state.rows_text import hits_words, row_text
 from ...jobs.words import words_for
@@ -26,6 +27,7 @@ from ...jobs.words._shared import CHOICES
 from ...jobs.words._sources import remedy_words, source_words
 from ...store.database import stored
 from ...store.models import Calibration, Instrument, Station
+from ..answers import in_slip
 from ..plan.forms import row_fields
 from ..view import JobView
 from .form_plot import form_plot
@@ -93,6 +95,8 @@ def provenance(session: Session, state: JobResults, row_id: int) -> list[tuple[s
         facts.append(("Fit", f"{CHOICES[found.fit.criterion]}, {hits_words(found)}, {found.fit.spare} spare, rms {rms}"))
     if found.first is not None and found.first.U is not None:
         facts.append(("Uncertainty", budget_words(state, row_id, found.first)))
+    if said := foretold_words(session, state, row_id):
+        facts.append(("Foretold", said))
     return facts
 
 
@@ -144,10 +148,10 @@ def row_slip(session: Session, state: JobResults, row_id: int) -> str:
         may_map=any(each.id == row_id for each in may_be_mapped(state)),
         points=hits_words(found) if found.feature is not None and found.feature.scanned else "",
         edited=before_last_edit(session, state.job.id, row_id) is not None,
+        settles=bool(open_characteristics(found)),
     )
 
 
 def go_on_with(job_id: int, row_id: int):
     """A change was made: the slip shows a row as it is now."""
-    place = {"path": url_for("job.row", job_id=job_id, row_id=row_id), "target": "#slip", "push": False}
-    return "", 200, {"HX-Location": json.dumps(place)}
+    return in_slip(url_for("job.row", job_id=job_id, row_id=row_id))

@@ -12,7 +12,7 @@ from ...core.deriving.drawing import drawn
 from ...core.errors import InputError
 from ...core.frames import Array
 from ...core.units import length_text
-from ...jobs.measure import openings, surfaces
+from ...jobs.measure import openings, scan_sections, surfaces
 from ...jobs.state.results import JobResults, as_it_stands
 from ...store.database import snapshot
 from .. import params
@@ -90,6 +90,7 @@ def surface(job_id: int, row_id: int):
             seen=found.seen,
             at=at,
             marked=marked.round(3).tolist(),
+            across=scan_sections.names_across(state),
             job_id=job_id,
             row_id=row_id,
             thick=length_text(THICK_MM, state.job.units),

@@ -9,7 +9,7 @@ from flask import Blueprint, Response, g, render_template, request, send_file
 
 from ...core.errors import InputError
 from ...core.units import Units, length_from_text
-from ...jobs.measure import maps
+from ...jobs.measure import map_limits, maps
 from ...jobs.state.results import as_it_stands
 from ...store.database import snapshot, stored, transaction
 from ...store.models import Job
@@ -93,9 +93,11 @@ def file(job_id: int, row_id: int, suffix: str):
 def at(job_id: int, row_id: int):
     """What it says at a place."""
     with snapshot() as session:
-        told = maps.told_at(as_it_stands(session, job_id), row_id, _place())
+        state = as_it_stands(session, job_id)
+        told = maps.told_at(state, row_id, _place())
+        units = state.job.units
     place = ",".join(f"{v:.4f}" for v in told.at)
-    return render_template("_at_place.html", told=told, place=place, job_id=job_id, row_id=row_id)
+    return render_template("_at_place.html", told=told, place=place, job_id=job_id, row_id=row_id, units=units)
 
 
 @blueprint.get("/under")
@@ -118,6 +120,22 @@ def pin(job_id: int, row_id: int):
 @changes
 def pins(job_id: int, row_id: int):
     maps.pin_worst(g.actor, job_id, row_id)
+    return done()
+
+
+@blueprint.post("/face/<int:face>")
+@changes
+def limit_face(job_id: int, row_id: int, face: int):
+    """What is asked of one face."""
+    map_limits.of_face(g.actor, job_id, row_id, face, _limits(_units(job_id)))
+    return done()
+
+
+@blueprint.post("/profiles")
+@changes
+def limit_by_profiles(job_id: int, row_id: int):
+    """What is asked of the faces, as the profiles on the model say."""
+    map_limits.by_profiles(g.actor, job_id, row_id)
     return done()
 
 

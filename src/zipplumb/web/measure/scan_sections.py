@@ -35,12 +35,12 @@ def plan(job_id: int, row_id: int):
     if zone is not None and not 0 < zone <= WIDEST_MM:
         raise InputError("Such a zone judges nothing.", "Nothing was planned.", f"Type up to {WIDEST_MM:.0f} mm.")
     axis = form.get("axis", "")
-    if form.get("through") and axis in scan_sections.AXIS:
-        at = params.numbers("through", 3)[scan_sections.AXIS[axis]]
-    else:
-        at = length_from_text(form.get("at", ""), units, "where the plane stands")
+    through = np.array(params.numbers("through", 3)) if form.get("through") else None
+    if through is not None and not (np.abs(through) <= params.MOST_MM).all():
+        raise InputError("So far out nothing was scanned.", "Nothing was planned.", "Click on the scan.")
+    at = 0.0 if through is not None else length_from_text(form.get("at", ""), units, "where the plane stands")
     thick = length_from_text(form.get("thick", ""), units, "how near points are")
-    asked = scan_sections.SectionsAsked(axis, at, count, apart, thick)
+    asked = scan_sections.SectionsAsked(axis, at, through, count, apart, thick)
     rows = scan_sections.plan(g.actor, job_id, row_id, asked, zone)
     return go_on_with(job_id, rows[0])
 

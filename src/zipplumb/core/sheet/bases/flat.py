@@ -54,6 +54,7 @@ class FlatRecipe(MeasuredRecipe):
     as that coordinate system lays it. ``cut``: the plane of a section through a scan.
     """
 
+    found_here = ("cut",)
     takes_own_plane: ClassVar[bool] = True
     plane: FeatureRef | None = None
     plane_hits: PlaneHits = 0

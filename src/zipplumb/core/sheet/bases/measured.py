@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from functools import lru_cache, partial
 from typing import Annotated, Any, ClassVar, Literal, get_args
 
@@ -17,7 +17,7 @@ from ...frames import Array, unit
 from ...probing import Side, Way, contacts_from_centers, side_of_air, surface_from_centers
 from ...records import changed
 from ...units import Unit
-from ..base import CloudRef, Id, Internal, Letter, Needed, RowRecipe, hints
+from ..base import NOWHERE, CloudRef, Id, Internal, Letter, Needed, RowRecipe, Vector, hints
 from ..clouds import FoundCloud
 from ..given import PartSurfaces
 from ..quantities import Quantity
@@ -110,7 +110,9 @@ class MeasuredRecipe(FeatureRecipe):
     """
 
     takes_hits = True
+    takes_more: ClassVar[bool] = True
     answered = {"settled_air": None, "as_touched": False}
+    found_here: ClassVar[tuple[str, ...]] = ("settled_air", "as_touched", "hits_of", "scans")
     fits: ClassVar[str]
     shape_type: ClassVar[type]
     sided: ClassVar[bool] = True
@@ -130,6 +132,7 @@ class MeasuredRecipe(FeatureRecipe):
     as_touched: Annotated[bool, Internal()] = False  # a person has said that its hits lie where they belong
     hits_of: Annotated[tuple[Id, ...], Internal(), Field(max_length=200)] = ()  # rows whose hits are its own too
     scans: Annotated[tuple[CloudRef, ...], Internal(), Field(max_length=20)] = ()  # of which points are its own too
+    aims: Annotated[tuple[Vector, ...], Internal(), Field(max_length=100)] = ()  # in the part, where its last hits are wanted
     nominal: Any = None
 
     @classmethod
@@ -153,6 +156,13 @@ class MeasuredRecipe(FeatureRecipe):
     @property
     def wanted_hits(self) -> int:
         return self.hits
+
+    def asking(self, hits: int, aims: Sequence[Sequence[float]]) -> dict[str, Any]:
+        """Fields by which it asks for so many hits in all, the last of them at certain places in the part."""
+        return {"hits": hits - (self.wanted_hits - self.hits), "aims": aims}
+
+    def aims_left(self, hits: int) -> Array:
+        return NOWHERE if hits >= self.wanted_hits else np.array(self.aims, float).reshape(-1, 3)
 
     @property
     def way_held(self) -> str:

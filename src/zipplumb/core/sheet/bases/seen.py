@@ -16,6 +16,7 @@ from .measured import MeasuredRecipe
 class SeenRecipe(MeasuredRecipe):
     """``seen_at``: the surface as found in a scan, in the world; ``pointed_at``: the place there that was pointed at."""
 
+    found_here = ("seen_at", "pointed_at")
     seen_at: Any = None
     pointed_at: Annotated[Vector | None, Internal()] = None
 

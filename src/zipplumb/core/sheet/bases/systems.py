@@ -257,6 +257,7 @@ class SystemRecipe(RowRecipe):
 class SettledRecipe(SystemRecipe):
     """Where several places fit equally well, a person says which. ``settled_turn``: its rotation vector, part from world."""
 
+    found_here = ("settled_turn",)
     settled_turn: Annotated[Vector | None, Internal()] = None
 
     def settled(self, turn: Vector) -> SettledRecipe:

@@ -18,6 +18,7 @@ class ArcRecipe(FlatRecipe, RoundRecipe):
 
     kind: Literal["arc"] = "arc"
     fits = "arc"
+    practice_hits = 5
     shape_type = Arc
     plot = "round"
     criterion: Literal["gaussian", "chebyshev"] = "gaussian"

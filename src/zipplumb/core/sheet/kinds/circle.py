@@ -17,6 +17,7 @@ from ..quantities import Quantity, coordinates, form, size
 class CircleRecipe(RimRecipe, RoundRecipe):
     kind: Literal["circle"] = "circle"
     fits = "circle"
+    practice_hits = 7
     shape_type = Circle
     plot = "round"
     criterion: RoundCriterion = "gaussian"

@@ -17,6 +17,7 @@ from ..quantities import Quantity, axis_off, form, size, tilt
 class ConeRecipe(SeenRecipe, EnclosedRecipe):
     kind: Literal["cone"] = "cone"
     fits = "cone"
+    practice_hits = 12
     shape_type = Cone
     plot = "round"
     nominal: StoredCone | None = None

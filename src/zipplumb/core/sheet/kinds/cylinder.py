@@ -20,6 +20,7 @@ from ..row_hits import RowHits
 class CylinderRecipe(SeenRecipe, RoundRecipe):
     kind: Literal["cylinder"] = "cylinder"
     fits = "cylinder"
+    practice_hits = 12
     shape_type = Cylinder
     plot = "round"
     criterion: RoundCriterion = "gaussian"

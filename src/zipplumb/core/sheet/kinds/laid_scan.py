@@ -27,6 +27,7 @@ class LaidScanRecipe(SystemRecipe):
 
     kind: Literal["laid_scan"] = "laid_scan"
     rests_on_surfaces = True
+    found_here = ("turn", "shift", "as_good")
     scans: Annotated[tuple[CloudRef, ...], Field(min_length=1, max_length=20)]
     start: SystemRef | None = None
     turn: Annotated[Vector | None, Internal()] = None

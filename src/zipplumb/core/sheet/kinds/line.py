@@ -24,6 +24,7 @@ from ..row_hits import RowHits
 class LineRecipe(FlatRecipe):
     kind: Literal["line"] = "line"
     fits = "line"
+    practice_hits = 5
     shape_type = Line
     belongs_at_nominal = False  # the wall that makes an edge is touched at any height
     plot = "along"

@@ -24,6 +24,7 @@ class PlaneRecipe(SeenRecipe):
 
     kind: Literal["plane"] = "plane"
     fits = "plane"
+    practice_hits = 9
     shape_type = Plane
     carries_outlines = True
     plot = "map"

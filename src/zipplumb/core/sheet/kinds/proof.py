@@ -25,6 +25,7 @@ class ProofRecipe(MeasuredRecipe):
     """Each hit is a proof point: how far it lies off the nearest surface of the CAD, in the active alignment."""
 
     kind: Literal["proof"] = "proof"
+    takes_more = False
     fits = "point"
     hits_stand_apart = True
     shape_type = TipPath

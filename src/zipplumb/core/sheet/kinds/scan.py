@@ -68,6 +68,7 @@ class ScanRecipe(BaseRecipe):
     ``edges_only``: what is flat is left out; ``system``: the alignment for that."""
 
     kind: Literal["scan"] = "scan"
+    found_here = ("cuts", "edges_only", "system")
     asks: Annotated[str, Field(max_length=120)] = ""
     gives: bool = False
     cuts: Annotated[tuple[Cut, ...], Internal(), Field(max_length=20)] = ()

@@ -27,6 +27,7 @@ class SectionCurveRecipe(MeasuredRecipe):
     """
 
     kind: Literal["section_curve"] = "section_curve"
+    takes_more = False
     fits = "point"
     hits_stand_apart = True
     shape_type = TipPath

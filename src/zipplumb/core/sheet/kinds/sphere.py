@@ -17,6 +17,7 @@ from ..quantities import Quantity, coordinates, form, size
 class SphereRecipe(SeenRecipe, RoundRecipe):
     kind: Literal["sphere"] = "sphere"
     fits = "sphere"
+    practice_hits = 9
     shape_type = Sphere
     criterion: RoundCriterion = "gaussian"
     nominal: StoredSphere | None = None

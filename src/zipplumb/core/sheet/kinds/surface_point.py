@@ -26,6 +26,7 @@ class SurfacePointRecipe(MeasuredRecipe):
     """``nominal``: the surface's plane there, its normal out of the material."""
 
     kind: Literal["surface_point"] = "surface_point"
+    takes_more = False
     fits = "point"
     hits_stand_apart = True
     shape_type = Point

@@ -32,9 +32,11 @@ class TouchedRecipe(MeasuredRecipe):
     be, a kind of fit as "fit:circle"; ``for_axis``: it is a plane, and stands for an axis of the part."""
 
     kind: Literal["touched"] = "touched"
+    takes_more = False
     proposes = True
     fits = "something"
     shape_type = type(None)
+    found_here = ("chosen",)
     flat: bool = False
     for_axis: Annotated[bool, Internal()] = False
     plane: FeatureRef | None = None

@@ -18,6 +18,7 @@ from ..bases.mapped import KEYS
 from ..quantities import Quantity
 from ..results import RowResult, State
 from ..told import Sure
+from .limits import NOT_ASKED, PlaceLimits
 
 PINNED = "deviation"
 QUANTITIES = tuple(Quantity(key, nominal=0.0) for key in KEYS)
@@ -32,7 +33,7 @@ WORDS: tuple[Word, ...] = ("in", "not proven", "out")
 @dataclass(frozen=True)
 class Figures:
     """Of places that weigh alike: ``places``, mean, spread (standard deviation), between which 95 % lie, extremes, and the
-    shares that are in, not proven and out; None where nothing says what would be in."""
+    shares of those of which it is asked that are in, not proven and out; None where it is asked of none."""
 
     places: int
     mean: float
@@ -46,11 +47,16 @@ class Figures:
     @classmethod
     def of(cls, off: Array, words: Indices | None) -> Figures:
         low, high = np.percentile(off, MOST_ARE)
-        shares = None if words is None else tuple(np.bincount(words, minlength=3)[:3] / len(words))
+        shares = None if words is None else _shares(words)
         return cls(
             len(off), float(off.mean()), float(off.std()), float(low), float(high), float(off.min()), float(off.max()),
-            cast("tuple[float, float, float] | None", shares),
+            shares,
         )  # fmt: skip
+
+
+def _shares(words: Indices) -> tuple[float, float, float] | None:
+    counts = np.bincount(words[words != NOT_ASKED], minlength=len(WORDS))
+    return cast("tuple[float, float, float]", tuple(counts / counts.sum())) if counts.any() else None
 
 
 @dataclass(frozen=True, eq=False)
@@ -123,12 +129,11 @@ class Judge(Protocol):
 
 @dataclass(frozen=True, eq=False)
 class JudgedMap:
-    """A map in its alignment: ``judge`` tells how sure it is; ``lower``, ``upper``: limits of each place, if they are asked."""
+    """A map in its alignment: ``judge`` tells how sure it is; ``limits``: of each place."""
 
     found: FoundMap
     judge: Judge
-    lower: float | None
-    upper: float | None
+    limits: PlaceLimits
 
     @property
     def U(self) -> Array:
@@ -147,15 +152,22 @@ class JudgedMap:
 
     @cached_property
     def words(self) -> Indices | None:
-        """(k,) which of ``WORDS`` is true of each place; None without limits."""
-        if self.lower is None and self.upper is None:
-            return None
-        off = self.found.places.means
-        low = -np.inf if self.lower is None else self.lower
-        high = np.inf if self.upper is None else self.upper
-        out = (off - self.U > high) | (off + self.U < low)
-        sure = (off + self.U <= high) & (off - self.U >= low)
-        return np.where(out, 2, np.where(sure, 0, 1))
+        """(k,) which of ``WORDS`` is true of each place, or NOT_ASKED; None without limits."""
+        return self.limits.words(self.found.places.means, self.U) if self.limits.asked.any() else None
+
+    @cached_property
+    def beyond(self) -> Array:
+        """(k,) how far each place lies beyond its limit, mm, less than nothing within; without limits, how far off."""
+        return self.limits.beyond(self.found.places.means)
+
+    @property
+    def worst(self) -> int:
+        """The place that lies farthest beyond its limit, or nearest to it."""
+        return int(np.argmax(self.beyond))
+
+    def word_at(self, at: int) -> Word | None:
+        """What is true of one place; None where nothing is asked of it."""
+        return None if self.words is None or self.words[at] == NOT_ASKED else WORDS[self.words[at]]
 
     @cached_property
     def whole(self) -> Figures:
@@ -167,7 +179,8 @@ class JudgedMap:
         if self.whole.shares is None:
             return ""
         share_in, open_, out = (100 * share for share in self.whole.shares)
-        return f"{share_in:.1f} % of what was seen is in, {open_:.1f} % not proven, {out:.1f} % out."
+        what = "what was seen" if self.limits.asked.all() else "what was seen and has limits"
+        return f"{share_in:.1f} % of {what} is in, {open_:.1f} % not proven, {out:.1f} % out."
 
     @cached_property
     def of_faces(self) -> dict[int, Figures]:
@@ -175,6 +188,11 @@ class JudgedMap:
         places, words = self.found.places, self.words
         each = [(int(face), np.flatnonzero(places.faces == face)) for face in np.unique(places.faces)]
         return {face: Figures.of(places.means[some], None if words is None else words[some]) for face, some in each}
+
+    def limits_of_faces(self) -> dict[int, tuple[float | None, float | None]]:
+        """By number of the face."""
+        faces, first = np.unique(self.found.places.faces, return_index=True)
+        return {int(face): self.limits.at(int(place)) for face, place in zip(faces, first, strict=True)}
 
     def worst_of_faces(self) -> dict[int, int]:
         """Of each face the place that is farthest off, by its number."""

@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property, partial
-from typing import Any, Protocol
+from typing import Any, Protocol, cast
 
 import numpy as np
 
@@ -20,7 +20,7 @@ from ...frames import Array, Indices
 from ...tolerances.extremes import excess, within
 from ...uncertainty import Source, Uncertainty
 from ..base import Asked as Limits
-from ..base import RowRecipe
+from ..bases.mapped import WITHIN, MapRecipe
 from ..given import SheetRow
 from ..graph import Failed, Name
 from ..judging import VYING, asked_of, decided, doubted_stations, follows, none_yet, why_unproven
@@ -28,7 +28,8 @@ from ..quantities import Quantity
 from ..results import Characteristic, FoundSystem, RowResult
 from ..row_hits import RowHits
 from ..told import Sure, Told
-from .found import MOST_ARE, QUANTITIES, Figures, FoundMap, JudgedMap
+from .found import MOST_ARE, QUANTITIES, FoundMap, JudgedMap
+from .limits import limits_of
 
 LOOKED_AT = 400  # places at which what moves many together is looked at
 UNPLACED = "The part is not aligned yet."
@@ -69,11 +70,11 @@ def judged(
 
 def judged_by(judge: PlacesJudge, row: SheetRow, aligned_by: int | None) -> RowResult:
     """The same by a judge of its own."""
-    limits, found = asked_of(row.recipe, QUANTITIES), judge.found
-    lower, upper = _limits(row.recipe)
-    told = JudgedMap(found, judge, lower, upper)
+    found, recipe = judge.found, cast(MapRecipe, row.recipe)
+    told = JudgedMap(found, judge, limits_of(recipe, found.places.faces))
+    limits = [(_of_place(asked, told), quantity) for asked, quantity in asked_of(recipe, QUANTITIES)]
     return RowResult(
-        row.id, found.state, found.message, characteristics=judge.characteristics(told.whole, limits), aligned_by=aligned_by,
+        row.id, found.state, found.message, characteristics=judge.characteristics(told, limits), aligned_by=aligned_by,
         told=told.told, map=told, doubts=judge.doubts,
     )  # fmt: skip
 
@@ -96,14 +97,12 @@ def system_of(needed: Mapping[Name, Any], active: tuple[Name, ...]) -> Alignment
     return found.alignment if isinstance(found, FoundSystem) else None
 
 
-def _limits(recipe: RowRecipe) -> tuple[float | None, float | None]:
-    """Of a place: the lower one of the smallest deviation, the upper one of the largest, and half the zone of a profile to
-    either side, whichever is narrower."""
-    asked = {each.key: each for each in recipe.asked}
-    zone = asked["profile"].upper if "profile" in asked else None
-    lower = [asked["smallest"].lower if "smallest" in asked else None, None if zone is None else -zone / 2]
-    upper = [asked["largest"].upper if "largest" in asked else None, None if zone is None else zone / 2]
-    return max((v for v in lower if v is not None), default=None), min((v for v in upper if v is not None), default=None)
+def _of_place(asked: Limits, judged: JudgedMap) -> Limits:
+    """As it is judged: the worst place by its own limits; where faces have limits of their own, by nothing else."""
+    if asked.key == "worst":
+        lower, upper = judged.limits.at(judged.worst)
+        return Limits(key=asked.key, lower=lower, upper=upper)
+    return asked if judged.limits.alike or asked.key not in WITHIN else Limits(key=asked.key)
 
 
 @dataclass(frozen=True, eq=False)
@@ -167,14 +166,16 @@ class PlacesJudge:
             found[follows(moves[:, :6], loose.motion)] = np.inf
         return np.full(len(found), np.inf) if system.doubt or doubted_stations(all_over) else found
 
-    def characteristics(self, whole: Figures, limits: list[tuple[Limits, Quantity]]) -> tuple[Characteristic, ...]:
-        off = self.found.places.means
+    def characteristics(self, judged: JudgedMap, limits: list[tuple[Limits, Quantity]]) -> tuple[Characteristic, ...]:
+        off, whole = self.found.places.means, judged.whole
+        worst = judged.worst
         told = {
             "largest": Told(whole.largest, lambda: self._extreme(int(np.argmax(off)), off)),
             "smallest": Told(whole.smallest, lambda: self._extreme(int(np.argmin(off)), -off)),
         }
         told |= {key: Told(getattr(whole, key), partial(self.sure_at, self._at(key))) for key in ("low", "high")}
         told["profile"] = self._profile()
+        told["worst"] = Told(float(off[worst]), lambda: self._extreme(worst, judged.beyond))
         told["mean"] = Told(whole.mean, self._mean)
         told["spread"] = Told(whole.spread, self._spread)
         return tuple(decided(quantity, asked, told[quantity.key], self.found.state) for asked, quantity in limits)

@@ -27,8 +27,10 @@ def pinned(row: SheetRow, needed: Mapping[Name, Any]) -> RowResult:
     if judged is None:
         state, message = ("failed", result.message) if isinstance(result, Failed) else (result.state, result.message)
         return RowResult(row.id, cast(State, state), message, characteristics=(none_yet(quantity, Limits(key=PINNED)),))
-    limits = next(iter(recipe.asked), None) or Limits(key=PINNED, lower=judged.lower, upper=judged.upper)
+    own = next(iter(recipe.asked), None)
     at = judged.nearest(np.array(recipe.at))
+    lower, upper = judged.limits.of_all() if at is None else judged.limits.at(at)
+    limits = own or Limits(key=PINNED, lower=lower, upper=upper)
     if at is None:
         return RowResult(row.id, "waits", "Nothing was seen there.", characteristics=(none_yet(quantity, limits),))
     places = judged.found.places

@@ -11,16 +11,16 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from ..calibration import ProbeCalibration
-from ..frames import Array, Motion
-from ..network.observations import InstrumentClass
-from ..readings import HitSet
-from .evaluate import evaluate
-from .given import Kit, PartSurfaces, Sheet, StationPose
-from .results import RowResult
+from ...calibration import ProbeCalibration
+from ...frames import Array, Motion
+from ...network.observations import InstrumentClass
+from ...readings import HitSet
+from ..evaluate import evaluate
+from ..given import Kit, PartSurfaces, Sheet, StationPose
+from ..results import RowResult
 
 STATION, CALIBRATION = 1, 1
-AWAY_MM = 30.0  # from where a tip comes, and where it goes
+AWAY_MM = 2.0  # from where a tip comes, and where it goes: nearer than the far wall of a bore
 STEP_MM = 1e-3
 
 

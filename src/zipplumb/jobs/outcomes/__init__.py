@@ -1,0 +1,1 @@
+"""What was found of each piece of a job, kept, and looked at together."""

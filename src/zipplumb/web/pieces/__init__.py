@@ -1,0 +1,1 @@
+"""The pieces of a job: another is begun, and all are looked at together."""

@@ -1,0 +1,1 @@
+"""The page that says where to stand."""
