@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 
@@ -16,21 +18,36 @@ from .ways import MOST_HITS, WORTH, Spots, Work
 LOOKED_AT = 60  # rows, those first on which the most rests that is not proven
 NEARLY = 0.98  # of what as many hits as may be would settle
 LEAST = 0.75  # of a row, for what settles it to be told
+WORKED_OUT = 4  # of the best, to the end
+OF_EACH = 100  # rows that are judged anew for it; what the others come to is told by their Jacobians
 
 
 @dataclass(frozen=True, eq=False)
 class Cause:
     """More hits on one row, where they tell the most of all that rests on it.
 
-    ``rows``: those that are not proven and rest on it; ``settled``: so many of these are likely proven then; ``aims`` (n, 3)
-    on its surface, in the world; ``work_s``: what they take.
+    ``chances``: by each row that is not proven and rests on it, how likely it is settled then; ``places`` (n, 3) of the tip's
+    center, ``aims`` (n, 3) on its surface, in the world; ``work_s``: what they take.
     """
 
     row: int
-    rows: tuple[int, ...]
-    settled: float
+    chances: Mapping[int, float]
+    places: Array
     aims: Array
     work_s: float
+
+    @property
+    def rows(self) -> tuple[int, ...]:
+        """Those that rest on it."""
+        return tuple(self.chances)
+
+    @cached_property
+    def settled(self) -> float:
+        """So many of these rows are likely settled then."""
+        return sum(self.chances.values())
+
+    def order(self) -> float:
+        return -self.settled / self.work_s
 
 
 def causes(at: Standing, spots: Spots, work: Work) -> list[Cause]:
@@ -44,7 +61,16 @@ def causes(at: Standing, spots: Spots, work: Work) -> list[Cause]:
                 by_row.setdefault(source.whose, []).append((row, outlook))
     most = sorted((touched for touched in by_row if at.takes_more(touched)), key=lambda touched: -len(by_row[touched]))
     found = (_cause(at, touched, by_row[touched], spots, work) for touched in most[:LOOKED_AT])
-    return sorted((each for each in found if each is not None), key=lambda each: -each.settled / each.work_s)
+    best = sorted((each for each in found if each is not None), key=Cause.order)
+    return sorted([*(_worked_out(at, each) for each in best[:WORKED_OUT]), *best[WORKED_OUT:]], key=Cause.order)
+
+
+def _worked_out(at: Standing, cause: Cause) -> Cause:
+    """As it would be if these hits were there: what the row shares with others also answers to where it was touched."""
+    some = cause.rows[:OF_EACH]
+    then = at.with_more(some, {cause.row: cause.places})
+    anew = {row: min(Outlook(c).chance_in(then[row]) for c in open_characteristics(at.results[row])) for row in some}
+    return replace(cause, chances={**cause.chances, **anew})
 
 
 def _cause(at: Standing, touched: int, judged: list[tuple[int, Outlook]], spots: Spots, work: Work) -> Cause | None:
@@ -61,11 +87,13 @@ def _cause(at: Standing, touched: int, judged: list[tuple[int, Outlook]], spots:
     gone = turn.before - turn.variances
     chances = np.array([_settles(o, source, turn.variances[:, k], gone[:, k]) for k, o in enumerate(outlooks)]).T
     of_row = {row: [k for k, (each, _) in enumerate(rest) if each == row] for row, _ in rest}
-    settled = np.sum([chances[:, k].min(axis=1) for k in of_row.values()], axis=0)
+    by_count = {row: chances[:, k].min(axis=1) for row, k in of_row.items()}
+    settled = np.sum(list(by_count.values()), axis=0)
     if settled.max() < LEAST:
         return None
     count = int(np.argmax(settled >= NEARLY * settled.max())) + 1
-    return Cause(touched, tuple(of_row), float(settled[count - 1]), turn.aims(count), work.row_s + count * work.hit_s)
+    likely = {row: float(by[count - 1]) for row, by in by_count.items()}
+    return Cause(touched, likely, turn.first(count), turn.aims(count), work.row_s + count * work.hit_s)
 
 
 def _settles(outlook: Outlook, source: Source, left: Array, gone: Array) -> Array:

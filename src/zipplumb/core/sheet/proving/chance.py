@@ -82,6 +82,16 @@ class Outlook:
         """How far its deviation is from the nearer limit; below that much U it is proven, if it stays where it is."""
         return min(abs(self.found - limit) for limit in self.limits)
 
+    def again_in(self, found: RowResult) -> Characteristic | None:
+        """The same of its row as it would be then; None where no certainty would prove it."""
+        same = next((c for c in found.characteristics if (c.key, c.of) == (self.judged.key, self.judged.of)), None)
+        return None if same is None or same.U is None or same.unproven else same
+
+    def chance_in(self, found: RowResult) -> float:
+        """How likely it is settled where more hits make its row what it would be then."""
+        same = self.again_in(found)
+        return 0.0 if same is None else float(self.joined(same.uncertainty.u(), same.U))
+
     @property
     def inside(self) -> bool:
         """It is found to lie within its limits."""

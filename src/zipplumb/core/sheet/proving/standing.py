@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -41,20 +41,23 @@ class Standing:
         place = self.sheet.index.get(row)
         return place is not None and row in self.readings and self.sheet.rows[place].recipe.takes_more
 
-    def with_more(self, row: int, centers: Mapping[int, Array]) -> RowResult:
-        """The result of a row, were there more hits on some rows: ``centers`` (n, 3) by row, of the tip, in the world."""
-        readings = {i: self.readings[i] for i in self._needed(row) if i in self.readings}
+    def with_more(self, judged: Iterable[int], centers: Mapping[int, Array]) -> dict[int, RowResult]:
+        """The results of some rows, were there more hits on some: ``centers`` (n, 3) by row, of the tip, in the world."""
+        judged = tuple(judged)
+        needed = self._needed(judged)
+        readings = {i: self.readings[i] for i in needed if i in self.readings}
         for touched, places in centers.items():
             found = self.results[touched].feature
             assert found is not None
             readings[touched] = with_hits(readings[touched], found, places, self.stations)
-        rows = tuple(self.sheet.of(self._needed(row)))
-        return evaluate(replace(self.sheet, rows=rows), readings, self.kit, self.memory, self.surfaces, self.kept)[0][row]
+        sheet = replace(self.sheet, rows=tuple(self.sheet.of(needed)))
+        results, _ = evaluate(sheet, readings, self.kit, self.memory, self.surfaces, self.kept)
+        return {row: results[row] for row in judged}
 
-    def _needed(self, row: int) -> set[int]:
-        """The row and all that it rests on; stations rest on all that ties them."""
+    def _needed(self, judged: Iterable[int]) -> set[int]:
+        """The rows and all that they rest on; stations rest on all that ties them."""
         index, rows = self.sheet.index, self.sheet.rows
-        left = [row, *(() if self.sheet.alignment is None else (self.sheet.alignment,))]
+        left = [*judged, *(() if self.sheet.alignment is None else (self.sheet.alignment,))]
         if len(self.kit.stations) > 1:
             left += [each.id for each in rows if each.recipe.in_network]
         found: set[int] = set()

@@ -12,7 +12,7 @@ from ...frames import Array, Indices
 from ...network.observations import InstrumentClass
 from ...readings import HitSet
 from ...uncertainty import Source
-from ..results import Characteristic, RowResult
+from ..results import Characteristic
 from .chance import SURE, Outlook, open_characteristics
 from .places import InTurn, MayBeTouched, in_turn, may_be_touched
 from .standing import Standing
@@ -221,23 +221,19 @@ def _worked_out(at: Standing, row: int, outlook: Outlook, chosen: _Chosen, work:
     found = None
     while counts.sum() <= MOST_HITS:
         places = {turn.of.row: turn.first(int(count)) for turn, count in zip(chosen.turns, counts, strict=True) if count}
-        told = _same(at.with_more(row, places), outlook.judged)
-        if told is None or told.U is None or told.unproven:
+        then = at.with_more([row], places)[row]
+        told, chance = outlook.again_in(then), outlook.chance_in(then)
+        if told is None:
             return None
-        chance = float(outlook.joined(told.uncertainty.u(), told.U))
         work_s = work.row_s * len(places) + work.hit_s * int(counts.sum())
         aims = {turn.of.row: turn.aims(int(count)) for turn, count in zip(chosen.turns, counts, strict=True) if count}
-        found = MoreHits(told.U, chance, work_s, places, aims, _gone(chosen.turns, counts))
+        found = MoreHits(told.U or 0.0, chance, work_s, places, aims, _gone(chosen.turns, counts))
         if found.enough or not meant or counts.sum() == MOST_HITS:
             break
         more = np.maximum(np.ceil(MORE * counts), counts).astype(int)
         counts = more if more.sum() <= MOST_HITS else np.floor(counts * MOST_HITS / counts.sum()).astype(int)
         meant = counts.sum() < MOST_HITS - 1
     return found
-
-
-def _same(found: RowResult, judged: Characteristic) -> Characteristic | None:
-    return next((c for c in found.characteristics if (c.key, c.of) == (judged.key, judged.of)), None)
 
 
 def _gone(turns: tuple[InTurn, ...], counts: Indices) -> dict[Source, Array]:
