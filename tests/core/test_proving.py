@@ -13,7 +13,7 @@ from zipplumb.core.sheet.proving.chance import Outlook, open_characteristics
 from zipplumb.core.sheet.proving.places import best_places
 from zipplumb.core.sheet.proving.settled import settled
 from zipplumb.core.sheet.proving.standing import Standing, with_hits
-from zipplumb.core.sheet.proving.ways import KnownBetter, MoreHits, Work, settling
+from zipplumb.core.sheet.proving.ways import AlsoHeld, KnownBetter, MoreHits, Work, settling
 
 WORK = Work()
 DRAWN = 320
@@ -93,6 +93,39 @@ def test_the_ways_of_one_row_say_where_and_whether_it_is_enough(narrow):
     assert way.work_s == pytest.approx(WORK.row_s + way.hits * WORK.hit_s)
     beside = settling(at, seats[0], lambda row: None, WORK).ways[0]  # where it was touched no hit tells so much
     assert beside.hits > 2 * way.hits or not beside.enough
+
+
+def test_a_feature_that_is_measured_holds_the_part_too_where_that_is_enough():
+    """Best fits on a strip; a plane far off, judged itself, is the spare hold. Its U comes as the sheet says it with that hold,
+    what it would be found to be is not looked at, and where precedence is strict there is no such way."""
+    bench = Bench(u_hit_mm=0.003)
+    rows = [
+        bench.add(
+            {"kind": "plane", "nominal": {"shape": "plane", "point": p, "normal": n}}, np.array(at) + TIP * np.array(n), n
+        )
+        for p, n, at in (
+            ([0, 0, 60], UP, [[x, y, 60] for x in (-4.0, 4.0) for y in (-100.0, 0, 100)]),
+            ([0, -140, 30], [0, -1, 0], [[x, -140, z] for x in (-200.0, 200) for z in (10.0, 50)]),
+            ([-250, 0, 30], [-1, 0, 0], [[-250, y, z] for y in (-90.0, 90) for z in (10.0, 50)]),
+        )
+    ]
+    far, _, seat = (
+        bench.add(
+            {"kind": "plane", "nominal": {"shape": "plane", "point": [x, 0, 60], "normal": [0, 0, 1]}, "asked": asked},
+            np.array([[x + i, j, 60 + TIP] for i in (-9.0, 9) for j in (-9.0, 9)]), UP,
+        )
+        for x, asked in ((-225.0, ()), (20.0, ()), (220.0, [{"key": "height", "lower": -0.025, "upper": 0.025}]))
+    )  # fmt: skip
+    held = bench.add({"kind": "holds", "holds": [{"feature": row, "directions": ["own"]} for row in rows]})
+    strict = bench.add({"kind": "datum_planes", "primary": rows[0], "secondary": rows[1], "tertiary": rows[2]})
+    at = standing(bench, held)
+    found = settling(at, seat, lambda touched: None, WORK)
+    way = found.ways[0]
+    assert isinstance(way, AlsoHeld) and way.chance > 0.8 and (way.feature, way.system) == (far, held)
+    assert way.U < found.outlook.margin < found.outlook.judged.U
+    sheet = Sheet(tuple(SheetRow(r.id, way.recipe, True) if r.id == held else r for r in bench.rows), held)
+    assert pytest.approx(way.U) == evaluate(sheet, bench.readings, KIT)[0][seat].first.U
+    assert not any(isinstance(each, AlsoHeld) for each in settling(standing(bench, strict), seat, lambda _: None, WORK).ways)
 
 
 def test_what_is_foretold_is_what_comes():

@@ -1,5 +1,7 @@
 """What would settle a row, planned: hits that join a finished row, what was foretold beside what came, plans taken over."""
 
+from itertools import permutations
+
 import numpy as np
 import pytest
 from job_bench import REVIEWER, TECHNICIAN, batch, numbers
@@ -7,6 +9,7 @@ from job_bench import REVIEWER, TECHNICIAN, batch, numbers
 from zipplumb.core.errors import InputError, NotAllowed
 from zipplumb.demo import carrier
 from zipplumb.demo.seed import DIAMETER_MM
+from zipplumb.jobs.align import systems
 from zipplumb.jobs.kit import instruments
 from zipplumb.jobs.link import presses
 from zipplumb.jobs.measure import measuring
@@ -113,6 +116,28 @@ def test_a_way_is_planned_its_hits_join_a_finished_row_and_what_came_stands_besi
     assert ways_of(far, far.seat) is None or far.state().results[far.seat].verdict is None
 
 
+def test_a_spare_hold_is_taken_at_a_press_and_what_was_foretold_stands_beside_what_came(bench):
+    rows, _ = planned_bench(bench)
+    seat = bench.plan_plane("Seat", FAR, [0, 0, 1], asked=[{"key": "height", "lower": -0.11, "upper": 0.11}])
+    post = bench.plan_plane("Post", [FAR[0], -FAR[1], FAR[2]], [0, 0, 1])
+    for row in (*rows, seat, post):
+        bench.touch_plane(row)
+    held = bench.plan(kind="holds", name="Best fit", holds=[{"feature": row, "directions": ["own"]} for row in rows])
+    systems.activate(TECHNICIAN, bench.job, held)
+    way = next(way for way in ways_of(bench, seat).ways if "Post" in way.words)
+    assert way.words == "Post, measured already, holds the part too, in Best fit; all is judged anew."
+    assert way.press == "Hold it so" and not way.marks
+    before = bench.state().results[seat].first.U
+    assert acts.plan(TECHNICIAN, bench.job, seat, way.key) == []
+    state = bench.state()
+    assert [each.feature for each in state.row(held).recipe.holds] == [*rows, post]
+    assert before > state.results[seat].first.U
+    with snapshot() as session:
+        assert f"{state.results[seat].first.U:.3f} was foretold" in foretold_words(session, state, seat)
+    with pytest.raises(InputError, match="another way by now"):
+        acts.plan(TECHNICIAN, bench.job, seat, way.key)
+
+
 def test_what_stands_in_the_way_is_mended_in_one_act_and_told_with_its_work(far):
     with snapshot() as session:
         state = load(session, far.job)
@@ -128,6 +153,17 @@ def test_what_stands_in_the_way_is_mended_in_one_act_and_told_with_its_work(far)
     assert minutes_text(3.0) == "5 s" and minutes_text(600.0) == "10 min"
 
 
+def orders_of_datums_are_compared(bench):
+    with transaction() as session:
+        assert plans.has_orders(load(session, bench.job))
+    plan = plans.ask(TECHNICIAN, bench.job, bench.arm, 0.5, 2500.0, 1500.0, orders=True)
+    plans.work_out(plan)
+    with snapshot() as session:
+        shown = plan_told(load(session, bench.job), plans.newest(session, bench.job))
+    assert len(shown.orders) == 6 and shown.orders[0].startswith("A, B, C, as it is asked: 1 proven with ")
+    assert sorted(each[:7] for each in shown.orders) == sorted(", ".join(each) for each in permutations("ABC"))
+
+
 def test_a_plan_that_proves_is_worked_out_shown_and_taken_over_for_rows_that_are_not_measured(bench):
     rows, seat = planned_bench(bench)
     plan = plans.ask(TECHNICIAN, bench.job, bench.arm, 0.5, 2500.0, 1500.0)
@@ -141,6 +177,7 @@ def test_a_plan_that_proves_is_worked_out_shown_and_taken_over_for_rows_that_are
     by_name = {row.name: row for row in shown.rows}
     assert by_name["Right"].proven and by_name["Right"].hits >= 9 and by_name["Right"].wanted == "0.040"
     assert "50 %" in shown.lead and "1 of one row" in shown.lead and not shown.stands
+    orders_of_datums_are_compared(bench)
     bench.touch_plane(rows[1])
     with pytest.raises(InputError, match="None of these rows"):
         plans.take_over(TECHNICIAN, bench.job, plan, [rows[1], 10**6])

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -14,7 +14,7 @@ from ..core.errors import InputError
 from ..core.frames import Array
 from ..core.placing import lies
 from ..core.probing.next_place import places_in_order
-from ..core.sheet import SheetRow
+from ..core.sheet import RowRecipe, SheetRow, needs_of
 from ..core.sheet.proving.rehearsal import ExpectedTouches, RehearsedInstrument, outward_at, rehearse, touches_at
 from ..core.uncertainty import coverage_factor
 from ..core.units import coarse_text, length_from_text, length_text, quantity_text
@@ -77,7 +77,7 @@ class RehearsalPlan:
 @dataclass(frozen=True, eq=False)
 class Rehearsal:
     """``places``: by row, all where it may be touched, of which ``touched`` are some. ``left_out``: by why, rows that cannot be
-    estimated beforehand; ``names``: of those that can. ``box`` (2, 3)."""
+    estimated beforehand; ``names``: of those that can. ``box`` (2, 3). ``asked_as``: rows that are asked otherwise."""
 
     state: JobResults
     instrument: RehearsedInstrument
@@ -88,6 +88,7 @@ class Rehearsal:
     details: Mapping[int, DetailRecipe]
     sight: Any
     box: Array
+    asked_as: Mapping[int, RowRecipe] = field(default_factory=dict)
 
     def plan(self, name: str, stand: Array) -> RehearsalPlan:
         touched = {row: self.seen_of(touches, stand) for row, touches in self.touched.items()}
@@ -106,8 +107,23 @@ class Rehearsal:
         """Those that are in sight from a place."""
         return touches.some(~self.sight.cut(stand, touches.centers))
 
+    def in_other_orders(self) -> list[Rehearsal]:
+        """The same with the datums of the active alignment in every other order of precedence."""
+        row = self.state.sheet.alignment
+        return [] if row is None else [replace(self, asked_as={row: each}) for each in self.state.row(row).recipe.other_orders]
+
+    @property
+    def datums(self) -> list[int]:
+        """The rows that the active alignment names, in its order."""
+        row = self.state.sheet.alignment
+        if row is None:
+            return []
+        recipe = self.asked_as.get(row, self.state.row(row).recipe)
+        return [need.id for need in needs_of(recipe) if need.what == "feature"]
+
     def found(self, touched: Mapping[int, ExpectedTouches], stand: Array) -> Mapping[int, Any]:
-        return rehearse(self.state.sheet, touched, stand, self.instrument, self.state.surfaces)
+        sheet = self.state.sheet.asked_as(self.asked_as)
+        return rehearse(sheet, touched, stand, self.instrument, self.state.surfaces)
 
     def rests_on(self, row: int) -> dict[int, None]:
         """The rows that one rests on, and so on, each once."""

@@ -223,6 +223,15 @@ class RowRecipe(Model):
         """The features that hold the part and their directions, if the recipe consists of nothing else; else None."""
         return None
 
+    def also_held(self, feature: int, directions: tuple[Any, ...]) -> RowRecipe | None:
+        """The recipe with one more feature that holds the part; None where what holds it is in a strict order, or nothing."""
+        return None
+
+    @property
+    def other_orders(self) -> Iterator[RowRecipe]:
+        """The same datums in every other order of precedence; none where they have none."""
+        return iter(())
+
     @property
     def seen_from(self) -> int | None:
         """The system to which its own is compared, where one is named."""

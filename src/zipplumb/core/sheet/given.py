@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -68,6 +68,11 @@ class Sheet:
     @cached_property
     def rests_on_surfaces(self) -> bool:
         return any(row.recipe.rests_on_surfaces for row in self.rows)
+
+    def asked_as(self, recipes: Mapping[int, RowRecipe]) -> Sheet:
+        """With other recipes of some rows."""
+        rows = tuple(replace(row, recipe=recipes[row.id]) if row.id in recipes else row for row in self.rows)
+        return replace(self, rows=rows) if recipes else self
 
     def of(self, ids: Iterable[int]) -> list[SheetRow]:
         """Some rows, in order."""

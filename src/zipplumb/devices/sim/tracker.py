@@ -101,8 +101,11 @@ class SimulatedTracker(StandIn):
         return [
             encode(t="state", temperature_c=self.temperature_c, pressure_hpa=1012.4, humidity_percent=48.0),
             encode(t="level", up=[round(float(v), 9) for v in unit(lean)], u_rad=3e-6),
-            encode(t="target", state="locked" if self.locked else "lost"),
+            *self.target(),
         ]
+
+    def target(self) -> list[bytes]:
+        return [encode(t="target", state="locked" if self.locked else "lost")]
 
     def alive(self) -> list[bytes]:
         return [encode(t="target", state="lost")]
@@ -225,6 +228,13 @@ class SimulatedRadar(SimulatedTracker):
 
     kind, serial, model = "radar", "SIM-0003", "Stand-in radar"
     aimed: tuple = (b"", None, None)
+
+    def target(self) -> list[bytes]:
+        """It follows none: that its beam meets nothing is no loss."""
+        return []
+
+    def alive(self) -> list[bytes]:
+        return self.greeting()[:1]
 
     def told(self, do: str, order: dict) -> dict | None:
         if do in ("patch", "line"):

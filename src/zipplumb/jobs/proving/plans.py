@@ -22,7 +22,7 @@ from ..actor import Actor, record
 from ..queue import defer, said_where_it_fails
 from ..rehearsal import MOST_HITS, Rehearsal, rehearsal_of, some_of
 from ..state.recipes import changed, recipe_of
-from ..state.results import load
+from ..state.results import JobResults, load
 from .work import work_of
 
 NOTHING = "Nothing was planned."
@@ -30,13 +30,14 @@ USED = 0.75  # of its tolerance, that a part uses where nothing is said
 MOST_ROWS = 300
 
 
-def ask(actor: Actor, job_id: int, instrument_id: int, used: float, far_mm: float, high_mm: float) -> int:
+def ask(actor: Actor, job_id: int, instrument_id: int, used: float, far_mm: float, high_mm: float, orders: bool = False) -> int:
     """Have a plan worked out. Returns its id.
 
     Parameters
     ----------
     used : the share of its tolerance that a part uses that is still to be proven
     far_mm, high_mm : how far off the part an instrument may stand that sees it from afar, and how high
+    orders : the other orders of the datums are compared too
     """
     actor.must_change()
     if not 0 <= used < 1:
@@ -48,12 +49,18 @@ def ask(actor: Actor, job_id: int, instrument_id: int, used: float, far_mm: floa
         if session.scalar(select(ProofPlan.id).where(ProofPlan.job_id == job_id, ProofPlan.state == "making").limit(1)):
             raise InputError("A plan is being worked out.", NOTHING, "Wait until it is there.")
         rehearsal_of(session, load(session, job_id), instrument_id, MOST_ROWS)  # what can be said at once
-        asked = {"instrument": instrument_id, "used": used, "far_mm": far_mm, "high_mm": high_mm}
+        asked = {"instrument": instrument_id, "used": used, "far_mm": far_mm, "high_mm": high_mm, "orders": orders}
         plan = ProofPlan(job_id=job_id, by=actor.id, asked=asked)
         session.add(plan)
         session.flush()
         defer(session, "plan_proof", plan_id=plan.id)
         return plan.id
+
+
+def has_orders(state: JobResults) -> bool:
+    """The datums of its active alignment have an order of precedence."""
+    row = state.sheet.alignment
+    return row is not None and next(state.row(row).recipe.other_orders, None) is not None
 
 
 def work_out(plan_id: int) -> None:
@@ -87,12 +94,20 @@ def _best(there: Rehearsal, asked: Mapping[str, Any], work: Work, told: Callable
     """From the place from which the most is proven, in the least time."""
     polar = there.instrument.stated is not None
     stands = there.stands(asked["far_mm"], asked["high_mm"]) if polar else [there.box.mean(axis=0)]
-    tried = []
-    for k, stand in enumerate(stands):
-        plan = _from(there, stand, asked["used"], polar, lambda share, k=k: told((k + share) / len(stands)))
-        tried.append((stand, plan))
+    others = there.in_other_orders() if asked.get("orders") else []
+    count = len(stands) + len(others)
+
+    def from_(there: Rehearsal, stand: Array, before: int) -> ProvingPlan:
+        return _from(there, stand, asked["used"], polar, lambda share: told((before + share) / count))
+
+    tried = [(stand, from_(there, stand, k)) for k, stand in enumerate(stands)]
     stand, plan = min(tried, key=lambda each: (-each[1].proven, -len(each[1].proofs), _takes_s(each[1], work)))
+    ordered = [(each, from_(each, stand, len(stands) + k)) for k, each in enumerate(others)]
     return {
+        "orders": [
+            {"datums": each.datums, "proven": by.proven, "hits": by.hits, "takes_s": _takes_s(by, work)}
+            for each, by in ([(there, plan), *ordered] if ordered else [])
+        ],
         "stands": [
             {"at": at.round(1).tolist(), "proven": each.proven, "hits": each.hits, "takes_s": _takes_s(each, work)}
             for at, each in tried

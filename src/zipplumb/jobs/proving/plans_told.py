@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, cast
 
@@ -36,14 +36,16 @@ class RowPlanned:
 
 @dataclass(frozen=True)
 class PlanTold:
-    """``lead``: all of it in a sentence or two; ``stands``: what each place would give; ``unseen``: names of rows, ``borrowed``
-    of those that hold the part and are seen from another place only."""
+    """``lead``: all of it in a sentence or two; ``stands``: what each place would give; ``orders``: what each order of the
+    datums would, the one that is asked first; ``unseen``: names of rows, ``borrowed`` of those that hold the part and are seen
+    from another place only."""
 
     lead: str
     rows: tuple[RowPlanned, ...]
     stands: tuple[str, ...]
     unseen: tuple[str, ...]
     borrowed: tuple[str, ...] = ()
+    orders: tuple[str, ...] = ()
 
 
 def plan_told(state: JobResults, plan: ProofPlan) -> PlanTold | None:
@@ -68,14 +70,32 @@ def plan_told(state: JobResults, plan: ProofPlan) -> PlanTold | None:
         f"A part that uses {used} of each tolerance would be proven in {proven} of {counted(len(judged), 'row')},"
         f" with {hits} hits where the sheet asks for {now}: about {minutes_text(found['takes_s'])}."
     )
-    return PlanTold(lead, rows, tuple(_stand(state, each, found) for each in found["stands"]), unseen, borrowed)
+    stands = tuple(_stand(state, each, found) for each in found["stands"])
+    return PlanTold(lead, rows, stands, unseen, borrowed, _orders(state, found.get("orders", [])))
 
 
 def _stand(state: JobResults, each: Mapping[str, Any], found: Mapping[str, Any]) -> str:
     units = state.job.units
     at = "  ".join(f"{axis} {coarse_text(v, units)}" for axis, v in zip("XYZ", each["at"], strict=True))
-    told = f"{at}: {each['proven']} proven with {each['hits']} hits, about {minutes_text(each['takes_s'])}"
+    told = f"{at}: {_gives(each)}"
     return f"{told}: the best" if each["at"] == found["stand"] else told
+
+
+def _gives(each: Mapping[str, Any]) -> str:
+    return f"{each['proven']} proven with {each['hits']} hits, about {minutes_text(each['takes_s'])}"
+
+
+def _orders(state: JobResults, found: Sequence[Mapping[str, Any]]) -> tuple[str, ...]:
+    """The one that is asked first, then the best."""
+    there = state.sheet.index
+    known = [each for each in found if all(row in there for row in each["datums"])]
+    known[1:] = sorted(known[1:], key=lambda each: (-each["proven"], each["takes_s"]))
+
+    def named(each: Mapping[str, Any]) -> str:
+        recipes = [state.row(row).recipe for row in each["datums"]]
+        return ", ".join(dict.fromkeys(recipe.datum_letter or recipe.name for recipe in recipes))
+
+    return tuple(f"{named(each)}{'' if k else ', as it is asked'}: {_gives(each)}" for k, each in enumerate(known))
 
 
 def _row(state: JobResults, row_id: int, found: Mapping[str, Any]) -> RowPlanned:

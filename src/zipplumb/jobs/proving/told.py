@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import singledispatch
@@ -11,7 +12,7 @@ from sqlalchemy.orm import Session
 from ...core.frames import Array
 from ...core.sheet.proving.causes import Cause
 from ...core.sheet.proving.chance import open_characteristics
-from ...core.sheet.proving.ways import FromNearer, KnownBetter, MoreHits, Settling, Way
+from ...core.sheet.proving.ways import AlsoHeld, FromNearer, KnownBetter, MoreHits, Settling, Way
 from ...core.units import Units, coarse_text, length_text, quantity_text
 from ..state.results import JobResults
 from ..words import words_for
@@ -19,7 +20,7 @@ from ..words._sources import anew_words, source_words
 from .foretold import foretold
 from .work import work_of
 
-MOST = 4  # ways that are told; where none is likely, the best
+MOST, OF_A_SORT = 4, 2  # ways that are told; where none is likely, the best
 LIKELY = 0.5
 ON_IT = 0.05  # of U
 LITTLE = 0.9  # of U, over which a way that is not likely enough is not worth a line
@@ -30,7 +31,7 @@ COUNTS = ("no", "one", "two", "three", "four", "five", "six", "seven", "eight", 
 class WayTold:
     """A way, in words. ``key``: what names it, "" where nothing of it can be planned here; ``marks``: where, in what is drawn.
 
-    ``gives``: U now and then; ``sure``: how surely it is enough; ``takes``: how long.
+    ``gives``: U now and then; ``sure``: how surely it is enough; ``takes``: how long; ``press``: what a press does.
     """
 
     key: str
@@ -40,6 +41,7 @@ class WayTold:
     enough: bool
     takes: str
     marks: tuple[tuple[float, ...], ...] = ()
+    press: str = ""
 
 
 @dataclass(frozen=True)
@@ -66,8 +68,8 @@ def told(state: JobResults, row_id: int, found: Settling) -> SettlingTold:
     names = {row.id: row.recipe.name for row in state.rows}
     ways = tuple(
         WayTold(
-            key_of(way), f"{words_of(way, names, units)}.", f"U {shown(judged.U or 0.0)} → {shown(way.U)}", _sure(way),
-            way.enough, minutes_text(way.work_s), _marks(state, way),
+            way.key, f"{words_of(way, names, units)}.", f"U {shown(judged.U or 0.0)} → {shown(way.U)}", _sure(way),
+            way.enough, minutes_text(way.work_s), _marks(state, way), press_words(way),
         )
         for way in _worth_telling(found)
     )  # fmt: skip
@@ -75,15 +77,30 @@ def told(state: JobResults, row_id: int, found: Settling) -> SettlingTold:
 
 
 def _worth_telling(found: Settling) -> Sequence[Way]:
-    """Those that are likely enough; else the best, where it gives anything."""
-    likely = [way for way in found.ways if way.chance >= LIKELY]
+    """Those that are likely enough, not all of one sort; else the best, where it gives anything."""
+    sorts = Counter[type[Way]]()
+    likely = []
+    for way in found.ways:
+        sorts[type(way)] += 1
+        if way.chance >= LIKELY and sorts[type(way)] <= OF_A_SORT:
+            likely.append(way)
     return likely[:MOST] or [way for way in found.ways[:1] if (found.outlook.judged.U or 0.0) * LITTLE > way.U]
 
 
-def key_of(way: Way) -> str:
-    """What names a way by more hits, as long as nothing changes."""
-    places = way.places if isinstance(way, MoreHits) else {}
-    return " ".join(f"{row}:{len(at)}" for row, at in sorted(places.items()))
+@singledispatch
+def press_words(way: Way) -> str:
+    """What a press does; "" where it cannot be planned by itself."""
+    return ""
+
+
+@press_words.register
+def _(way: MoreHits) -> str:
+    return "Plan it"
+
+
+@press_words.register
+def _(way: AlsoHeld) -> str:
+    return "Hold it so"
 
 
 @singledispatch
@@ -112,6 +129,11 @@ def _(way: FromNearer, names: Mapping[int, str], units: Units) -> str:
     which = " and ".join(names[row] for row in way.rows)
     far, near = (f"{coarse_text(mm, units)} {units}" for mm in (way.far_mm, way.near_mm))
     return f"{which} measured anew from {near} instead of {far}"
+
+
+@words_of.register
+def _(way: AlsoHeld, names: Mapping[int, str], units: Units) -> str:
+    return f"{names[way.feature]}, measured already, holds the part too, in {names[way.system]}; all is judged anew"
 
 
 @dataclass(frozen=True)
@@ -158,12 +180,23 @@ def left_to_prove(state: JobResults, found: Sequence[Cause]) -> LeftToProve:
     to_do = [row for row in state.measured if not row.finished]
     open_ = [row for row in state.rows if open_characteristics(state.results[row.id])]
     hits = sum(max(0, row.recipe.wanted_hits - state.results[row.id].hits) for row in to_do)
-    work_s = len(to_do) * work.row_s + hits * work.hit_s + sum(each.work_s for each in found)
+    work_s = len(to_do) * work.row_s + hits * work.hit_s + _mending_s(found)
     if not to_do and not open_:
         return LeftToProve(0, "Nothing is left: all that is judged is proven, in or out.")
     parts = [f"{counted(len(to_do), 'row')} to be measured"] if to_do else []
     parts += [f"{counted(len(open_), 'row')} not proven"] if open_ else []
     return LeftToProve(len(open_), f"{' and '.join(parts)}: about {minutes_text(work_s)} of work.".capitalize())
+
+
+def _mending_s(found: Sequence[Cause]) -> float:
+    """What the causes take that settle what those before them do not."""
+    settled, work_s = set[int](), 0.0
+    for each in found:
+        likely = {row for row, chance in each.chances.items() if chance >= LIKELY}
+        if likely - settled:
+            settled |= likely
+            work_s += each.work_s
+    return work_s
 
 
 def counted(count: int, noun: str) -> str:

@@ -52,7 +52,8 @@ def sheet(job_id: int):
         return render_template(
             "_proving.html", view=JobView.of(state), left=left_to_prove(state, found), causes=causes_told(state, found),
             instruments=instruments.instruments(), far=length_text(FAR_MM, units), high=length_text(HIGH_MM, units),
-            used=f"{100 * plans.USED:.0f}", job_id=job_id, plan=plan, told=None if plan is None else plan_told(state, plan),
+            used=f"{100 * plans.USED:.0f}", orders=plans.has_orders(state), job_id=job_id, plan=plan,
+            told=None if plan is None else plan_told(state, plan),
         )  # fmt: skip
 
 
@@ -73,7 +74,7 @@ def ask(job_id: int):
     far = length_from_text(request.form.get("far", "")[:40], units, "how far off")
     high = length_from_text(request.form.get("high", "")[:40], units, "how high")
     used = number_from_text(request.form.get("used", "")[:40], "the share of the tolerance")
-    plans.ask(g.actor, job_id, params.one_id("instrument") or 0, used / 100, far, high)
+    plans.ask(g.actor, job_id, params.one_id("instrument") or 0, used / 100, far, high, bool(request.form.get("orders")))
     return proof(job_id)
 
 

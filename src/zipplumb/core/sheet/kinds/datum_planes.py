@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from itertools import islice, permutations
 from typing import Literal
 
 from ...alignment import Alignment, align_datum_planes
@@ -16,6 +18,12 @@ class DatumPlanesRecipe(SystemRecipe):
     primary: FeatureRef
     secondary: FeatureRef
     tertiary: FeatureRef
+
+    @property
+    def other_orders(self) -> Iterator[DatumPlanesRecipe]:
+        names = ("primary", "secondary", "tertiary")
+        for order in islice(permutations(getattr(self, name) for name in names), 1, None):
+            yield self.model_copy(update=dict(zip(names, order, strict=True)))
 
     def solve(self, given: SystemInputs) -> Alignment:
         planes = [given[i] for i in (self.primary, self.secondary, self.tertiary)]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
@@ -20,6 +20,9 @@ class HoldsRecipe(SettledRecipe):
     @property
     def ticks(self) -> tuple[Held, ...]:
         return self.holds
+
+    def also_held(self, feature: int, directions: tuple[Any, ...]) -> HoldsRecipe:
+        return self.model_copy(update={"holds": (*self.holds, Held(feature=feature, directions=directions))})
 
     def solve(self, given: SystemInputs) -> Alignment:
         holds = [given[h.feature].hold(h.directions, h.u_mm, h.level) for h in self.holds]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 import numpy as np
 from pydantic import Field
@@ -12,7 +12,16 @@ from ...alignment.causes import likely_cause
 from ...errors import AlignmentError
 from ...features import center_point, point_of
 from ..base import FeatureRef, Internal
-from ..bases.systems import KEPT, LEAST_U_MM, ByMaterial, SystemInputs, SystemRecipe, TypedU, scale_factor, u_scale_factor
+from ..bases.systems import (
+    KEPT,
+    LEAST_U_MM,
+    ByMaterial,
+    SystemInputs,
+    SystemRecipe,
+    TypedU,
+    scale_factor,
+    u_scale_factor,
+)
 
 
 class ReferencePointsRecipe(SystemRecipe):
@@ -21,6 +30,9 @@ class ReferencePointsRecipe(SystemRecipe):
     scale: Literal["fixed", "free"] | ByMaterial = "fixed"
     warm: Annotated[None, Internal()] = None  # its own scale says it
     u_mm: TypedU | None = None
+
+    def also_held(self, feature: int, directions: tuple[Any, ...]) -> ReferencePointsRecipe | None:
+        return self.model_copy(update={"points": (*self.points, feature)}) if "own" not in directions else None
 
     def solve(self, given: SystemInputs) -> Alignment:
         points = [given[i].whole for i in self.points]

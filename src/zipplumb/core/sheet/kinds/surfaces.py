@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 import numpy as np
 from pydantic import Field
@@ -27,6 +27,9 @@ class SurfacesRecipe(SystemRecipe):
     start: SystemRef | None = None
     u_mm: Length = 0.05
     reject: bool = False
+
+    def also_held(self, feature: int, directions: tuple[Any, ...]) -> SurfacesRecipe:
+        return self.model_copy(update={"features": (*self.features, feature)})
 
     def solve(self, given: SystemInputs) -> Alignment:
         if given.surfaces is None:

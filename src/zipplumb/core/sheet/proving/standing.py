@@ -10,6 +10,7 @@ import numpy as np
 from ...fingerprints import fingerprint
 from ...frames import Array, Indices
 from ...readings import HitSet
+from ..base import RowRecipe
 from ..clouds import Kept
 from ..evaluate import Memory, evaluate
 from ..given import Kit, PartSurfaces, Sheet, StationPose
@@ -43,30 +44,42 @@ class Standing:
 
     def with_more(self, judged: Iterable[int], centers: Mapping[int, Array]) -> dict[int, RowResult]:
         """The results of some rows, were there more hits on some: ``centers`` (n, 3) by row, of the tip, in the world."""
-        judged = tuple(judged)
-        needed = self._needed(judged)
-        readings = {i: self.readings[i] for i in needed if i in self.readings}
+        more = {}
         for touched, places in centers.items():
             found = self.results[touched].feature
             assert found is not None
-            readings[touched] = with_hits(readings[touched], found, places, self.stations)
-        sheet = replace(self.sheet, rows=tuple(self.sheet.of(needed)))
-        results, _ = evaluate(sheet, readings, self.kit, self.memory, self.surfaces, self.kept)
+            more[touched] = with_hits(self.readings[touched], found, places, self.stations)
+        return self._anew(tuple(judged), self.sheet, more)
+
+    def with_recipe(self, judged: int, row: int, recipe: RowRecipe) -> RowResult:
+        """The result of a row, were another asked otherwise."""
+        return self._anew((judged,), self.sheet.asked_as({row: recipe}), {})[judged]
+
+    def _anew(self, judged: tuple[int, ...], sheet: Sheet, more: Mapping[int, HitSet]) -> dict[int, RowResult]:
+        needed = self.judged_by(judged, sheet)
+        readings = {i: self.readings[i] for i in needed if i in self.readings} | dict(more)
+        some = replace(sheet, rows=tuple(sheet.of(needed)))
+        results, _ = evaluate(some, readings, self.kit, self.memory, self.surfaces, self.kept)
         return {row: results[row] for row in judged}
 
-    def _needed(self, judged: Iterable[int]) -> set[int]:
-        """The rows and all that they rest on; stations rest on all that ties them."""
-        index, rows = self.sheet.index, self.sheet.rows
-        left = [*judged, *(() if self.sheet.alignment is None else (self.sheet.alignment,))]
+    def judged_by(self, judged: Iterable[int], sheet: Sheet | None = None) -> set[int]:
+        """The rows, all that they rest on, and what they are judged in; stations rest on all that ties them."""
+        sheet = sheet or self.sheet
+        every = [*judged, *(() if sheet.alignment is None else (sheet.alignment,))]
         if len(self.kit.stations) > 1:
-            left += [each.id for each in rows if each.recipe.in_network]
-        found: set[int] = set()
-        while left:
-            now = left.pop()
-            if now not in found and now in index:
-                found.add(now)
-                left += [needed.id for needed in rows[index[now]].needs if needed.what != "station"]
-        return found
+            every += [each.id for each in sheet.rows if each.recipe.in_network]
+        return rests_on(sheet, every)
+
+
+def rests_on(sheet: Sheet, rows: Iterable[int]) -> set[int]:
+    """The rows and all that their recipes name, and so on."""
+    left, found = list(rows), set[int]()
+    while left:
+        now = left.pop()
+        if now not in found and now in sheet.index:
+            found.add(now)
+            left += [needed.id for needed in sheet.rows[sheet.index[now]].needs if needed.what != "station"]
+    return found
 
 
 def with_hits(reading: HitSet, feature: FoundFeature, centers: Array, stations: Mapping[int, StationPose]) -> HitSet:

@@ -8,14 +8,17 @@ from itertools import combinations
 
 import numpy as np
 
+from ...alignment.hold import may_hold
 from ...frames import Array, Indices
 from ...network.observations import InstrumentClass
 from ...readings import HitSet
 from ...uncertainty import Source
-from ..results import Characteristic
+from ..base import RowRecipe
+from ..bases.systems import ActualFeature
+from ..results import Characteristic, RowResult
 from .chance import SURE, Outlook, open_characteristics
 from .places import InTurn, MayBeTouched, in_turn, may_be_touched
-from .standing import Standing
+from .standing import Standing, rests_on
 
 MOST_HITS = 40  # that are proposed at once
 LIKELY = 0.75  # that another row is settled besides
@@ -27,6 +30,7 @@ MORE = 1.3  # as many, where so many were not enough after all
 BETTER = (0.7, 0.5, 0.35, 0.25)  # times as uncertain: what is done again with care is hardly better than that
 AS_GOOD = 0.03  # of the chance, for which no more hits are proposed
 NEAREST_MM = 1500.0  # practice: no polar instrument stands nearer to a part
+HELD_TRIED = 4  # features by which the part might be held too, those that lie the farthest from what holds it
 
 Spots = Callable[[int], Array | None]  # where in the world (n, 3) a row's surface may be touched
 
@@ -40,6 +44,7 @@ class Work:
     station_s: float = 900.0
     calibration_s: float = 600.0
     told_s: float = 60.0  # to look up, and type
+    press_s: float = 5.0
 
     def of_source(self, source: Source) -> float:
         by_source = {"tip": self.calibration_s, "offset": self.calibration_s, "temperature": self.told_s}
@@ -58,6 +63,11 @@ class Way:
     def enough(self) -> bool:
         return self.chance >= SURE
 
+    @property
+    def key(self) -> str:
+        """What names it as long as nothing changes; "" where it cannot be planned by itself."""
+        return ""
+
 
 @dataclass(frozen=True, eq=False)
 class MoreHits(Way):
@@ -73,6 +83,10 @@ class MoreHits(Way):
     @property
     def hits(self) -> int:
         return sum(len(places) for places in self.places.values())
+
+    @property
+    def key(self) -> str:
+        return " ".join(f"{row}:{len(at)}" for row, at in sorted(self.places.items()))
 
 
 @dataclass(frozen=True, eq=False)
@@ -91,6 +105,22 @@ class FromNearer(Way):
     rows: tuple[int, ...] = ()
     far_mm: float = 0.0
     near_mm: float = 0.0
+
+
+@dataclass(frozen=True, eq=False)
+class AlsoHeld(Way):
+    """A feature that is measured holds the part too: a spare hold of the alignment ``system``, which then is ``recipe``.
+
+    What would be judged then is known already, but not looked at: who chooses an alignment by its verdicts proves nothing.
+    """
+
+    feature: int = 0
+    system: int = 0
+    recipe: RowRecipe | None = None
+
+    @property
+    def key(self) -> str:
+        return f"held {self.feature} {self.system}"
 
 
 @dataclass(frozen=True, eq=False)
@@ -131,11 +161,12 @@ def settling(at: Standing, row: int, spots: Spots, work: Work) -> Settling | Non
     shared = [source for source in shares if source.what != "hits"]
     ways: list[Way] = list(_more_hits(at, row, outlook, touchable, work))
     ways += [_known_better(outlook, source, work) for source in shared]
+    ways += _also_held(at, row, outlook, shares, work)
     if (nearer := _from_nearer(at, outlook, touchable, work)) is not None:
         ways.append(nearer)
     ways.sort(key=_order)
     if ways and isinstance(ways[0], MoreHits):
-        ways[0] = replace(ways[0], others=_settled_besides(at, row, ways[0].gone))
+        ways[0] = replace(ways[0], others=_settled_besides(at, row, ways[0]))
     own_form = next(iter(shares), None) == Source("hits", row) and at.takes_more(row) and row not in touchable
     return Settling(outlook, tuple(ways), _hit_wanted(outlook, touchable), own_form)
 
@@ -243,26 +274,31 @@ def _gone(turns: tuple[InTurn, ...], counts: Indices) -> dict[Source, Array]:
     }  # fmt: skip
 
 
-def _settled_besides(at: Standing, row: int, gone: Mapping[Source, Array]) -> tuple[int, ...]:
+def _settled_besides(at: Standing, row: int, way: MoreHits) -> tuple[int, ...]:
     """Other rows that are not proven and that more hits likely settle too, by their Jacobians."""
     return tuple(
         other for other, found in at.results.items()
-        if other != row and (open_ := open_characteristics(found)) and all(_chance_gained(c, gone) >= LIKELY for c in open_)
+        if other != row and (open_ := open_characteristics(found)) and all(_chance_gained(c, way) >= LIKELY for c in open_)
     )  # fmt: skip
 
 
-def _chance_gained(judged: Characteristic, gone: Mapping[Source, Array]) -> float:
-    """How likely it is proven once of some sources' covariance (m, m) so much is gone."""
+def _chance_gained(judged: Characteristic, way: MoreHits) -> float:
+    """How likely it is proven once so much is gone of what the hits of some rows leave open."""
     terms = judged.uncertainty.by_source
-    gained = sum(
-        float(terms[source][0] @ by @ terms[source][0])
-        for source, by in gone.items() if source in terms and terms[source].shape[1] == len(by)
-    )  # fmt: skip
-    if gained <= 0 or gained < HOPELESS * judged.uncertainty.u() ** 2:
+    gained = {
+        source: float(terms[source][0] @ by @ terms[source][0])
+        for source, by in way.gone.items() if source in terms and terms[source].shape[1] == len(by)
+    }  # fmt: skip
+    whole = sum(gained.values())
+    if whole <= 0 or whole < HOPELESS * judged.uncertainty.u() ** 2:
         return 0.0
     outlook = Outlook(judged)
-    u_then = np.sqrt(max(outlook.u**2 - gained, 0.0))
-    return float(outlook.joined(u_then, outlook.k * u_then))
+    u_then = np.sqrt(max(outlook.u**2 - whole, 0.0))
+    after = {
+        source: (max(float(terms[source][0] @ terms[source][0]) - less, 0.0), len(way.places[source.whose]))
+        for source, less in gained.items() if isinstance(source.whose, int)
+    }  # fmt: skip
+    return float(outlook.joined(u_then, outlook.k_then(u_then, after) * u_then))
 
 
 # ---- what is known better ------------------------------------------------------------------------
@@ -325,3 +361,51 @@ def _seen_from(reading: HitSet) -> tuple[float, InstrumentClass] | None:
 
 def _u_at(stated: InstrumentClass, far_mm: float) -> float:
     return stated.u_at(np.array([[far_mm, 0.0, 0.0]]))
+
+
+# ---- a spare hold of the alignment ------------------------------------------------------------------
+
+
+def _also_held(at: Standing, row: int, outlook: Outlook, shares: Iterable[Source], work: Work) -> Iterable[AlsoHeld]:
+    """By each of some features that are measured, where what holds the part leaves much open; the best of each alignment."""
+    own = rests_on(at.sheet, [row])
+    for system in at.judged_by([row]):
+        recipe = at.sheet.rows[at.sheet.index[system]].recipe
+        holds = rests_on(at.sheet, [system])
+        if recipe.role == "system" and any(source.whose in holds for source in shares if source.what == "hits"):
+            tried = (
+                _held_too(at, row, outlook, system, recipe, feature, work) for feature in _may_hold(at, system, holds | own)
+            )
+            found = [way for way in tried if way is not None]
+            yield from sorted(found, key=_order)[:1]
+
+
+def _may_hold(at: Standing, system: int, already: set[int]) -> list[int]:
+    """Measured features with a nominal that may hold the part besides: the farthest from what holds it first."""
+    spots = {i: spot for i, found in at.results.items() if (spot := _spot(found)) is not None}
+    held = [spot for i, spot in spots.items() if i in already]
+    free = [i for i in spots if i not in already and i in at.readings]
+    if not held or not free:
+        return []
+    away = np.linalg.norm(np.array([spots[i] for i in free])[:, None] - np.array(held)[None], axis=2).min(axis=1)
+    return [free[k] for k in np.argsort(-away)[:HELD_TRIED]]
+
+
+def _spot(found: RowResult) -> Array | None:
+    """(3,) where a feature with a nominal was touched, in the world."""
+    feature = found.feature
+    if feature is None or feature.state != "done" or feature.centers is None or not len(feature.centers):
+        return None
+    return np.asarray(feature.centers.mean(axis=0)) if may_hold(feature.nominal) else None
+
+
+def _held_too(
+    at: Standing, row: int, outlook: Outlook, system: int, recipe: RowRecipe, feature: int, work: Work
+) -> AlsoHeld | None:
+    found = at.results[feature].feature
+    assert found is not None
+    grown = recipe.also_held(feature, ActualFeature.of(found).own_directions)
+    told = None if grown is None else outlook.again_in(then := at.with_recipe(row, system, grown))
+    if told is None or told.U is None or (outlook.judged.U or 0.0) <= told.U:
+        return None
+    return AlsoHeld(told.U, outlook.chance_in(then), work.press_s, feature, system, grown)
