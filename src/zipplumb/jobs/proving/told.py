@@ -180,23 +180,26 @@ def left_to_prove(state: JobResults, found: Sequence[Cause]) -> LeftToProve:
     to_do = [row for row in state.measured if not row.finished]
     open_ = [row for row in state.rows if open_characteristics(state.results[row.id])]
     hits = sum(max(0, row.recipe.wanted_hits - state.results[row.id].hits) for row in to_do)
-    work_s = len(to_do) * work.row_s + hits * work.hit_s + _mending_s(found)
+    mending_s, settled = _mended(found)
+    work_s = len(to_do) * work.row_s + hits * work.hit_s + mending_s
     if not to_do and not open_:
         return LeftToProve(0, "Nothing is left: all that is judged is proven, in or out.")
     parts = [f"{counted(len(to_do), 'row')} to be measured"] if to_do else []
     parts += [f"{counted(len(open_), 'row')} not proven"] if open_ else []
-    return LeftToProve(len(open_), f"{' and '.join(parts)}: about {minutes_text(work_s)} of work.".capitalize())
+    likely = f", by which {count_words(settled)} of these are likely settled" if len(open_) > settled else ""
+    words = f"{' and '.join(parts)}: about {minutes_text(work_s)} of work{likely}." if work_s else f"{' and '.join(parts)}."
+    return LeftToProve(len(open_), words.capitalize())
 
 
-def _mending_s(found: Sequence[Cause]) -> float:
-    """What the causes take that settle what those before them do not."""
-    settled, work_s = set[int](), 0.0
+def _mended(found: Sequence[Cause]) -> tuple[float, int]:
+    """What those causes take, in s, that likely settle what those before them do not; and how many rows all settle."""
+    best, work_s = dict[int, float](), 0.0
     for each in found:
-        likely = {row for row, chance in each.chances.items() if chance >= LIKELY}
-        if likely - settled:
-            settled |= likely
+        more = {row: chance for row, chance in each.chances.items() if chance > best.get(row, 0.0)}
+        if sum(chance - best.get(row, 0.0) for row, chance in more.items()) >= LIKELY:
+            best |= more
             work_s += each.work_s
-    return work_s
+    return work_s, round(sum(best.values()))
 
 
 def counted(count: int, noun: str) -> str:
