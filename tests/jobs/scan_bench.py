@@ -13,7 +13,8 @@ from zipplumb.jobs.measure import cloud_work
 from zipplumb.jobs.plan import picking
 from zipplumb.jobs.state.results import load
 from zipplumb.store.database import snapshot, transaction
-from zipplumb.store.models import Calibration, Cloud, Instrument, Part, Probe
+from zipplumb.store.models import Calibration, Instrument, Part, Probe
+from zipplumb.store.scans import Cloud
 
 HIGH, DOWN = 110.0, (0.0, 1.0, 0.0, 0.0)
 numbers = itertools.count(50_000)

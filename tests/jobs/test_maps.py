@@ -22,7 +22,7 @@ from zipplumb.jobs.plan import on_model, standing
 from zipplumb.jobs.plan.on_model import Wanted
 from zipplumb.jobs.state.results import load
 from zipplumb.store.database import snapshot, transaction
-from zipplumb.store.models import Cloud
+from zipplumb.store.scans import Cloud
 
 HIGH_MM = 0.6  # a part of what was scanned lies so much over the top
 AT_HIGH, AT_LEVEL = np.array([-220.0, -60, 60]), np.array([-220.0, -95, 60])

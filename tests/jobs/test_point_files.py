@@ -14,7 +14,8 @@ from zipplumb.jobs.measure.maps import TypedLimits
 from zipplumb.jobs.measure.point_files import TypedFile
 from zipplumb.jobs.state.results import load
 from zipplumb.store.database import snapshot, transaction
-from zipplumb.store.models import Cloud, PointFile, PointFilePiece, Reading, Row
+from zipplumb.store.models import Reading, Row
+from zipplumb.store.scans import Cloud, PointFile, PointFilePiece
 
 UP, OFF_MM = np.array([0.0, 0, 1]), 0.07
 

@@ -18,7 +18,8 @@ from zipplumb.jobs.measure.prompts import prompt
 from zipplumb.jobs.plan import sheet, standing
 from zipplumb.jobs.state.results import load
 from zipplumb.store.database import snapshot, transaction
-from zipplumb.store.models import Cloud, Instrument, Job, Reading
+from zipplumb.store.models import Instrument, Job, Reading
+from zipplumb.store.scans import Cloud
 
 
 def looked_at(job, scan):

@@ -24,7 +24,8 @@ from ..jobs.measure import cloud_work, clouds, maps, surfaces
 from ..jobs.plan import picking, sheet
 from ..jobs.state.results import JobResults, load
 from ..store.database import stored, transaction
-from ..store.models import Calibration, Cloud, Instrument, Job, Part, Probe
+from ..store.models import Calibration, Instrument, Job, Part, Probe
+from ..store.scans import Cloud
 from . import bracket
 from .carrier_real import PLACE
 from .seed import PASSWORD, PEOPLE

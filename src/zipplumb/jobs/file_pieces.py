@@ -11,7 +11,8 @@ from typing import IO, Any
 from sqlalchemy import delete, insert, select
 from sqlalchemy.orm import Session
 
-from ..store.models import PartFile, PointFilePiece
+from ..store.models import PartFile
+from ..store.scans import PointFilePiece
 
 PIECE_BYTES = 1024 * 1024
 

@@ -13,7 +13,8 @@ from ...core.cloud.light import Chunk
 from ...core.readings import HitSet
 from ...core.stripes import NUMBERS
 from ...store.database import stored, tell, transaction
-from ...store.models import Cloud, Reading
+from ...store.models import Reading
+from ...store.scans import Cloud
 from ..queue import said_where_it_fails
 from ..state.clouds import packed
 from ..state.part_model import model_of

@@ -28,7 +28,8 @@ from ...core.sheet.kinds.scan import Cut, OffCad, Region, ScanRecipe, Side
 from ...core.stripes import NUMBERS
 from ...core.units import length_text
 from ...store.database import stored, tell, transaction
-from ...store.models import Cloud, Job, Mark, Reading, Row
+from ...store.models import Job, Mark, Reading, Row
+from ...store.scans import Cloud
 from ..actor import Actor, record
 from ..state.clouds import unpacked
 from ..state.part_model import model_of

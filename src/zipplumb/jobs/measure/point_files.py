@@ -19,7 +19,8 @@ from ...core.frames import Motion
 from ...core.sheet.kinds.scan import ScanRecipe
 from ...exchange.clouds.reading import Asked, Piece, Seen, pieces_of, read_points
 from ...store.database import stored, tell, transaction
-from ...store.models import Calibration, Instrument, Job, PointFile, Probe, Reading, Row, Station, User
+from ...store.models import Calibration, Instrument, Job, Probe, Reading, Row, Station, User
+from ...store.scans import PointFile
 from ..actor import Actor, record
 from ..file_pieces import OF_POINTS
 from ..plan.adding import add_rows, named

@@ -21,7 +21,7 @@ from ...core.cloud.points import CloudPoints
 from ...core.sheet.clouds import Asked, FoundCloud, Kept
 from ...core.sheet.maps.found import FoundMap
 from ...store.database import only_reads, transaction
-from ...store.models import Cloud
+from ...store.scans import Cloud
 from ..queue import defer
 
 UNIT = 32_767  # of a normal, packed

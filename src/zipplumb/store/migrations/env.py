@@ -2,7 +2,7 @@
 
 from alembic import context
 
-from zipplumb.store import pieces, reports  # noqa: F401 their tables are known with the others
+from zipplumb.store import pieces, proofs, reports, scans  # noqa: F401 their tables are known with the others
 from zipplumb.store.database import engine
 from zipplumb.store.models import Base
 
