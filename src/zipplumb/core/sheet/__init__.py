@@ -3,10 +3,11 @@
 from ..readings import HitSet
 from .base import Asked, Needed, RowRecipe, needs_of
 from .bases.measured import MeasuredRecipe, criteria_of, data_for_fit
-from .evaluate import Memory, evaluate
+from .evaluate import evaluate
 from .given import Kit, PartSurfaces, Sheet, SheetRow, StationPose
 from .kinds import MEASURED
 from .kinds.touched import TouchedRecipe
+from .memory import Memory
 from .recipes import recipe_from_dict
 from .registry import KINDS, kind_of
 from .results import Characteristic, FoundFeature, FoundSystem, RowResult

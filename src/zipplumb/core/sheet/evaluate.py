@@ -8,7 +8,7 @@ taken over as it is; a fault in one node is that node's alone.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import cached_property, partial
 from typing import Any, cast
 
@@ -25,7 +25,7 @@ from .bases.mapped import OnMapRecipe, ScanMapRecipe
 from .bases.measured import FeatureRecipe, MeasuredRecipe
 from .bases.systems import ActualFeature, SystemInputs, SystemRecipe
 from .beside import beside
-from .clouds import Asked, Kept, UnderWay, key_prefix, on_shelf
+from .clouds import Kept, key_prefix, on_shelf
 from .datums import Datum, system_of
 from .elsewhere import words_elsewhere
 from .given import Kit, PartSurfaces, Sheet, SheetRow, StationPose
@@ -37,15 +37,14 @@ from .maps.pins import pinned
 from .maps.scanned import MapNodes
 from .maps.sections import SectionNodes
 from .maps.touched import TouchedMapNodes
+from .memory import HEAVY, OF_ROWS, Memory, dependents_of
 from .results import FoundFeature, FoundSystem, RowResult, State
 from .row_hits import RowHits
 from .ruling import ruled
 from .scanning import ScanNodes, taken_from
-from .stations import NETWORK, FoundNetwork, Untied, digest_of, tied, untied_words
+from .stations import NETWORK, Untied, digest_of, tied, untied_words
 from .warm import as_in, solved
 
-HEAVY = {"cloud": ("cloud", "given"), "map": ("map",)}  # nodes that are worked out elsewhere, by the role of their row
-OF_ROWS = ("feature", "system", *HEAVY["cloud"], *HEAVY["map"], "verdict")  # what nodes are of, whose names have a row
 LAID = 20_000  # points of a scan that an alignment rests on
 UNPLACED = "Its place is known once the part is aligned."
 
@@ -81,7 +80,7 @@ def evaluate(
         worked = Layered(work_out(nodes, previous.worked if previous else {}, shelf=shelf))
         results = Layered({row.id: _result(row, worked["verdict", row.id], sheet.rule) for row in sheet.rows})
         clouds = tuple((what, row.id) for row in sheet.rows for what in HEAVY.get(row.recipe.role, ()))
-        return results, Memory(sheet, readings, kit, surfaces, worked, results, _dependents(nodes), clouds)
+        return results, Memory(sheet, readings, kit, surfaces, worked, results, dependents_of(nodes), clouds)
     dirty = previous.resting_on(changed)
     ids = {of for what, of in cast(set[tuple[str, int]], dirty) if what in OF_ROWS}
     touched = sheet.of(ids)
@@ -91,90 +90,6 @@ def evaluate(
     worked = previous.worked.replaced(done)
     results = previous.results.replaced({row.id: _result(row, done["verdict", row.id], sheet.rule) for row in touched})
     return results, Memory(sheet, readings, kit, surfaces, worked, results, previous.dependents, previous.clouds)
-
-
-@dataclass(frozen=True, eq=False)
-class Memory:
-    """The inputs and results of the last evaluate(), for the next. ``dependents``: by node, those that depend on it;
-    ``clouds``: the nodes of scans."""
-
-    sheet: Sheet
-    readings: Layered[int, HitSet]
-    kit: Kit
-    surfaces: PartSurfaces | None
-    worked: Layered[Name, Worked]
-    results: Layered[int, RowResult]
-    dependents: dict[Name, list[Name]]
-    clouds: tuple[tuple[str, int], ...] = ()
-
-    @property
-    def network(self) -> FoundNetwork | None:
-        """How the stations are tied; None where there is but one."""
-        worked = self.worked.get(NETWORK)
-        return worked.value if worked is not None and isinstance(worked.value, FoundNetwork) else None
-
-    @cached_property
-    def under_way(self) -> list[tuple[tuple[str, int], Worked]]:
-        """The scans that are not worked out yet."""
-        return [(n, self.worked[n]) for n in self.clouds if isinstance(self.worked[n].value, UnderWay)]
-
-    @property
-    def wanted(self) -> dict[str, Asked]:
-        """What is to be worked out, by its key."""
-        return {node.value.key: node.value.asked for _, node in self.under_way}
-
-    @property
-    def stations(self) -> dict[int, StationPose | Untied]:
-        """Where each stands."""
-        return {i: self.worked["station", i].value for i in self.kit.stations}
-
-    def rows_changed(
-        self, sheet: Sheet, readings: Layered[int, HitSet], kit: Kit, surfaces: PartSurfaces | None
-    ) -> list[int] | None:
-        """Rows that are other objects now, or whose readings are; None where more than that is different."""
-        if kit is not self.kit or surfaces is not self.surfaces or sheet.alignment != self.sheet.alignment:
-            return None
-        if sheet.rule != self.sheet.rule:
-            return None
-        if not sheet.stands_as(self.sheet):
-            return None
-        changed = [of for (what, of), node in self.under_way]  # it may have been worked out meanwhile
-        for place in sorted({*sheet.places_that_differ(self.sheet), *sheet.places_of(readings.differing(self.readings))}):
-            row, was = sheet.rows[place], self.sheet.rows[place]
-            if row.recipe.role != was.recipe.role or row.needs != was.needs or row.recipe.cad_face != was.recipe.cad_face:
-                return None
-            if row.recipe.takes_by_cad != was.recipe.takes_by_cad:
-                return None
-            read, had = readings.get(row.id), self.readings.get(row.id)
-            if (read.station_names if read else ()) != (had.station_names if had else ()):
-                return None
-            changed.append(row.id)
-        return changed
-
-    def resting_on(self, rows: list[int]) -> set[Name]:
-        """The nodes of some rows, and all that need them."""
-        left: list[Name] = [n for row in rows for n in _nodes_of(row) if n in self.worked]
-        if NETWORK in self.worked and any(self.sheet.rows[self.sheet.index[row]].recipe.in_network for row in rows):
-            left.append(NETWORK)
-        found = set(left)
-        while left:
-            for needs_it in self.dependents.get(left.pop(), ()):
-                if needs_it not in found:
-                    found.add(needs_it)
-                    left.append(needs_it)
-        return found
-
-
-def _nodes_of(row: int) -> tuple[Name, ...]:
-    return tuple((what, row) for what in OF_ROWS)
-
-
-def _dependents(nodes: Mapping[Name, Node]) -> dict[Name, list[Name]]:
-    found: dict[Name, list[Name]] = {}
-    for name, node in nodes.items():
-        for needed in node.needs:
-            found.setdefault(needed, []).append(name)
-    return found
 
 
 def _result(row: SheetRow, worked: Worked, rule: Rule) -> RowResult:

@@ -12,8 +12,9 @@ from ...frames import Array, Indices
 from ...readings import HitSet
 from ..base import RowRecipe
 from ..clouds import Kept
-from ..evaluate import Memory, evaluate
+from ..evaluate import evaluate
 from ..given import Kit, PartSurfaces, Sheet, StationPose
+from ..memory import Memory
 from ..results import FoundFeature, RowResult
 
 LATER_S = 1.0  # after the last hit that is there
