@@ -16,7 +16,8 @@ from zipplumb.core.sheet.proving.causes import causes
 from zipplumb.core.sheet.proving.planning import ProvingPlan, plan_that_proves
 from zipplumb.core.sheet.proving.rehearsal import ExpectedTouches, RehearsedInstrument, rehearse
 from zipplumb.core.sheet.proving.standing import Standing
-from zipplumb.core.sheet.proving.ways import Work, settling
+from zipplumb.core.sheet.proving.way import Work
+from zipplumb.core.sheet.proving.ways import settling
 
 
 def run() -> None:

@@ -12,7 +12,7 @@ from zipplumb.core.probing.next_place import places_in_order
 from zipplumb.core.sheet import RowResult, Sheet, evaluate
 from zipplumb.core.sheet.proving.rehearsal import ExpectedTouches
 from zipplumb.core.sheet.proving.standing import Standing, with_hits
-from zipplumb.core.sheet.proving.ways import MoreHits
+from zipplumb.core.sheet.proving.way import MoreHits
 
 SIDE, END = np.array([0.0, -1, 0]), np.array([-1.0, 0, 0])
 RADIUS = 20.0

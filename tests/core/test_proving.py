@@ -13,7 +13,8 @@ from zipplumb.core.sheet.proving.chance import Outlook, open_characteristics
 from zipplumb.core.sheet.proving.places import best_places
 from zipplumb.core.sheet.proving.settled import settled
 from zipplumb.core.sheet.proving.standing import Standing, with_hits
-from zipplumb.core.sheet.proving.ways import AlsoHeld, KnownBetter, MoreHits, Work, settling
+from zipplumb.core.sheet.proving.way import AlsoHeld, KnownBetter, MoreHits, Work
+from zipplumb.core.sheet.proving.ways import settling
 
 WORK = Work()
 DRAWN = 320

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 from ...core.errors import InputError
 from ...core.frames import Array
 from ...core.sheet import MeasuredRecipe
-from ...core.sheet.proving.ways import AlsoHeld, MoreHits, Way
+from ...core.sheet.proving.way import AlsoHeld, MoreHits, Way
 from ...store.database import stored, tell, transaction
 from ...store.models import Job, Row
 from ..actor import Actor, record

@@ -14,7 +14,7 @@ from ...core.frames import Array
 from ...core.sheet import MeasuredRecipe, SheetRow
 from ...core.sheet.proving.planning import ProvingPlan, plan_that_proves
 from ...core.sheet.proving.rehearsal import ExpectedTouches
-from ...core.sheet.proving.ways import Work
+from ...core.sheet.proving.way import Work
 from ...store.database import stored, tell, transaction
 from ...store.models import Job, Row
 from ...store.proofs import ProofPlan

@@ -9,7 +9,8 @@ from sqlalchemy.orm import Session
 from ...core.frames import Array
 from ...core.sheet.proving.causes import Cause, causes
 from ...core.sheet.proving.standing import Standing
-from ...core.sheet.proving.ways import Settling, settling
+from ...core.sheet.proving.way import Settling
+from ...core.sheet.proving.ways import settling
 from ..measure.spots import spots_of_row
 from ..state.clouds import kept_in
 from ..state.remembered import memory_of

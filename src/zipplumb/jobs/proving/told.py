@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 from ...core.frames import Array
 from ...core.sheet.proving.causes import Cause
 from ...core.sheet.proving.chance import open_characteristics
-from ...core.sheet.proving.ways import AlsoHeld, FromNearer, KnownBetter, MoreHits, Settling, Way
+from ...core.sheet.proving.way import AlsoHeld, FromNearer, KnownBetter, MoreHits, Settling, Way
 from ...core.units import Units, coarse_text, length_text, quantity_text
 from ..state.results import JobResults
 from ..words import words_for

@@ -8,7 +8,7 @@ from itertools import pairwise
 
 import numpy as np
 
-from ...core.sheet.proving.ways import Work
+from ...core.sheet.proving.way import Work
 from ..state.results import JobResults
 
 FEW = 8  # times from which nothing is learnt

@@ -13,7 +13,8 @@ from ...uncertainty import Source
 from .chance import Outlook, open_characteristics
 from .places import in_turn, may_be_touched
 from .standing import Standing
-from .ways import MOST_HITS, WORTH, Spots, Work
+from .way import Work
+from .ways import MOST_HITS, WORTH, Spots
 
 LOOKED_AT = 60  # rows, those first on which the most rests that is not proven
 NEARLY = 0.98  # of what as many hits as may be would settle
