@@ -97,8 +97,8 @@ def test_the_ways_of_one_row_say_where_and_whether_it_is_enough(narrow):
 
 
 def test_a_feature_that_is_measured_holds_the_part_too_where_that_is_enough():
-    """Best fits on a strip; a plane far off, judged itself, is the spare hold. Its U comes as the sheet says it with that hold,
-    what it would be found to be is not looked at, and where precedence is strict there is no such way."""
+    """Best fits on a strip; a plane far off is the spare hold, and none that is judged itself. Its U comes as the sheet says it
+    with that hold, what it would be found to be is not looked at, and where precedence is strict there is no such way."""
     bench = Bench(u_hit_mm=0.003)
     rows = [
         bench.add(
@@ -110,12 +110,13 @@ def test_a_feature_that_is_measured_holds_the_part_too_where_that_is_enough():
             ([-250, 0, 30], [-1, 0, 0], [[-250, y, z] for y in (-90.0, 90) for z in (10.0, 50)]),
         )
     ]
+    limits = [{"key": "height", "lower": -0.025, "upper": 0.025}]
     far, _, seat = (
         bench.add(
             {"kind": "plane", "nominal": {"shape": "plane", "point": [x, 0, 60], "normal": [0, 0, 1]}, "asked": asked},
             np.array([[x + i, j, 60 + TIP] for i in (-9.0, 9) for j in (-9.0, 9)]), UP,
         )
-        for x, asked in ((-225.0, ()), (20.0, ()), (220.0, [{"key": "height", "lower": -0.025, "upper": 0.025}]))
+        for x, asked in ((-225.0, ()), (-230.0, limits), (220.0, limits))
     )  # fmt: skip
     held = bench.add({"kind": "holds", "holds": [{"feature": row, "directions": ["own"]} for row in rows]})
     strict = bench.add({"kind": "datum_planes", "primary": rows[0], "secondary": rows[1], "tertiary": rows[2]})

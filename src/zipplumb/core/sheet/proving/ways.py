@@ -272,10 +272,13 @@ def _also_held(at: Standing, row: int, outlook: Outlook, shares: Iterable[Source
 
 
 def _may_hold(at: Standing, system: int, already: set[int]) -> list[int]:
-    """Measured features with a nominal that may hold the part besides: the farthest from what holds it first."""
+    """Measured features with a nominal that may hold the part besides: the farthest from what holds it first.
+
+    None that is judged itself: what holds the part is no longer.
+    """
     spots = {i: spot for i, found in at.results.items() if (spot := _spot(found)) is not None}
     held = [spot for i, spot in spots.items() if i in already]
-    free = [i for i in spots if i not in already and i in at.readings]
+    free = [i for i in spots if i not in already and i in at.readings and at.results[i].verdict is None]
     if not held or not free:
         return []
     away = np.linalg.norm(np.array([spots[i] for i in free])[:, None] - np.array(held)[None], axis=2).min(axis=1)
