@@ -20,7 +20,7 @@ LOOKED_AT = 60  # rows, those first on which the most rests that is not proven
 NEARLY = 0.98  # of what as many hits as may be would settle
 LEAST = 0.75  # of a row, for what settles it to be told
 WORKED_OUT = 4  # of the best, to the end
-OF_EACH = 100  # rows that are judged anew for it; what the others come to is told by their Jacobians
+OF_EACH = 30  # rows that are judged anew for it; what the others come to is told by their Jacobians
 
 
 @dataclass(frozen=True, eq=False)

@@ -31,7 +31,7 @@ MORE = 1.3  # as many, where so many were not enough after all
 BETTER = (0.7, 0.5, 0.35, 0.25)  # times as uncertain: what is done again with care is hardly better than that
 AS_GOOD = 0.03  # of the chance, for which no more hits are proposed
 NEAREST_MM = 1500.0  # practice: no polar instrument stands nearer to a part
-HELD_TRIED = 4  # features by which the part might be held too, those that lie the farthest from what holds it
+HELD_TRIED = 2  # features by which the part might be held too, those that lie the farthest from what holds it
 
 Spots = Callable[[int], Array | None]  # where in the world (n, 3) a row's surface may be touched
 
@@ -276,21 +276,21 @@ def _may_hold(at: Standing, system: int, already: set[int]) -> list[int]:
 
     None that is judged itself: what holds the part is no longer.
     """
-    spots = {i: spot for i, found in at.results.items() if (spot := _spot(found)) is not None}
-    held = [spot for i, spot in spots.items() if i in already]
-    free = [i for i in spots if i not in already and i in at.readings and at.results[i].verdict is None]
+    held = [spot for i in already if (spot := _spot(at.results[i])) is not None]
+    may = (i for i in at.readings if i not in already and i in at.results and at.results[i].verdict is None)
+    free = {i: spot for i in may if (spot := _spot(at.results[i])) is not None}
     if not held or not free:
         return []
-    away = np.linalg.norm(np.array([spots[i] for i in free])[:, None] - np.array(held)[None], axis=2).min(axis=1)
-    return [free[k] for k in np.argsort(-away)[:HELD_TRIED]]
+    away = np.linalg.norm(np.array(list(free.values()))[:, None] - np.array(held)[None], axis=2).min(axis=1)
+    return [list(free)[k] for k in np.argsort(-away)[:HELD_TRIED]]
 
 
 def _spot(found: RowResult) -> Array | None:
-    """(3,) where a feature with a nominal was touched, in the world."""
+    """(3,) where a feature with a nominal was touched first, in the world."""
     feature = found.feature
     if feature is None or feature.state != "done" or feature.centers is None or not len(feature.centers):
         return None
-    return np.asarray(feature.centers.mean(axis=0)) if may_hold(feature.nominal) else None
+    return np.asarray(feature.centers[0]) if may_hold(feature.nominal) else None
 
 
 def _held_too(
