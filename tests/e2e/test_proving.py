@@ -103,7 +103,7 @@ def test_one_act_mends_six_rows_and_a_bore_is_settled_by_what_it_says(tamsin, be
     tamsin.until(lambda: [each.verdict and each.verdict.word for each in points(here.job)] == ["in"] * 6)
 
     bore = here.hole(carrier.BOLT, -carrier.BOLT_X, -carrier.BOLT_Y)
-    here.planned("Bolt hole", bore, 5)
+    here.planned("Bolt hole", bore, 8)
     by_hand.measured(here.job, here.rows["Bolt hole"])
     size = found(here.job)["Bolt hole"].characteristic("diameter")
     real = 2 * next(face for face in truth["faces"] if face["index"] == bore)["radius"]
@@ -121,7 +121,7 @@ def test_one_act_mends_six_rows_and_a_bore_is_settled_by_what_it_says(tamsin, be
     expect(way).to_contain_text(re.compile(r"U \d\.\d{3} → \d\.\d{3}"))
     foretold = float(re.search(r"→ (\d\.\d{3})", way.inner_text())[1])
     way.get_by_role("button", name="Plan it").click()
-    expect(slip.locator(".facts")).to_contain_text("hits to come")
+    expect(slip.locator(".facts")).to_contain_text(re.compile("hits? to come"))
     expect(band).to_contain_text("more")
     while (asked := band.inner_text()) != DONE:
         move_hand(TECHNICIAN, here.job, "touch")
