@@ -2,7 +2,7 @@ import js from "@eslint/js";
 import globals from "globals";
 
 export default [
-  { ignores: ["node_modules/", "src/zipplumb/web/static/", "var/", ".venv/"] },
+  { ignores: ["node_modules/", "src/zipplumb/web/static/", "src/zipplumb/exchange/handout/", "var/", ".venv/"] },
   js.configs.recommended,
   {
     files: ["frontend/**/*.js"],
