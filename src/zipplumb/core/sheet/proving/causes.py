@@ -63,7 +63,8 @@ def causes(at: Standing, spots: Spots, work: Work) -> list[Cause]:
     most = sorted((touched for touched in by_row if at.takes_more(touched)), key=lambda touched: -len(by_row[touched]))
     found = (_cause(at, touched, by_row[touched], spots, work) for touched in most[:LOOKED_AT])
     best = sorted((each for each in found if each is not None), key=Cause.order)
-    return sorted([*(_worked_out(at, each) for each in best[:WORKED_OUT]), *best[WORKED_OUT:]], key=Cause.order)
+    told = [*(_worked_out(at, each) for each in best[:WORKED_OUT]), *best[WORKED_OUT:]]
+    return sorted((each for each in told if each.settled >= LEAST), key=Cause.order)
 
 
 def _worked_out(at: Standing, cause: Cause) -> Cause:
