@@ -31,10 +31,15 @@ export function report(bench, stage) {
   });
   document.addEventListener("submit", (event) => event.target.id === "tags-asked" && event.preventDefault());
   document.addEventListener("htmx:confirm", (event) => {
-    if (event.target.dataset?.report !== "pdf" || document.querySelector(".pictures img")) return;
+    const { target, detail } = event;
+    if (target.dataset?.report !== "pdf" || document.querySelector(".pictures img")) return;
     const keepView = document.querySelector("[data-keep-view]:not([data-called], [data-round])");
     if (!keepView || !stage.ready || document.body.classList.contains("reader")) return;
     event.preventDefault();
-    post(keepView.dataset.keepView).then(() => event.detail.issueRequest(true));
+    const row = htmx.values(target).getAll("row");
+    const values = { ...JSON.parse(target.getAttribute("hx-vals")), row };
+    // not by the button that was pressed: once the picture is kept another slip, with another button, may be there
+    const make = () => htmx.ajax("POST", detail.path, { values, target: "#reports", swap: "outerHTML" });
+    post(keepView.dataset.keepView).finally(make);
   });
 }

@@ -17,6 +17,7 @@ from .flat import fit_line, fit_plane, fit_point
 from .held import HeldParameters, word
 from .outline import fit_outline
 from .result import FitResult
+from .rivals import Meant
 from .solid import fit_solid
 
 LEAST = {
@@ -48,6 +49,7 @@ def fit(
     u_hits_mm: ArrayLike | None = None,
     offset_mm: float = 0.0,
     thorough: bool = True,
+    meant: Meant | None = None,
 ) -> FitResult:
     """Fit a shape to points by orthogonal distance.
 
@@ -73,6 +75,8 @@ def fit(
     offset_mm : distance from the shape at which the hits lie, for tip centers whose shape is not
         of the same kind as the surface (an ellipse). Not for points and lines in space.
     thorough : where the first look is doubtful, look everywhere. Left to False by who asks at every hit.
+    meant : what is known of it besides, by which it is chosen where few hits lie on several shapes of the kind; left out,
+        ``toward`` decides. Of cylinder, cone and torus.
 
     Returns
     -------
@@ -100,7 +104,7 @@ def fit(
     held = HeldParameters.of(kind, fixed or {})
     _enough(kind, array, held)
     u_hits = _uncertainty(u_hits_mm, len(array))
-    result = _gaussian(kind, array, held, toward, offset_mm, thorough)
+    result = _gaussian(kind, array, held, toward, offset_mm, thorough, meant)
     if u_hits is not None:
         plane = result.lies_in
         if plane is not None and plane.points is result.points:  # fitted to the same hits
@@ -110,12 +114,12 @@ def fit(
 
 
 def _gaussian(
-    kind: str, array: Array, held: HeldParameters, toward: Array | None, offset_mm: float, thorough: bool
+    kind: str, array: Array, held: HeldParameters, toward: Array | None, offset_mm: float, thorough: bool, meant: Meant | None
 ) -> FitResult:
     if kind in OUTLINES:
         return fit_outline(kind, array, held, toward, offset_mm)
     if kind not in ("point", "line", "plane"):
-        return fit_solid(kind, array, held, toward, offset_mm, thorough)
+        return fit_solid(kind, array, held, toward, offset_mm, thorough, meant)
     if offset_mm:
         raise FitError(f"A {kind} takes no offset.", "The hits are kept.", "Move the fitted shape instead.")
     if kind == "point":

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from ..frames import Array
@@ -31,8 +33,16 @@ def span_deg(angles: Array) -> float:
     return float(np.degrees(2 * np.pi - gaps.max()))
 
 
-def doubts_of_round(placed: Placed, result: FitResult, badly: bool = False) -> tuple[str, ...]:
-    """Doubts about a shape with a radius or a length; ``badly``: it leaves more than a shape of the right kind would."""
+def doubts_of_round(
+    placed: Placed, result: FitResult, badly: bool = False, rivals: Sequence[Placed] = ()
+) -> tuple[str, ...]:
+    """Doubts about a shape with a radius or a length.
+
+    Parameters
+    ----------
+    badly : it leaves more than a shape of the right kind would
+    rivals : others of its kind that are as probable by these hits
+    """
     points = result.points if len(result.points) <= MANY else result.points[:: len(result.points) // MANY]
     x, y, z = ((points - placed.origin) @ placed.axes).T
     kind, found = placed.kind, []
@@ -53,7 +63,15 @@ def doubts_of_round(placed: Placed, result: FitResult, badly: bool = False) -> t
     if badly and kind in ("cone", "torus"):  # of which a piece has many valleys
         off = mm(result.rms, ".2g")
         found.append(f"The hits lie {off} off it (rms): another {kind} may fit them better. Take more, farther round.")
-    return (*(found or _weakly_held(placed, result)), *no_spare(result))
+    return (*_rivals(placed, rivals), *(found or _weakly_held(placed, result)), *no_spare(result))
+
+
+def _rivals(placed: Placed, rivals: Sequence[Placed]) -> list[str]:
+    if not rivals:
+        return []
+    turn = np.degrees(np.arccos(np.clip(abs(rivals[0].axes[:, 2] @ placed.axes[:, 2]), 0, 1)))
+    kind = placed.kind.replace("_", " ")
+    return [f"The hits lie as well on another {kind}, its axis {turn:.0f}° from here: one more hit, elsewhere, tells which."]
 
 
 def _weakly_held(placed: Placed, result: FitResult) -> list[str]:

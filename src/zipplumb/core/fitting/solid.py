@@ -9,6 +9,7 @@ decide. tests/outside compares with brute force over many starts.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import partial
 
 import numpy as np
@@ -21,6 +22,7 @@ from .flat import linear_of, principal_axes
 from .held import NOTHING, HeldParameters, word
 from .placed import Placed, columns_of, names_of
 from .result import FitResult
+from .rivals import Meant, Valley, likeliest
 from .starts import elsewhere, half_sphere
 
 FEW = 48  # points that are enough to choose a valley
@@ -44,7 +46,13 @@ def thinned(points: Array, count: int = FEW) -> Array:
 
 
 def fit_solid(
-    kind: str, points: Array, held: HeldParameters, hint: Array | None = None, offset: float = 0.0, thorough: bool = True
+    kind: str,
+    points: Array,
+    held: HeldParameters,
+    hint: Array | None = None,
+    offset: float = 0.0,
+    thorough: bool = True,
+    meant: Meant | None = None,
 ) -> FitResult:
     """Gaussian fit.
 
@@ -53,7 +61,7 @@ def fit_solid(
     hint : (3,) axis direction
         Where few hits allow several shapes, the one nearest to it; its sense is taken over.
     offset : distance from the shape at which the hits lie, mm
-    thorough : see ``fit``
+    thorough, meant : see ``fit``
     """
     center, spreads, axes = principal_axes(points)
     known = held.sizes or held.axis is not None or held.spot is not None
@@ -67,7 +75,7 @@ def fit_solid(
     best = _sphere_start(rel, spreads, axes, held, spot, offset) if kind == "sphere" else _best_axis(
         kind, rel, axes, held, spot, columns, hint, offset, GOOD * spreads[0] / np.sqrt(len(points))
     )  # fmt: skip
-    found = Descent(rel, spreads, columns, offset)
+    found, rivals = Descent(rel, spreads, columns, offset), tuple[Placed, ...]()
     if best is not None:
         found.follow(_tidied(best, hint, held))
     if thorough and kind != "sphere" and held.axis is None and found.doubtful:
@@ -75,6 +83,10 @@ def fit_solid(
             found.follow(start, ROUGHLY)
         if found.least is not None:
             found.follow(_tidied(found.least, hint, held))
+        if found.few and found.valleys:
+            meant = meant or (Meant() if hint is None else Meant.toward(hint))
+            chosen, rivals = likeliest(found.valleys, meant, float(spreads[0]), center)
+            found.settle_in(_tidied(chosen.placed, hint, held))
     placed, normal, rest = found.least, found.normal, found.rest
     if placed is None or np.abs(placed.sizes[0]) > 1e4 * spreads[0]:
         raise FitError(
@@ -87,7 +99,7 @@ def fit_solid(
             "Take hits farther apart, or all round, and try again.",
         )
     placed = Placed(kind, center + placed.origin, placed.axes, placed.sizes)
-    return round_result(kind, placed, points, placed.residuals(points) - offset, columns, normal, found.bad)
+    return round_result(kind, placed, points, placed.residuals(points) - offset, columns, normal, found.bad, rivals)
 
 
 def round_result(
@@ -98,9 +110,10 @@ def round_result(
     columns: Indices,
     normal: Array,
     badly: bool = False,
+    rivals: Sequence[Placed] = (),
     **more,
 ) -> FitResult:
-    """The result of a descent, with what is doubtful about it in words; ``badly``: see ``doubts_of_round``."""
+    """The result of a descent, with what is doubtful about it in words; ``badly``, ``rivals``: see ``doubts_of_round``."""
     covariance, sound = kernels.inverse(normal)
     if not sound:
         raise FitError(
@@ -108,7 +121,7 @@ def round_result(
         )
     return FitResult(
         kind, "gaussian", placed.shape(), residuals, names_of(kind, columns), covariance, placed.local, points,
-        linear_of(placed, columns), placed=placed, doubts=partial(doubts_of_round, placed, badly=badly), **more,
+        linear_of(placed, columns), placed=placed, doubts=partial(doubts_of_round, placed, badly=badly, rivals=rivals), **more,
     )  # fmt: skip
 
 
@@ -119,20 +132,33 @@ class Descent:
         self.points, self.spreads, self.columns, self.offset = points, spreads, columns, offset
         self.least: Placed | None = None
         self.normal, self.rest, self.cost = np.empty((0, 0)), False, np.inf
+        self.valleys: list[Valley] = []
+
+    def settle_in(self, start: Placed) -> None:
+        """In the valley of this start, whatever else was found."""
+        self.least, self.normal, self.rest, self.cost = None, np.empty((0, 0)), False, np.inf
+        self.follow(start)
 
     def follow(self, start: Placed, how: tuple[float, int] = (1e-11, 200)) -> None:
         """``how``: see ``Placed.settled``. A converged result is preferred to one that is not, then the lower or equal one."""
         placed, normal, rest, cost = start.settled(self.points, self.columns, self.offset, *how)
         if not np.isfinite(cost) or not np.isfinite(placed.sizes).all():
             return
+        if rest:
+            self.valleys.append(Valley(placed, cost))
         if (rest, -cost) >= (self.rest, -self.cost * (1 + 1e-9)):
             self.least, self.normal, self.rest, self.cost = placed, normal, rest, cost
 
     @property
     def doubtful(self) -> bool:
         """It fits no better than another shape of its kind might, or too few hits are spare to tell."""
-        few = FEW_OF_SEVEN if len(self.columns) == 7 else FEW_SPARE  # a torus has the most rivals
-        return not self.rest or self.bad or len(self.points) <= len(self.columns) + few
+        return not self.rest or self.bad or self.few
+
+    @property
+    def few(self) -> bool:
+        """Another shape of the kind may fit as well or better."""
+        spare = FEW_OF_SEVEN if len(self.columns) == 7 else FEW_SPARE  # a torus has the most rivals
+        return len(self.points) <= len(self.columns) + spare
 
     @property
     def bad(self) -> bool:

@@ -17,6 +17,7 @@ from .held import HeldParameters
 from .placed import Placed
 
 FOLLOWED = 24  # starts from which the descent begins
+UNLIKE = np.cos(np.radians(12))  # of axes that may lead to other valleys
 TUBES = 5
 WREATH_STEPS, HALFWAY = 8, 0.5  # by which a wreath is bettered, and how far at once, by its ring
 BENDS = 16  # ways in which a tube may be bent
@@ -80,7 +81,7 @@ def _tubes(few: Array, count: int) -> list[Placed]:
     costs = np.sum((np.hypot(x - a[:, None], y - b[:, None]) - radius[:, None]) ** 2, axis=1)
     return [
         Placed("cylinder", frames[k] @ [a[k], b[k], 0.0], frames[k], np.array([radius[k], 0.0]))
-        for k in _lowest(costs, radius > 0, count)
+        for k in _both(costs, radius > 0, count, frames[:, :, 2])
     ]
 
 
@@ -100,7 +101,7 @@ def _cones(few: Array, count: int) -> list[Placed]:
     off = across * np.cos(half)[:, None] - (z - apex[:, None]) * np.sin(half)[:, None]
     return [
         Placed("cone", frames[k] @ [a[k], b[k], 0.0], frames[k], np.array([-apex[k] * np.tan(half[k]), half[k]]))
-        for k in _lowest(np.sum(off**2, axis=1), there, count)
+        for k in _both(np.sum(off**2, axis=1), there, count, frames[:, :, 2])
     ]
 
 
@@ -153,6 +154,16 @@ def _wreaths(few: Array, count: int) -> list[Placed]:
         Placed("torus", frames[k] @ [a[k], b[k], middle[k]], frames[k], np.array([ring[k], tube[k]]))
         for k in _lowest(costs, (ring > tube) & (tube > 0), count)
     ]
+
+
+def _both(costs: Array, there: Array, count: int, axes: Array) -> list[int]:
+    """The lowest, which may all lie in one valley, and the lowest of those whose axes are unlike one another."""
+    order, unlike = _lowest(costs, there, len(costs)), list[int]()
+    left = np.array(order, int)
+    while len(left) and len(unlike) < count:
+        unlike.append(int(left[0]))
+        left = left[np.abs(axes[left] @ axes[left[0]]) < UNLIKE]
+    return [*order[:count], *(k for k in unlike if k not in order[:count])]
 
 
 def _lowest(costs: Array, there: Array, count: int) -> list[int]:

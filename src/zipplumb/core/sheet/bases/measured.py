@@ -25,6 +25,7 @@ from ..registry import KINDS, kind_of
 from ..results import FoundFeature, Sense, State
 from ..row_hits import SAME_RADIUS_MM, RowHits
 from .from_hits import feature_of_hits
+from .meant import meant
 
 Fitted = Callable[..., FitResult]  # of (n, 3) centers
 HitCount = Annotated[int, Field(ge=1, le=10_000)]
@@ -281,7 +282,10 @@ class MeasuredRecipe(FeatureRecipe):
             known = {"laid": len(begun.counted) - len(laid.keys), "counted": laid.keys, "centers": laid.centers}
             hits = laid
         criterion = self.criterion if hits.finished else "gaussian"  # which is at hand at every hit
-        fitted = partial(fit, self.fit_kind, criterion=criterion, fixed=self.held_by(plane), toward=toward)
+        known_of_it = meant(self.should_be, self.nominal_air(), hits)
+        fitted = partial(
+            fit, self.fit_kind, criterion=criterion, fixed=self.held_by(plane), toward=toward, meant=known_of_it
+        )
         try:
             result = fitted(hits.centers)
         except PlumbError as error:
