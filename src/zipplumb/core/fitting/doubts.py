@@ -33,9 +33,7 @@ def span_deg(angles: Array) -> float:
     return float(np.degrees(2 * np.pi - gaps.max()))
 
 
-def doubts_of_round(
-    placed: Placed, result: FitResult, badly: bool = False, rivals: Sequence[Placed] = ()
-) -> tuple[str, ...]:
+def doubts_of_round(placed: Placed, result: FitResult, badly: bool = False, rivals: Sequence[Placed] = ()) -> tuple[str, ...]:
     """Doubts about a shape with a radius or a length.
 
     Parameters

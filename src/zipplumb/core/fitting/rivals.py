@@ -72,7 +72,9 @@ def likeliest(valleys: Sequence[Valley], meant: Meant, reach: float, center: Arr
     alike = [valley for valley in valleys if valley.cost <= least.cost + AS_WELL * unit]
     if len(alike) == 1:
         return least, ()
-    told = sorted(((valley.cost / unit + meant.unlikely(_shape(valley.placed, center)), valley) for valley in alike), key=_first)
+    told = sorted(
+        ((valley.cost / unit + meant.unlikely(_shape(valley.placed, center)), valley) for valley in alike), key=_first
+    )
     best, chosen = told[0]
     rivals = list[Valley]()
     for off, valley in told[1:]:

@@ -17,7 +17,7 @@ from .held import HeldParameters
 from .placed import Placed
 
 FOLLOWED = 24  # starts from which the descent begins
-UNLIKE = np.cos(np.radians(12))  # of axes that may lead to other valleys
+UNLIKE, OTHERS = np.cos(np.radians(12)), 12  # of axes that may lead to other valleys, and how many of them are followed
 TUBES = 5
 WREATH_STEPS, HALFWAY = 8, 0.5  # by which a wreath is bettered, and how far at once, by its ring
 BENDS = 16  # ways in which a tube may be bent
@@ -160,7 +160,7 @@ def _both(costs: Array, there: Array, count: int, axes: Array) -> list[int]:
     """The lowest, which may all lie in one valley, and the lowest of those whose axes are unlike one another."""
     order, unlike = _lowest(costs, there, len(costs)), list[int]()
     left = np.array(order, int)
-    while len(left) and len(unlike) < count:
+    while len(left) and len(unlike) < OTHERS:
         unlike.append(int(left[0]))
         left = left[np.abs(axes[left] @ axes[left[0]]) < UNLIKE]
     return [*order[:count], *(k for k in unlike if k not in order[:count])]

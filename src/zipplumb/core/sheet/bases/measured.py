@@ -283,9 +283,7 @@ class MeasuredRecipe(FeatureRecipe):
             hits = laid
         criterion = self.criterion if hits.finished else "gaussian"  # which is at hand at every hit
         known_of_it = meant(self.should_be, self.nominal_air(), hits)
-        fitted = partial(
-            fit, self.fit_kind, criterion=criterion, fixed=self.held_by(plane), toward=toward, meant=known_of_it
-        )
+        fitted = partial(fit, self.fit_kind, criterion=criterion, fixed=self.held_by(plane), toward=toward, meant=known_of_it)
         try:
             result = fitted(hits.centers)
         except PlumbError as error:
