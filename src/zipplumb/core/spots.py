@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 from scipy.spatial import ConvexHull, QhullError
 
+from . import kernels
 from .frames import Array, unit
 
 CLEAR_MM = 6.0
@@ -44,12 +45,7 @@ def _from_boundary(points: Array, corners: Array) -> Array:
     edges = ends[first[counts == 1]]
     if not len(edges):
         return np.full(len(points), np.inf)
-    nearest = np.full(len(points), np.inf)
-    for a, b in edges:
-        along = b - a
-        share = np.clip((points - a) @ along / max(along @ along, 1e-12), 0, 1)
-        nearest = np.minimum(nearest, np.linalg.norm(points - a - share[:, None] * along, axis=1))
-    return nearest
+    return np.asarray(kernels.from_edges(np.ascontiguousarray(points), np.ascontiguousarray(edges)))
 
 
 def outermost(points: Array) -> Array:

@@ -142,3 +142,21 @@ def principal(points, about):
     if handed < 0:
         rows[2] = -rows[2]
     return center, spreads, rows
+
+
+@njit("f8[::1](f8[:,::1], f8[:,:,::1])", **COMPILED)
+def from_edges(points, edges):
+    """Distances (n,) of points (n, 3) from the nearest of some straight edges (m, 2, 3), at least one."""
+    found = np.empty(len(points))
+    for k in range(len(points)):
+        x, y, z = points[k]
+        nearest = math.inf
+        for m in range(len(edges)):
+            ax, ay, az = edges[m, 0]
+            ux, uy, uz = edges[m, 1, 0] - ax, edges[m, 1, 1] - ay, edges[m, 1, 2] - az
+            px, py, pz = x - ax, y - ay, z - az
+            share = min(max((px * ux + py * uy + pz * uz) / max(ux * ux + uy * uy + uz * uz, 1e-12), 0.0), 1.0)
+            px, py, pz = px - share * ux, py - share * uy, pz - share * uz
+            nearest = min(nearest, px * px + py * py + pz * pz)
+        found[k] = math.sqrt(nearest)
+    return found

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 
+import numpy as np
 from numba import njit
 
 from .compiled import COMPILED
@@ -62,3 +63,23 @@ def paint(places, colors, half, near, depth, away, painted):
                 if far < away[row, column] and abs(z - depth[row, column]) <= near:
                     away[row, column] = far
                     painted[row, column] = colors[k]
+
+
+@njit("u1[:,:,::1](i4[:,::1], f4[:,::1], i4[:,::1], f8[:,::1], u1[:,::1], u1[::1])", **COMPILED)
+def tinted(faces, shade, painted, tints, steps, paper):
+    """(h, w, 3) colors: what is painted (h, w) by ``steps`` (k, 3); else the ``tints`` (n, 3) of the faces, up to 255, times
+    their shade (h, w); else the paper (3,). A number below 0: nothing there.
+    """
+    high, wide = faces.shape
+    image = np.empty((high, wide, 3), np.uint8)
+    for row in range(high):
+        for column in range(wide):
+            paint, face = painted[row, column], faces[row, column]
+            for k in range(3):
+                if paint >= 0:
+                    image[row, column, k] = steps[paint, k]
+                elif face >= 0:
+                    image[row, column, k] = np.uint8(min(tints[face, k] * shade[row, column], 255.0))
+                else:
+                    image[row, column, k] = paper[k]
+    return image

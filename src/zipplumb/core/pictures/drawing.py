@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..frames import Array, Indices, unit
-from ..kernels import fill, paint
+from ..kernels import fill, paint, tinted
 from .camera import Camera
 
 LIGHTS = ((unit(np.array([-0.5, -1, 1.4])), 0.26), (unit(np.array([1, 0.4, 0.3])), 0.08))
@@ -73,6 +73,10 @@ class Sight:
         x, y = np.floor(on_paper[:, 0]).astype(int), np.floor(on_paper[:, 1]).astype(int)
         inside = (x >= 0) & (x < wide) & (y >= 0) & (y < high)
         return inside, np.clip(x, 0, wide - 1), np.clip(y, 0, high - 1)
+
+    def tinted(self, tints: Array, steps: NDArray[np.uint8], paper: NDArray[np.uint8]) -> NDArray[np.uint8]:
+        """(h, w, 3) what is painted in the colors ``steps`` (k, 3), the faces in their ``tints`` (n, 3) and light, and paper."""
+        return np.asarray(tinted(self.faces, self.shade, self.painted, tints, steps, paper))
 
     def edge_shows(self, on_paper: Array, within_mm: float) -> NDArray[np.bool_]:
         """(n,) which of some places on edges nothing hides."""

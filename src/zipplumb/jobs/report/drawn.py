@@ -11,7 +11,7 @@ from ...cad.mesh import mesh_of
 from ...core.errors import InputError
 from ...core.frames import Array
 from ...core.pictures.camera import SIDES, Camera
-from ...core.pictures.drawing import GONE, Mesh, Painted, Sight, edges_seen, seen
+from ...core.pictures.drawing import Mesh, Painted, Sight, edges_seen, seen
 from ...core.pictures.tags import Arranged, Laid, lay_out, margins
 from ...exchange.map_table import STEPS
 from ...exchange.picture_svg import PictureDrawn, TagDrawn, size_of
@@ -129,11 +129,8 @@ def _colored(state: JobResults, sight: Sight, mapped: bool) -> NDArray[np.uint8]
         face, verdict = row.recipe.cad_face, state.results[row.id].verdict
         if face is not None and face < len(faces) and verdict is not None and verdict.word in TINT:
             faces[face] = _rgb(TINT[verdict.word])
-    image = np.minimum(faces.astype(np.float32)[sight.faces] * sight.shade[..., None], 255).astype(np.uint8)
-    image[sight.faces == GONE] = _rgb(PAPER)
-    steps, there = np.array([_rgb(color) for color in (*STEPS, FAINT)], np.uint8), sight.painted != GONE
-    image[there] = steps[sight.painted[there]]
-    return image
+    steps = np.array([_rgb(color) for color in (*STEPS, FAINT)], np.uint8)
+    return sight.tinted(faces, steps, _rgb(PAPER).astype(np.uint8))
 
 
 def _rgb(color: str) -> Array:
