@@ -19,6 +19,7 @@ from .placed import Placed
 
 AS_WELL = 9.0  # of chi square: three standard deviations
 SAME, SAME_TURN = 1e-3, np.cos(np.radians(0.5))
+CLOSE = 0.02  # by which two fits of one shape differ in direction (rad) and in sizes, as one standard deviation
 LEAST_BY_REACH = 1e-7  # times the hits' reach: what descents leave where a shape goes through all of them
 
 
@@ -39,6 +40,17 @@ class Meant:
     def toward(cls, direction: Array) -> Meant:
         """Nothing but a direction (3,) that the axis is near."""
         return cls(lambda shape: float(1 - abs(shape.direction_of_it @ direction)))
+
+    @classmethod
+    def near(cls, known: Any) -> Meant:
+        """The same shape of the kind as another fit of these hits found."""
+
+        def off(shape: Any) -> float:
+            sizes = sum((getattr(shape, name) / getattr(known, name) - 1) ** 2 for name in known.sizes_)
+            turned = 0.0 if known.direction_of_it is None else 1 - (shape.direction_of_it @ known.direction_of_it) ** 2
+            return float(sizes + turned) / CLOSE**2
+
+        return cls(off)
 
 
 @dataclass(frozen=True, eq=False)

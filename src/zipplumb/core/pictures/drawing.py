@@ -75,7 +75,7 @@ class Sight:
         return inside, np.clip(x, 0, wide - 1), np.clip(y, 0, high - 1)
 
     def tinted(self, tints: Array, steps: NDArray[np.uint8], paper: NDArray[np.uint8]) -> NDArray[np.uint8]:
-        """(h, w, 3) what is painted in the colors ``steps`` (k, 3), the faces in their ``tints`` (n, 3) and light, and paper."""
+        """(h, w, 3) what is painted, by its ``steps`` (k, 3); the faces, by their ``tints`` (n, 3) and light; and paper."""
         return np.asarray(tinted(self.faces, self.shade, self.painted, tints, steps, paper))
 
     def edge_shows(self, on_paper: Array, within_mm: float) -> NDArray[np.bool_]:

@@ -13,8 +13,8 @@ from ..deriving import construct
 from ..errors import AlignmentError
 from ..features import Feature, axis_of, direction_of, own_direction, plane_of, point_of
 from ..frames import Motion
-from .association import Turned, outside
 from .base import FeatureRef, Model
+from .bases.association import Turned, outside
 from .bases.systems import KEPT, ActualFeature, SystemInputs
 
 OPPOSITE = -0.9  # of two normals, that mean a width and the plane midway in it

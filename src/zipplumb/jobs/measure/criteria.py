@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from ...core.errors import PlumbError
-from ...core.fitting import CRITERIA, fit
+from ...core.fitting import CRITERIA, Meant, fit
 from ...core.sheet import criteria_of
 from ...core.units import length_text
 from ..state.results import JobResults
@@ -24,7 +24,9 @@ def other_criteria(state: JobResults, row_id: int) -> str:
         if criterion == own.criterion or own.kind not in CRITERIA[criterion]:
             continue
         try:
-            other = fit(own.kind, own.points, criterion=criterion, fixed=plane, toward=found.facing)
+            other = fit(
+                own.kind, own.points, criterion=criterion, fixed=plane, toward=found.facing, meant=Meant.near(own.shape)
+            )
         except PlumbError:
             continue
         words = f"{CHOICES[criterion]}: form {length_text(other.form, units)}"

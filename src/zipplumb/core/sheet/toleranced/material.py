@@ -11,7 +11,7 @@ from pydantic import Field, model_validator
 
 from ...errors import DeriveError, PlumbError
 from ...features import Feature
-from ...fitting import fit
+from ...fitting import Meant, fit
 from ...frames import Array
 from ...shapes import Circle
 from ...tolerances.drawn import drawn_extreme
@@ -89,7 +89,7 @@ def mating_by(found: FoundFeature, criterion: str) -> Mating:
         return Mating()
     fixed = {"normal": shape.normal} if isinstance(shape, Circle) else {}
     try:
-        mating = fit(fitted.kind, found.touched, criterion=criterion, fixed=fixed)
+        mating = fit(fitted.kind, found.touched, criterion=criterion, fixed=fixed, meant=Meant.near(shape))
     except PlumbError:
         return Mating()
     outward = found.air * found.residuals * (1.0 if criterion == "circumscribed" else -1.0)

@@ -13,14 +13,14 @@ from typing import Any
 
 import numpy as np
 
-from ..errors import AlignmentError, PlumbError
-from ..features import Feature, carried_moves, frame_of, sizes_of, widened
-from ..fitting import FitResult, fit
-from ..frames import Array, Motion, cross, unit
-from ..shapes import Circle, Cylinder, Plane, Sphere
-from ..uncertainty import Source, Uncertainty
-from .bases.systems import KEPT, ActualFeature
-from .results import FoundFeature
+from ...errors import AlignmentError, PlumbError
+from ...features import Feature, carried_moves, frame_of, sizes_of, widened
+from ...fitting import FitResult, Meant, fit
+from ...frames import Array, Motion, cross, unit
+from ...shapes import Circle, Cylinder, Plane, Sphere
+from ...uncertainty import Source, Uncertainty
+from ..results import FoundFeature
+from .systems import KEPT, ActualFeature
 
 SAME_WAY = 1e-6  # of two directions
 OTHERWISE = "Lay it by least squares."
@@ -111,7 +111,8 @@ def _cylinder(actual: ActualFeature, before: Turned, source: Source) -> Laid:
     way = before.settled(actual.nominal.direction)
     if way is None and before.ways:
         raise AlignmentError("it lies across the datum before it.", KEPT, OTHERWISE)
-    result = fit("cylinder", _points(actual), criterion=_goes(actual), fixed={} if way is None else {"direction": way})
+    fixed, meant = {} if way is None else {"direction": way}, Meant.near(actual.feature.shape)
+    result = fit("cylinder", _points(actual), criterion=_goes(actual), fixed=fixed, meant=meant)
     return _of_fit(result, result.shape, _found(actual).u_hit_mm, source)
 
 
