@@ -103,7 +103,7 @@ def test_one_act_mends_six_rows_and_a_bore_is_settled_by_what_it_says(tamsin, be
     tamsin.until(lambda: [each.verdict and each.verdict.word for each in points(here.job)] == ["in"] * 6)
 
     bore = here.hole(carrier.BOLT, -carrier.BOLT_X, -carrier.BOLT_Y)
-    here.planned("Bolt hole", bore, 5)
+    here.planned("Bolt hole", bore, 8)
     by_hand.measured(here.job, here.rows["Bolt hole"])
     size = found(here.job)["Bolt hole"].characteristic("diameter")
     real = 2 * next(face for face in truth["faces"] if face["index"] == bore)["radius"]
