@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from operator import itemgetter
 from typing import Any
 
 import numpy as np
@@ -85,7 +86,7 @@ def likeliest(valleys: Sequence[Valley], meant: Meant, reach: float, center: Arr
     if len(alike) == 1:
         return least, ()
     told = sorted(
-        ((valley.cost / unit + meant.unlikely(_shape(valley.placed, center)), valley) for valley in alike), key=_first
+        ((valley.cost / unit + meant.unlikely(_shape(valley.placed, center)), valley) for valley in alike), key=itemgetter(0)
     )
     best, chosen = told[0]
     rivals = list[Valley]()
@@ -93,10 +94,6 @@ def likeliest(valleys: Sequence[Valley], meant: Meant, reach: float, center: Arr
         if off <= best + AS_WELL and not any(valley.like(other, reach) for other in (chosen, *rivals)):
             rivals.append(valley)
     return chosen, tuple(valley.placed for valley in rivals)
-
-
-def _first(pair: tuple[float, Valley]) -> float:
-    return pair[0]
 
 
 def _shape(placed: Placed, center: Array) -> Any:
