@@ -68,8 +68,7 @@ def _rivals(placed: Placed, rivals: Sequence[Placed]) -> list[str]:
     if not rivals:
         return []
     turn = np.degrees(np.arccos(np.clip(abs(rivals[0].axes[:, 2] @ placed.axes[:, 2]), 0, 1)))
-    kind = placed.kind.replace("_", " ")
-    return [f"The hits lie as well on another {kind}, its axis {turn:.0f}° from here: one more hit, elsewhere, tells which."]
+    return [f"The hits lie as well on another {placed.kind}, its axis {turn:.0f}° off: one more hit, elsewhere, tells which."]
 
 
 def _weakly_held(placed: Placed, result: FitResult) -> list[str]:
